@@ -1,0 +1,1 @@
+"""Alder: path tracing with light sampling at every bounce."""
