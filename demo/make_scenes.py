@@ -1,6 +1,6 @@
 """Writes the scenes of *Lantern Street* into demo/scenes: the layout is seeded, so the files never change by themselves.
 
-    python demo/make_scenes.py
+python demo/make_scenes.py
 """
 
 from __future__ import annotations
@@ -192,10 +192,10 @@ def as_json(scene: dict[str, Any]) -> str:
     compact = []
     for key, value in scene.items():
         if key in ("views", "materials"):
-            rows = [f'  {json.dumps(name)}: {json.dumps(item)}' for name, item in value.items()]
-            compact.append(f' {json.dumps(key)}: {{\n' + ",\n".join(rows) + "\n }")
+            rows = [f"  {json.dumps(name)}: {json.dumps(item)}" for name, item in value.items()]
+            compact.append(f" {json.dumps(key)}: {{\n" + ",\n".join(rows) + "\n }")
         elif key == "shapes":
-            compact.append(f' {json.dumps(key)}: [\n' + ",\n".join(f"  {json.dumps(item)}" for item in value) + "\n ]")
+            compact.append(f" {json.dumps(key)}: [\n" + ",\n".join(f"  {json.dumps(item)}" for item in value) + "\n ]")
         else:
             compact.append(f" {json.dumps(key)}: {json.dumps(value)}")
     result = "{\n" + ",\n".join(compact) + "\n}\n"

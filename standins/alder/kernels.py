@@ -156,9 +156,10 @@ def radiance(scene, ox, oy, oz, dx, dy, dz, state, bounces, clamp, picking, stac
             if density > 0.0:
                 light = scene.shape_light[shape]
                 other = light_density(scene, shape, from_x, from_y, from_z, dx, dy, dz, t)
-                other *= light_weight(
-                    places, powers, light, picking, from_x, from_y, from_z, from_nx, from_ny, from_nz
-                ) / weights
+                other *= (
+                    light_weight(places, powers, light, picking, from_x, from_y, from_z, from_nx, from_ny, from_nz)
+                    / weights
+                )
                 share = density * density / (density * density + other * other)
             add_r, add_g, add_b = clamped(
                 carry_r * cr * share, carry_g * cg * share, carry_b * cb * share, clamp if indirect else 0.0
@@ -253,7 +254,11 @@ def radiance(scene, ox, oy, oz, dx, dy, dz, state, bounces, clamp, picking, stac
         else:
             radius, height = math.sqrt(u), math.sqrt(1.0 - u)
             ca, sa = math.cos(2 * math.pi * v) * radius, math.sin(2 * math.pi * v) * radius
-            dx, dy, dz = ax * ca + bx * sa + nx * height, ay * ca + by_ * sa + ny * height, az * ca + bz * sa + nz * height
+            dx, dy, dz = (
+                ax * ca + bx * sa + nx * height,
+                ay * ca + by_ * sa + ny * height,
+                az * ca + bz * sa + nz * height,
+            )
             density = max(height / math.pi, 1e-9)
             carry_r *= cr
             carry_g *= cg

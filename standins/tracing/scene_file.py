@@ -56,7 +56,7 @@ def read_scene(path: Path) -> SceneFile:
     except ValueError as error:
         raise SceneError(f"{path} is not JSON: {error}") from error
     if not isinstance(raw, dict) or raw.get("format") != 1:
-        raise SceneError(f"{path}: expected an object with \"format\": 1")
+        raise SceneError(f'{path}: expected an object with "format": 1')
     sky = _entry(raw, "sky", dict, "scene")
     materials = _entry(raw, "materials", dict, "scene")
     for name, material in materials.items():
@@ -106,7 +106,7 @@ def _entry(raw: Mapping[str, Any], key: str, kind: type, where: str) -> Any:
 
 def _check_kind(item: Any, kinds: tuple[str, ...], where: str) -> None:
     if not isinstance(item, dict) or item.get("kind") not in kinds:
-        raise SceneError(f"{where}: \"kind\" must be one of {', '.join(kinds)}")
+        raise SceneError(f'{where}: "kind" must be one of {", ".join(kinds)}')
 
 
 def _view(raw: Any, name: str) -> View:

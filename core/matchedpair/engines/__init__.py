@@ -1,0 +1,21 @@
+"""Engines are commands: their definitions, how one is called, and what a call cost."""
+
+from matchedpair.engines.definition import EngineDefinition, read_definition, read_folder
+from matchedpair.engines.job import RenderJob, command_for, find_program
+from matchedpair.engines.machine import describe_machine
+from matchedpair.engines.process import RenderOutcome, engine_version, render
+from matchedpair.engines.setting import Setting
+
+__all__ = [
+    "EngineDefinition",
+    "RenderJob",
+    "RenderOutcome",
+    "Setting",
+    "command_for",
+    "describe_machine",
+    "engine_version",
+    "find_program",
+    "read_definition",
+    "read_folder",
+    "render",
+]

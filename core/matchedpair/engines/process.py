@@ -1,0 +1,243 @@
+"""Carries out one render as a process of its own, watches it, and accounts for its time and memory."""
+
+from __future__ import annotations
+
+import json
+import os
+import selectors
+import signal
+import subprocess
+import sys
+import time
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+from typing import IO, Literal
+
+import psutil
+
+from matchedpair.engines.definition import EngineDefinition
+from matchedpair.engines.job import RenderJob, command_for, find_program
+from matchedpair.engines.machine import load_now
+from matchedpair.engines.output import EngineOutput
+from matchedpair.errors import EngineMissingError
+
+SUPERVISE = Path(__file__).with_name("supervise.py")
+LOOK_EVERY_SECONDS = 0.1
+VERSION_LIMIT_SECONDS = 60
+
+State = Literal["finished", "failed", "stopped"]
+
+
+@dataclass(frozen=True)
+class Progress:
+    """Where a render is: share done (None when the engine does not say), ready or not, seconds so far."""
+
+    share: float | None
+    ready: bool
+    elapsed_seconds: float
+    ready_seconds: float | None
+
+
+@dataclass(frozen=True)
+class RenderOutcome:
+    """How a render ended and what it cost; times in seconds, None where the engine did not tell."""
+
+    state: State
+    reason: str
+    command: tuple[str, ...]
+    picture: Path | None
+    log: str
+    exit_code: int | None
+    wall_seconds: float | None
+    ready_seconds: float | None
+    cpu_seconds: float | None
+    cpu_ready_seconds: float | None
+    peak_memory_bytes: int | None
+    load_before: float
+
+
+def render(
+    definition: EngineDefinition,
+    job: RenderJob,
+    folder: Path,
+    *,
+    on_progress: Callable[[Progress], None] = lambda _: None,
+    should_stop: Callable[[], bool] = lambda: False,
+) -> RenderOutcome:
+    """Call the engine and wait for it. A failing engine is an outcome, not an exception.
+
+    Parameters
+    ----------
+    folder : Path
+        An empty folder for this render alone; the engine runs in it and the picture appears in it.
+    should_stop : callable
+        Asked ten times a second; True ends the engine and all it started.
+
+    Raises
+    ------
+    SettingsError, EngineMissingError
+        When the render cannot be started at all.
+    """
+    command = command_for(definition, job, folder)
+    return _Watch(definition, job, folder, command).carry_out(on_progress, should_stop)
+
+
+def engine_version(definition: EngineDefinition) -> str:
+    """What the engine says its version is; empty when its definition gives no way to ask.
+
+    Raises `EngineMissingError` when the program is missing or does not answer.
+    """
+    if not definition.version:
+        return ""
+    command = [find_program(definition.version[0], definition), *definition.version[1:]]
+    try:
+        asked = subprocess.run(
+            command, capture_output=True, text=True, errors="replace", timeout=VERSION_LIMIT_SECONDS, check=False,
+            stdin=subprocess.DEVNULL,
+        )  # fmt: skip
+    except (OSError, subprocess.TimeoutExpired) as error:
+        raise EngineMissingError(f"{definition.title}: asked for its version, it did not answer ({error})") from error
+    said = (asked.stdout + asked.stderr).strip()
+    if definition.version_pattern is None:
+        return said.splitlines()[0][:80] if said else ""
+    match = definition.version_pattern.search(said)
+    return match[1] if match else ""
+
+
+class _Watch:
+    """One engine process from start to end."""
+
+    def __init__(self, definition: EngineDefinition, job: RenderJob, folder: Path, command: list[str]) -> None:
+        self.definition, self.job, self.folder, self.command = definition, job, folder, command
+        self.output = EngineOutput(definition)
+        self.account = folder / "account.json"
+        self.ready_at: float | None = None
+        self.cpu_ready: float | None = None
+
+    def carry_out(self, on_progress: Callable[[Progress], None], should_stop: Callable[[], bool]) -> RenderOutcome:
+        load = load_now()
+        began = time.monotonic()
+        process = subprocess.Popen(
+            [sys.executable, "-I", "-S", str(SUPERVISE), str(self.account), *self.command],
+            stdin=subprocess.DEVNULL, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, cwd=self.folder,
+        )  # fmt: skip
+        ended = ""
+        try:
+            ended = self._watch(process, began, on_progress, should_stop)
+        finally:
+            if process.poll() is None:
+                self._end(process)
+        self.output.close()
+        return self._outcome(ended, load)
+
+    def _watch(
+        self,
+        process: subprocess.Popen[bytes],
+        began: float,
+        on_progress: Callable[[Progress], None],
+        should_stop: Callable[[], bool],
+    ) -> str:
+        """Follow the engine until it ends; the reason when it was ended from here."""
+        pipe: IO[bytes] = process.stdout  # type: ignore[assignment]  # Popen was asked for a pipe
+        os.set_blocking(pipe.fileno(), False)
+        with selectors.DefaultSelector() as selector, pipe:
+            selector.register(pipe, selectors.EVENT_READ)
+            open_ = True
+            while process.poll() is None:
+                if open_ and selector.select(LOOK_EVERY_SECONDS):
+                    open_ = self._read(pipe)
+                elif not open_:
+                    time.sleep(LOOK_EVERY_SECONDS / 2)
+                elapsed = time.monotonic() - began
+                on_progress(Progress(self.output.progress, self.output.ready, elapsed, self._ready_seconds(began)))
+                if should_stop():
+                    return "stopped"
+                if elapsed > self.job.time_limit_seconds:
+                    return f"ended at its time limit of {self.job.time_limit_seconds:g} s"
+            while open_ and selector.select(0) and self._read(pipe):
+                pass
+        return ""
+
+    def _read(self, pipe: IO[bytes]) -> bool:
+        piece = os.read(pipe.fileno(), 65536)
+        self.output.take(piece.decode("utf-8", errors="replace"))
+        if self.output.ready and self.ready_at is None:
+            self.ready_at = time.monotonic()
+            self.cpu_ready = self._cpu_so_far()
+        return bool(piece)
+
+    def _ready_seconds(self, began: float) -> float | None:
+        return None if self.ready_at is None else self.ready_at - began
+
+    def _cpu_so_far(self) -> float | None:
+        try:
+            engine = psutil.Process(int(self._account()["engine"]))
+            family = [engine, *engine.children(recursive=True)]
+            return sum(sum(member.cpu_times()[:4]) for member in family)
+        except (psutil.Error, KeyError):
+            return None
+
+    def _account(self) -> dict[str, float]:
+        try:
+            row: dict[str, float] = json.loads(self.account.read_text(encoding="utf-8"))
+        except (OSError, ValueError):
+            return {}
+        return row
+
+    def _end(self, process: subprocess.Popen[bytes]) -> None:
+        """End the engine and everything in its process group, then wait for the account to be written."""
+        engine = self._account().get("engine")
+        if engine is not None:
+            for kind in (signal.SIGTERM, signal.SIGKILL):
+                try:
+                    os.killpg(int(engine), kind)
+                except (ProcessLookupError, PermissionError):
+                    break
+                try:
+                    process.wait(timeout=2)
+                except subprocess.TimeoutExpired:
+                    continue
+                break
+        if process.poll() is None:
+            process.kill()
+            process.wait()
+
+    def _outcome(self, ended: str, load: float) -> RenderOutcome:
+        account = self._account()
+        code = int(account["exit_code"]) if "exit_code" in account else None
+        picture: Path | None = self.folder / self.definition.picture
+        if picture is None or not picture.is_file():
+            picture = None
+        state, reason = self._judged(ended, code, picture)
+        began = account.get("began", 0.0)
+        return RenderOutcome(
+            state=state,
+            reason=reason,
+            command=tuple(self.command),
+            picture=picture,
+            log=self.output.log(),
+            exit_code=code,
+            wall_seconds=account["ended"] - began if "ended" in account else None,
+            ready_seconds=None if self.ready_at is None else max(self.ready_at - began, 0.0),
+            cpu_seconds=account.get("cpu_seconds"),
+            cpu_ready_seconds=self.cpu_ready,
+            peak_memory_bytes=int(account["peak_memory_bytes"]) if "peak_memory_bytes" in account else None,
+            load_before=load,
+        )
+
+    def _judged(self, ended: str, code: int | None, picture: Path | None) -> tuple[State, str]:
+        title = self.definition.title
+        if ended == "stopped":
+            return "stopped", "Stopped by hand."
+        if ended:
+            return "failed", f"{title} was {ended}."
+        if code is None:
+            return "failed", f"{title} was lost: the process that watched it ended."
+        if code != 0:
+            said = self.output.last_words()
+            how = f"exit code {code}" if code > 0 else f"signal {signal.Signals(-code).name}"
+            return "failed", f"{title} failed ({how})" + (f": {said}" if said else ".")
+        if picture is None:
+            return "failed", f"{title} ended well but wrote no picture ({self.definition.picture} was expected)."
+        return "finished", ""

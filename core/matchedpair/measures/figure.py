@@ -1,0 +1,54 @@
+"""What every measure gives back: a value that says how it was got and how sure it is."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from matchedpair.errors import RefusedError
+
+Interval = tuple[float, float]
+
+
+@dataclass(frozen=True)
+class Figure:
+    """One figure of a run.
+
+    Parameters
+    ----------
+    value : float
+    unit : str
+        ``"%"``, ``"s"``, ``"×"`` …
+    interval : (float, float) or None
+        95 % interval; None says that it has none.
+    method : str
+        How it was got: ``twin``, ``reference``, ``single``, ``wall`` or ``cpu``.
+    version : int
+        Version of the method; figures of different versions are not mixed.
+    """
+
+    value: float
+    unit: str
+    interval: Interval | None
+    method: str
+    version: int
+
+
+@dataclass(frozen=True)
+class Ratio:
+    """A trial's figure over the control's, with its 95 % interval; a tie when 1 lies inside or it is too small to matter."""
+
+    value: float
+    interval: Interval | None
+    method: str
+    version: int
+    tie: bool
+
+
+def must_compare(measure: str, control: Figure, trial: Figure) -> None:
+    """Raise `RefusedError` when two figures cannot be held against each other."""
+    if control.method != trial.method:
+        reason = f"the control's was got by {control.method}, the trial's by {trial.method}; measure both the same way"
+        raise RefusedError(measure, reason)
+    if control.version != trial.version:
+        reason = f"methods of different versions ({control.version} and {trial.version}); measure the older one again"
+        raise RefusedError(measure, reason)

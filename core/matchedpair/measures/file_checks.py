@@ -1,0 +1,128 @@
+"""Checks on a picture file before anything is measured: a wrong file is named, not measured.
+
+``stop`` means that nothing else is measured; ``warn`` goes with every figure.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Literal
+
+import numpy as np
+
+from matchedpair.errors import PictureError
+from matchedpair.pictures import Picture, luminance, read_picture
+
+Severity = Literal["stop", "warn"]
+NAMED_PLACES = 5
+TOO_MANY_INVALID = 0.01
+CLIPPED_SHARE = 0.001
+DISPLAY_SPACES = ("srgb", "g22", "rec709_display", "gamma")
+
+
+@dataclass(frozen=True)
+class FileCheck:
+    """One thing found: a fixed code, how bad, a sentence, and places as (row, column) where that helps."""
+
+    code: str
+    severity: Severity
+    message: str
+    places: tuple[tuple[int, int], ...] = ()
+
+
+def check_file(path: Path, expected_size: tuple[int, int] | None = None) -> tuple[Picture | None, list[FileCheck]]:
+    """Read a file and check it; the picture is None when it cannot be read. Never raises for a bad file."""
+    try:
+        picture = read_picture(path)
+    except PictureError as error:
+        return None, [FileCheck("unreadable", "stop", f"The picture cannot be read: {error.problem}.")]
+    return picture, check_picture(picture, expected_size)
+
+
+def check_picture(picture: Picture, expected_size: tuple[int, int] | None = None) -> list[FileCheck]:
+    """All findings on a picture, worst first."""
+    found = [
+        *_size(picture, expected_size),
+        *_channels(picture),
+        *_not_finite(picture),
+        *_encoded(picture),
+    ]
+    if picture.valid.any():
+        found += [*_dark_or_flat(picture), *_negative(picture), *_clipped(picture)]
+    return sorted(found, key=lambda check: check.severity != "stop")
+
+
+def check_identical(picture: Picture, other: Picture, other_name: str) -> list[FileCheck]:
+    """Whether two pictures are bit-equal."""
+    if picture.size == other.size and np.array_equal(picture.pixels, other.pixels, equal_nan=True):
+        return [FileCheck("identical", "warn", f"The picture is bit-equal to {other_name}.")]
+    return []
+
+
+def stops(checks: Iterable[FileCheck]) -> bool:
+    """Whether any finding forbids measuring."""
+    return any(check.severity == "stop" for check in checks)
+
+
+def _size(picture: Picture, expected: tuple[int, int] | None) -> list[FileCheck]:
+    if expected is None or picture.size == expected:
+        return []
+    came, wanted = "×".join(map(str, picture.size)), "×".join(map(str, expected))
+    return [FileCheck("size", "stop", f"The picture is {came} pixels; {wanted} was asked for.")]
+
+
+def _channels(picture: Picture) -> list[FileCheck]:
+    if len(picture.channels) >= 3:
+        return []
+    names = ", ".join(picture.channels)
+    return [FileCheck("channels", "stop", f"The picture has no colour channels, only {names}.")]
+
+
+def _not_finite(picture: Picture) -> list[FileCheck]:
+    bad = ~np.isfinite(picture.pixels).all(axis=-1)
+    count = int(bad.sum())
+    if count == 0:
+        return []
+    severity: Severity = "stop" if count > TOO_MANY_INVALID * bad.size else "warn"
+    rows, columns = np.nonzero(bad)
+    places = tuple((int(r), int(c)) for r, c in zip(rows[:NAMED_PLACES], columns[:NAMED_PLACES], strict=True))
+    first = f"the first at row {places[0][0]}, column {places[0][1]}"
+    verb = "pixel is" if count == 1 else "pixels are"
+    return [FileCheck("not_finite", severity, f"{count} {verb} not finite, {first}.", places)]
+
+
+def _encoded(picture: Picture) -> list[FileCheck]:
+    space = picture.colour_space.lower()
+    if picture.floating and not space.startswith(DISPLAY_SPACES):
+        return []
+    kind = f"{picture.bits}-bit" if not picture.floating else f"marked {picture.colour_space}"
+    message = f"The picture looks display-encoded ({kind}), not linear light; it can be looked at but not measured."
+    return [FileCheck("encoded", "stop", message)]
+
+
+def _dark_or_flat(picture: Picture) -> list[FileCheck]:
+    values = picture.pixels[picture.valid]
+    highest, lowest = float(values.max()), float(values.min())
+    if highest <= 0.0:
+        return [FileCheck("black", "stop", "The picture is all black; check exposure, lights and view.")]
+    y = luminance(picture.pixels[picture.valid][None])
+    if float(np.ptp(y)) <= 1e-6 * abs(highest) and highest - lowest <= 2 * highest:
+        return [FileCheck("flat", "stop", "The picture is one flat value; nothing was rendered in it.")]
+    return []
+
+
+def _negative(picture: Picture) -> list[FileCheck]:
+    below = (picture.pixels < 0.0).any(axis=-1) & picture.valid
+    count = int(below.sum())
+    return [FileCheck("negative", "warn", f"{count} pixels hold negative light.")] if count else []
+
+
+def _clipped(picture: Picture) -> list[FileCheck]:
+    if picture.floating or picture.bits > 8:
+        return []
+    share = float((picture.pixels[picture.valid] >= 1.0).all(axis=-1).mean())
+    if share <= CLIPPED_SHARE:
+        return []
+    return [FileCheck("clipped", "warn", f"{share:.1%} of the pixels sit at the top of the 8-bit range.")]

@@ -1,0 +1,66 @@
+"""Reads pictures with OpenImageIO, bounded before anything is decoded."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import numpy as np
+import OpenImageIO as oiio
+
+from matchedpair.errors import PictureError
+from matchedpair.pictures.picture import Picture
+
+MAX_PIXELS = 16384 * 16384
+
+
+def read_picture(path: Path) -> Picture:
+    """Read the first picture in a file.
+
+    Red, green and blue are found by name (R, G, B), else the first three channels are taken; a single channel
+    becomes grey. Values are taken as they are: whether they are linear is for `file_checks` to judge.
+
+    Raises
+    ------
+    PictureError
+        When there is no such file, it is no picture, it is truncated, or it has more than `MAX_PIXELS` pixels.
+    """
+    if not path.is_file():
+        raise PictureError(str(path), "no such file")
+    opened = oiio.ImageInput.open(str(path))
+    if opened is None:
+        raise PictureError(str(path), f"not a readable picture ({_first_line(oiio.geterror())})")
+    try:
+        spec = opened.spec()
+        if spec.width * spec.height > MAX_PIXELS:
+            raise PictureError(str(path), f"has {spec.width}×{spec.height} pixels; the most is {MAX_PIXELS}")
+        pixels = opened.read_image(0, 0, 0, spec.nchannels, oiio.FLOAT)
+        if pixels is None:
+            raise PictureError(str(path), f"cannot be decoded ({_first_line(opened.geterror())})")
+    finally:
+        opened.close()
+    pixels = np.asarray(pixels, dtype=np.float32).reshape(spec.height, spec.width, spec.nchannels)
+    names = tuple(str(name) for name in spec.channelnames)
+    colour = _colour_channels(names)
+    rgb = np.ascontiguousarray(pixels[..., colour])
+    valid = np.isfinite(rgb).all(axis=-1)
+    if "A" in names and len(names) > 1:
+        valid &= pixels[..., names.index("A")] != 0.0
+    base = str(spec.format)
+    return Picture(
+        pixels=rgb,
+        valid=valid,
+        channels=names,
+        bits={"uint8": 8, "uint16": 16, "half": 16}.get(base, 32),
+        floating=base in ("half", "float", "double"),
+        colour_space=str(spec.get_string_attribute("oiio:ColorSpace")),
+    )
+
+
+def _colour_channels(names: tuple[str, ...]) -> list[int]:
+    if all(name in names for name in "RGB"):
+        return [names.index(name) for name in "RGB"]
+    return [0, 1, 2] if len(names) >= 3 else [0, 0, 0]
+
+
+def _first_line(message: str) -> str:
+    return message.strip().splitlines()[0] if message.strip() else "the reader gave no reason"

@@ -1,0 +1,180 @@
+"""The match sheet: for a control and a trial, each condition held, differing or unknown, and what a difference spoils."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any, Literal
+
+State = Literal["held", "differs", "unknown", "under_test"]
+Group = Literal["picture", "engine", "machine", "settings", "repeats"]
+
+
+@dataclass(frozen=True)
+class ConditionKind:
+    """A condition that a comparison holds or varies, and what is spoiled in words when it differs unasked."""
+
+    key: str
+    title: str
+    group: Group
+    spoils: Mapping[str, str]
+
+
+def _spoils(time: str = "", noise: str = "", look: str = "") -> Mapping[str, str]:
+    return {name: words for name, words in (("time", time), ("noise", noise), ("look", look)) if words}
+
+
+CONDITIONS: tuple[ConditionKind, ...] = (
+    ConditionKind("scene", "Scene", "picture", _spoils(
+        "other work was done", "another picture has other noise", "the pictures show different things")),
+    ConditionKind("view", "View", "picture", _spoils(
+        "other work was done", "another picture has other noise", "the pictures show different things")),
+    ConditionKind("frame", "Frame", "picture", _spoils(
+        "other work was done", "another picture has other noise", "the pictures show different moments")),
+    ConditionKind("size", "Size", "picture", _spoils(
+        "time grows with the pixels", "noise per pixel is not the noise seen", "detail differs with the pixels")),
+    ConditionKind("light", "Light", "picture", _spoils(
+        "paths differ", "noise follows the light", "brightness and colour differ by the light, not the setting")),
+    ConditionKind("exposure", "Exposure", "picture", _spoils(
+        "", "", "brightness differs by the exposure, not the setting")),
+    ConditionKind("engine", "Engine", "engine", _spoils(
+        "the engines differ, not only a setting", "pixel filters differ", "the engines differ, not only a setting")),
+    ConditionKind("version", "Version", "engine", _spoils(
+        "another version may be faster by itself", "another version may sample otherwise",
+        "another version may look different by itself")),
+    ConditionKind("device", "Device", "engine", _spoils("times of different devices do not compare")),
+    ConditionKind("machine", "Machine", "machine", _spoils("times of different machines do not compare")),
+    ConditionKind("threads", "Threads", "machine", _spoils("wall time follows the threads")),
+    ConditionKind("load", "Load", "machine", _spoils("the machine was busy, so CPU seconds are compared, not wall time")),
+    ConditionKind("settings", "Settings", "settings", _spoils(
+        "more than one setting differs", "more than one setting differs", "more than one setting differs")),
+    ConditionKind("quality", "Samples", "settings", _spoils(
+        "a side was given more work", "a side was given more work")),
+    ConditionKind("seeds", "Seeds", "repeats", _spoils(
+        "", "a side without two different seeds has no noise figure")),
+    ConditionKind("warm_up", "Warm-up", "repeats", _spoils("a first render includes compiling and loading")),
+)  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Condition:
+    """One row of the sheet."""
+
+    key: str
+    title: str
+    group: str
+    state: State
+    control: str
+    trial: str
+    spoils: dict[str, str]
+
+
+@dataclass(frozen=True)
+class MatchSheet:
+    """All rows in the fixed order, and the overall sentence."""
+
+    conditions: tuple[Condition, ...]
+    summary: str
+
+    @property
+    def fair(self) -> bool:
+        """Whether nothing but what is under test differs."""
+        return all(row.state != "differs" for row in self.conditions)
+
+
+def match_sheet(control: Mapping[str, Any], trial: Mapping[str, Any], under_test: str) -> MatchSheet:
+    """Hold two sets of conditions against each other.
+
+    Parameters
+    ----------
+    control, trial : mapping
+        Values by the keys of `CONDITIONS`; a missing key or None is unknown. ``settings`` is a mapping of setting
+        names to values, ``quality_knob`` the name among them that counts as ``quality``.
+    under_test : str
+        The name of the setting that is meant to differ.
+    """
+    rows = []
+    for kind in CONDITIONS:
+        state, left, right = _compared(kind.key, control, trial, under_test)
+        rows.append(
+            Condition(
+                kind.key,
+                _title(kind, control),
+                kind.group,
+                state,
+                left,
+                right,
+                dict(kind.spoils) if state == "differs" else {},
+            )  # fmt: skip
+        )
+    return MatchSheet(tuple(rows), _summary(rows, under_test))
+
+
+def _title(kind: ConditionKind, side: Mapping[str, Any]) -> str:
+    knob = side.get("quality_knob")
+    return str(knob).replace("_", " ").capitalize() if kind.key == "quality" and knob else kind.title
+
+
+def _compared(
+    key: str, control: Mapping[str, Any], trial: Mapping[str, Any], under_test: str
+) -> tuple[State, str, str]:
+    if key == "quality":
+        knob = control.get("quality_knob")
+        left, right = ((side.get("settings") or {}).get(knob) for side in (control, trial))
+        if knob is None:
+            return "unknown", "", ""
+        state = _state(left, right)
+        return ("under_test" if under_test == knob and state == "differs" else state), _shown(left), _shown(right)
+    if key == "settings":
+        return _settings(control, trial, under_test)
+    left, right = control.get(key), trial.get(key)
+    return _state(left, right), _shown(left), _shown(right)
+
+
+def _settings(control: Mapping[str, Any], trial: Mapping[str, Any], under_test: str) -> tuple[State, str, str]:
+    left, right = control.get("settings"), trial.get("settings")
+    if left is None or right is None:
+        return "unknown", "", ""
+    knob = control.get("quality_knob")
+    differing = sorted(n for n in {*left, *right} if n != knob and left.get(n) != right.get(n))
+    if not differing:
+        return "held", "all alike", "all alike"
+    shown = tuple(
+        ", ".join(f"{n.replace('_', ' ')} {_shown(side.get(n))}" for n in differing) for side in (left, right)
+    )
+    return ("under_test" if differing == [under_test] else "differs"), *shown
+
+
+def _state(left: Any, right: Any) -> State:
+    if left is None or right is None:
+        return "unknown"
+    return "held" if left == right else "differs"
+
+
+def _shown(value: Any) -> str:
+    if value is None:
+        return ""
+    if isinstance(value, bool):
+        return "on" if value else "off"
+    return f"{value:g}" if isinstance(value, float) else str(value)
+
+
+def _summary(rows: Sequence[Condition], under_test: str) -> str:
+    differing = [row.title.lower() for row in rows if row.state == "differs"]
+    unknown = [row.title.lower() for row in rows if row.state == "unknown"]
+    tested = any(row.state == "under_test" for row in rows)
+    subject = under_test.replace("_", " ")
+    if not tested and not differing:
+        return f"Nothing differs: {subject} is the same on both sides."
+    if differing:
+        start = f"Not matched: {_list(differing)} {'differs' if len(differing) == 1 else 'differ'}"
+        text = f"{start} as well as {subject}." if tested else f"{start}."
+    else:
+        text = f"Matched in all but {subject}."
+    if unknown:
+        text += f" Not known yet: {_list(unknown)}."
+    return text
+
+
+def _list(words: Sequence[str]) -> str:
+    return words[0] if len(words) == 1 else f"{', '.join(words[:-1])} and {words[-1]}"

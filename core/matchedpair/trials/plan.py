@@ -1,0 +1,37 @@
+"""The list of renders that a study will make."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+CONTROL, TRIAL = "control", "trial"
+SIDES = (CONTROL, TRIAL)
+FIRST_SEED = 1
+
+
+@dataclass(frozen=True)
+class PlannedRun:
+    """One render to come: whose side, which seed, and whether it is a warm-up that is never counted."""
+
+    side: str
+    seed: int
+    warm_up: bool
+
+
+def on_off_plan(repeats: int = 2, sides: Sequence[str] = SIDES) -> list[PlannedRun]:
+    """One warm-up, then the seeds in turn with the sides interleaved, so that a drift of the machine falls on all alike.
+
+    The warm-up takes compiling and cold caches upon itself; it has a seed of its own.
+
+    Raises
+    ------
+    ValueError
+        With fewer than two repeats: without twins the noise is unknown.
+    """
+    if repeats < 2:
+        raise ValueError(f"a side needs at least two seeds to know its noise, got {repeats}")
+    rows = [PlannedRun(sides[0], FIRST_SEED - 1, True)]
+    for seed in range(FIRST_SEED, FIRST_SEED + repeats):
+        rows += [PlannedRun(side, seed, False) for side in sides]
+    return rows
