@@ -1,4 +1,4 @@
-"""Writes the scenes of *Lantern Street* into demo/scenes: the layout is seeded, so the files never change by themselves.
+"""Writes the scenes of *Lantern Street* into demo/scenes; the layout is seeded, so the files stay the same.
 
 python demo/make_scenes.py
 """
@@ -128,6 +128,10 @@ def matte(reflectance: list[float], pattern: dict[str, Any] | None = None) -> di
     return {**plain, "pattern": pattern} if pattern else plain
 
 
+def stripes(axis: str, width: float, second: list[float]) -> dict[str, Any]:
+    return {"kind": "stripes", "axis": axis, "width": width, "second": second}
+
+
 def glass(absorption: list[float]) -> dict[str, Any]:
     return {"kind": "glass", "refraction": 1.52, "absorption_per_metre": absorption}
 
@@ -163,9 +167,9 @@ def marble_stall() -> dict[str, Any]:
         "materials": {
             "street": matte([0.16, 0.15, 0.15]),
             "wood": matte([0.26, 0.15, 0.085]),
-            "planks": matte([0.3, 0.19, 0.11], {"kind": "stripes", "axis": "x", "width": 0.12, "second": [0.25, 0.155, 0.09]}),
+            "planks": matte([0.3, 0.19, 0.11], stripes("x", 0.12, [0.25, 0.155, 0.09])),
             "cloth": matte([0.055, 0.075, 0.13], {"kind": "checks", "width": 0.021, "second": [0.042, 0.055, 0.1]}),
-            "awning": matte([0.62, 0.56, 0.44], {"kind": "stripes", "axis": "x", "width": 0.1, "second": [0.42, 0.09, 0.07]}),
+            "awning": matte([0.62, 0.56, 0.44], stripes("x", 0.1, [0.42, 0.09, 0.07])),
             "shelf": matte([0.2, 0.125, 0.08]),
             "clay": matte([0.45, 0.2, 0.12]),
             "cream": matte([0.66, 0.6, 0.48]),
@@ -177,8 +181,8 @@ def marble_stall() -> dict[str, Any]:
             "glass-blue": glass([20.0, 8.0, 1.5]),
             "glass-rose": glass([2.0, 15.0, 7.0]),
             "bulb": glow([130.0, 91.0, 48.0]),
-            "lantern-warm": glow([2.6, 1.35, 0.5], {"kind": "stripes", "axis": "y", "width": 0.03, "second": [2.1, 1.02, 0.36]}),
-            "lantern-rose": glow([2.3, 0.95, 0.6], {"kind": "stripes", "axis": "y", "width": 0.03, "second": [1.85, 0.7, 0.44]}),
+            "lantern-warm": glow([2.6, 1.35, 0.5], stripes("y", 0.03, [2.1, 1.02, 0.36])),
+            "lantern-rose": glow([2.3, 0.95, 0.6], stripes("y", 0.03, [1.85, 0.7, 0.44])),
         },
         "shapes": [
             *stall_frame(), *deep_shelf(), *brass_tray(-0.62, 0.2), *marbles(dice), *bulbs(40), *lanterns(),

@@ -219,7 +219,7 @@ def radiance(scene, ox, oy, oz, dx, dy, dz, state, bounces, clamp, picking, stac
                     value, other, fresnel = metal_lobe(alpha, nx, ny, nz, vx, vy, vz, lx, ly, lz)
                 blocked = FAR
                 if value > 0.0:
-                    blocked, by = nearest_hit(scene, ox, oy, oz, lx, ly, lz, reach - 1e-4, True, stack)
+                    blocked, _shape = nearest_hit(scene, ox, oy, oz, lx, ly, lz, reach - 1e-4, True, stack)
                 if value > 0.0 and blocked == FAR:
                     found *= chance
                     share = found / (found * found + other * other) * value

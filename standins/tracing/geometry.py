@@ -66,7 +66,8 @@ def build_geometry(scene: SceneFile) -> Geometry:
     bounds, links, order = _tree(_bounds(shape_kind, shape_data))
     return Geometry(
         shape_kind, shape_data, shape_material, shape_light, kinds, colour, second, data, bounds, links, order,
-        lights, _places(shape_kind[lights], shape_data[lights]), _powers(shape_kind, shape_data, colour[shape_material], lights),
+        lights, _places(shape_kind[lights], shape_data[lights]),
+        _powers(shape_kind, shape_data, colour[shape_material], lights),
         np.array([scene.sky_horizon, scene.sky_zenith]),
     )  # fmt: skip
 

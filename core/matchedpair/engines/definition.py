@@ -79,7 +79,7 @@ class EngineDefinition:
 
 
 def read_folder(folder: Path) -> tuple[list[EngineDefinition], list[DefinitionError]]:
-    """All definitions in a folder, by name, and the errors of those that cannot be used. One bad file spoils no other."""
+    """All definitions in a folder, by name, and the errors of the rest. One bad file spoils no other."""
     good: dict[str, EngineDefinition] = {}
     bad: list[DefinitionError] = []
     for path in sorted(folder.glob("*.toml")):
@@ -156,9 +156,8 @@ class _Reader:
             raise self.wrong("command.render", f"unknown placeholder {{{min(unknown)}}}; expected {known}")
         if "settings" in used and "{settings}" not in words:
             raise self.wrong("command.render", "{settings} must be an argument of its own")
-        missing = [name for name in NEEDED if name not in used] + ["settings"] * (
-            has_settings and "settings" not in used
-        )
+        needed = (*NEEDED, "settings") if has_settings else NEEDED
+        missing = [name for name in needed if name not in used]
         if missing:
             raise self.wrong("command.render", f"expected the placeholder {{{missing[0]}}} somewhere")
         return words

@@ -35,7 +35,7 @@ class Figure:
 
 @dataclass(frozen=True)
 class Ratio:
-    """A trial's figure over the control's, with its 95 % interval; a tie when 1 lies inside or it is too small to matter."""
+    """A trial's figure over the control's, with its 95 % interval; `tie` when no difference can be told."""
 
     value: float
     interval: Interval | None

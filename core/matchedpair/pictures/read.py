@@ -48,7 +48,7 @@ def read_picture(path: Path) -> Picture:
     base = str(spec.format)
     return Picture(
         pixels=rgb,
-        valid=valid,
+        valid=np.asarray(valid, dtype=np.bool_),
         channels=names,
         bits={"uint8": 8, "uint16": 16, "half": 16}.get(base, 32),
         floating=base in ("half", "float", "double"),

@@ -1,4 +1,4 @@
-"""The match sheet: for a control and a trial, each condition held, differing or unknown, and what a difference spoils."""
+"""The match sheet: each condition of a control and a trial held, differing or unknown, and what that spoils."""
 
 from __future__ import annotations
 
@@ -45,7 +45,7 @@ CONDITIONS: tuple[ConditionKind, ...] = (
     ConditionKind("device", "Device", "engine", _spoils("times of different devices do not compare")),
     ConditionKind("machine", "Machine", "machine", _spoils("times of different machines do not compare")),
     ConditionKind("threads", "Threads", "machine", _spoils("wall time follows the threads")),
-    ConditionKind("load", "Load", "machine", _spoils("the machine was busy, so CPU seconds are compared, not wall time")),
+    ConditionKind("load", "Load", "machine", _spoils("the machine was busy: CPU seconds are compared, not wall time")),
     ConditionKind("settings", "Settings", "settings", _spoils(
         "more than one setting differs", "more than one setting differs", "more than one setting differs")),
     ConditionKind("quality", "Samples", "settings", _spoils(
@@ -105,7 +105,7 @@ def match_sheet(control: Mapping[str, Any], trial: Mapping[str, Any], under_test
                 left,
                 right,
                 dict(kind.spoils) if state == "differs" else {},
-            )  # fmt: skip
+            )
         )
     return MatchSheet(tuple(rows), _summary(rows, under_test))
 
@@ -139,10 +139,8 @@ def _settings(control: Mapping[str, Any], trial: Mapping[str, Any], under_test: 
     differing = sorted(n for n in {*left, *right} if n != knob and left.get(n) != right.get(n))
     if not differing:
         return "held", "all alike", "all alike"
-    shown = tuple(
-        ", ".join(f"{n.replace('_', ' ')} {_shown(side.get(n))}" for n in differing) for side in (left, right)
-    )
-    return ("under_test" if differing == [under_test] else "differs"), *shown
+    shown = [", ".join(f"{n.replace('_', ' ')} {_shown(side.get(n))}" for n in differing) for side in (left, right)]
+    return ("under_test" if differing == [under_test] else "differs"), shown[0], shown[1]
 
 
 def _state(left: Any, right: Any) -> State:
