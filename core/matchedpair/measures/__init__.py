@@ -3,7 +3,7 @@
 from matchedpair.measures.cost import RunTimes, time_ratio
 from matchedpair.measures.figure import Figure, Ratio
 from matchedpair.measures.file_checks import FileCheck, check_file, check_picture, stops
-from matchedpair.measures.noise import NoiseFigure, noise_of_twins, noise_ratio
+from matchedpair.measures.noise import NoiseFigure, TwinNoise, noise_ratio
 from matchedpair.measures.zones import Zone
 
 __all__ = [
@@ -12,10 +12,10 @@ __all__ = [
     "NoiseFigure",
     "Ratio",
     "RunTimes",
+    "TwinNoise",
     "Zone",
     "check_file",
     "check_picture",
-    "noise_of_twins",
     "noise_ratio",
     "stops",
     "time_ratio",

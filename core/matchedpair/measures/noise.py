@@ -12,7 +12,9 @@ nowhere. Lower is better.
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass
+from itertools import combinations
 
 import numpy as np
 from scipy.ndimage import median_filter, uniform_filter
@@ -49,44 +51,36 @@ class NoiseFigure:
 
 
 class TwinNoise:
-    """The map q of two twins, from which each zone's figure is read.
+    """The map q of two or more seeds, from which each zone's figure is read; over more than two, the mean of all pairs.
 
     Parameters
     ----------
-    first, second : ndarray, shape (H, W, 3)
+    pictures : sequence of ndarray, shape (H, W, 3)
         Linear light, of the same size, all conditions alike but the seed.
     valid : ndarray of bool, shape (H, W)
-        Where both pictures count.
+        Where all pictures count.
 
     Raises
     ------
     RefusedError
-        When sizes differ, the twins are bit-equal (same seed: noise unknown), or nothing valid and bright is left.
+        With fewer than two pictures, when sizes differ, when twins are bit-equal (same seed: noise unknown), or when
+        nothing valid and bright is left.
     """
 
-    def __init__(self, first: Floats, second: Floats, valid: Mask) -> None:
-        if first.shape != second.shape:
-            raise RefusedError("noise", f"the twins differ in size: {_size(first)} and {_size(second)}")
-        if np.array_equal(first, second, equal_nan=True):
-            raise RefusedError("noise", "the twins are bit-equal: same seed, noise unknown")
+    def __init__(self, pictures: Sequence[Floats], valid: Mask) -> None:
+        if len(pictures) < 2:
+            raise RefusedError("noise", "there is no twin: render the same again with another seed")
         if not valid.any():
             raise RefusedError("noise", "no valid pixel is left")
-        y1 = np.where(valid, luminance(np.where(valid[..., None], first, 0)), 0.0)
-        y2 = np.where(valid, luminance(np.where(valid[..., None], second, 0)), 0.0)
-        mean = (y1 + y2) / 2
-        bright = mean[valid]
-        eps = 0.01 * float(np.minimum(bright, np.quantile(bright, 0.999)).mean())
-        if eps <= 0.0:
-            raise RefusedError("noise", "the pictures are black, so there is no brightness to relate noise to")
-        variance = (y1 - y2) ** 2 / 2
-        level = edge_keeping_level(mean, variance, y1 * y2, eps, valid)
-        weight = valid / level**2
-        share = _box(variance * weight, 5)
-        whole = _box((y1 * y2 + eps**2) * weight, 5)
-        # a 5×5 neighbourhood where the twins share no light at all says nothing relative to brightness
-        floor = eps**2 * _box(weight, 5)
-        self.q: Doubles = np.where(valid, share / np.maximum(whole, np.maximum(floor, 1e-300)), 0.0)
+        pairs = list(combinations(pictures, 2))
+        for first, second in pairs:
+            if first.shape != second.shape:
+                raise RefusedError("noise", f"the twins differ in size: {_size(first)} and {_size(second)}")
+            if np.array_equal(first, second, equal_nan=True):
+                raise RefusedError("noise", "the twins are bit-equal: same seed, noise unknown")
+        bright = [np.where(valid, luminance(np.where(valid[..., None], picture, 0)), 0.0) for picture in pictures]
         self.valid = valid
+        self.q: Doubles = np.mean([_share_of_noise(y1, y2, valid) for y1, y2 in combinations(bright, 2)], axis=0)
 
     def figure(self, zone: Mask) -> NoiseFigure:
         """Noise inside a zone, a mask of shape (H, W). Raises `RefusedError` when nothing valid lies in it."""
@@ -105,11 +99,6 @@ class TwinNoise:
         )  # fmt: skip
 
 
-def noise_of_twins(first: Floats, second: Floats, valid: Mask) -> NoiseFigure:
-    """Noise of the whole picture; see `TwinNoise` for shapes and what raises."""
-    return TwinNoise(first, second, valid).figure(valid)
-
-
 def noise_ratio(control: NoiseFigure, trial: NoiseFigure) -> Ratio:
     """The trial's noise over the control's, with interval. Raises `RefusedError` when they cannot be compared."""
     must_compare("noise_ratio", control.noise, trial.noise)
@@ -122,6 +111,21 @@ def noise_ratio(control: NoiseFigure, trial: NoiseFigure) -> Ratio:
         interval = (value * math.exp(-1.96 * relative), value * math.exp(1.96 * relative))
     tie = interval is None or interval[0] <= 1.0 <= interval[1]
     return Ratio(value, interval, control.noise.method, VERSION, tie)
+
+
+def _share_of_noise(y1: Doubles, y2: Doubles, valid: Mask) -> Doubles:
+    mean = (y1 + y2) / 2
+    bright = mean[valid]
+    eps = 0.01 * float(np.minimum(bright, np.quantile(bright, 0.999)).mean())
+    if eps <= 0.0:
+        raise RefusedError("noise", "the pictures are black, so there is no brightness to relate noise to")
+    variance = (y1 - y2) ** 2 / 2
+    weight = valid / edge_keeping_level(mean, variance, y1 * y2, eps, valid) ** 2
+    share = _box(variance * weight, 5)
+    whole = _box((y1 * y2 + eps**2) * weight, 5)
+    # where twins share less light than eps the product says nothing; eps then is the brightness
+    floor = np.maximum(eps**2 * _box(weight, 5), 1e-300)
+    return np.where(valid, share / np.maximum(whole, floor), 0.0)
 
 
 def edge_keeping_level(mean: Doubles, variance: Doubles, product: Doubles, eps: float, valid: Mask) -> Doubles:

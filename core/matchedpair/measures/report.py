@@ -86,7 +86,7 @@ def _twin_noise(
         if picture.size != twin.size:
             raise RefusedError("noise", "the twins differ in size")
         valid = without(picture.valid & twin.valid, left_out)
-        return TwinNoise(picture.pixels, twin.pixels, valid)
+        return TwinNoise([picture.pixels, twin.pixels], valid)
     except RefusedError as refusal:
         return refusal
 

@@ -124,11 +124,11 @@ def _compared(
         if knob is None:
             return "unknown", "", ""
         state = _state(left, right)
-        return ("under_test" if under_test == knob and state == "differs" else state), _shown(left), _shown(right)
+        return ("under_test" if under_test == knob and state == "differs" else state), shown(left), shown(right)
     if key == "settings":
         return _settings(control, trial, under_test)
     left, right = control.get(key), trial.get(key)
-    return _state(left, right), _shown(left), _shown(right)
+    return _state(left, right), shown(left), shown(right)
 
 
 def _settings(control: Mapping[str, Any], trial: Mapping[str, Any], under_test: str) -> tuple[State, str, str]:
@@ -139,8 +139,8 @@ def _settings(control: Mapping[str, Any], trial: Mapping[str, Any], under_test: 
     differing = sorted(n for n in {*left, *right} if n != knob and left.get(n) != right.get(n))
     if not differing:
         return "held", "all alike", "all alike"
-    shown = [", ".join(f"{n.replace('_', ' ')} {_shown(side.get(n))}" for n in differing) for side in (left, right)]
-    return ("under_test" if differing == [under_test] else "differs"), shown[0], shown[1]
+    sides = [", ".join(f"{n.replace('_', ' ')} {shown(side.get(n))}" for n in differing) for side in (left, right)]
+    return ("under_test" if differing == [under_test] else "differs"), sides[0], sides[1]
 
 
 def _state(left: Any, right: Any) -> State:
@@ -149,7 +149,8 @@ def _state(left: Any, right: Any) -> State:
     return "held" if left == right else "differs"
 
 
-def _shown(value: Any) -> str:
+def shown(value: Any) -> str:
+    """A condition's value in words; empty when unknown."""
     if value is None:
         return ""
     if isinstance(value, bool):

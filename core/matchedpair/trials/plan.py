@@ -22,7 +22,8 @@ class PlannedRun:
 def on_off_plan(repeats: int = 2, sides: Sequence[str] = SIDES) -> list[PlannedRun]:
     """One warm-up, then the seeds in turn with the sides interleaved.
 
-    A drift of the machine so falls on all alike. The warm-up takes compiling and cold caches upon itself; it has a seed of its own.
+    A drift of the machine so falls on all alike. The warm-up takes compiling and cold caches upon itself; it has a
+    seed of its own.
 
     Raises
     ------

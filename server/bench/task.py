@@ -1,0 +1,74 @@
+"""What a worker does: one render from a plain description to plain results, without Django and database."""
+
+from __future__ import annotations
+
+import shutil
+import tempfile
+import threading
+from collections.abc import Callable
+from dataclasses import asdict
+from pathlib import Path
+from typing import Any
+
+from matchedpair.engines import EngineDefinition, RenderJob, describe_machine, engine_version, render
+from matchedpair.engines.process import Progress
+from matchedpair.errors import MatchedPairError
+
+_to_stop: set[str] = set()
+_lock = threading.Lock()
+
+
+def ask_stop(key: str) -> None:
+    """Have the render of this key end; called on the worker while the render goes on."""
+    with _lock:
+        _to_stop.add(key)
+
+
+def render_task(
+    definition: EngineDefinition, description: dict[str, Any], report: Callable[[Progress], None]
+) -> dict[str, Any]:
+    """Render once.
+
+    Parameters
+    ----------
+    description : dict
+        ``key``, ``scene`` (contents of the file), ``view``, ``frame``, ``width``, ``height``, ``seed``, ``threads``,
+        ``settings``, ``time_limit_seconds``, ``work`` (folder to work in, or None for the system's own).
+    report : callable
+        Called several times a second while the engine runs.
+
+    Returns
+    -------
+    dict
+        The outcome's fields, ``picture`` as the file's bytes or None, ``machine`` and ``engine_version``.
+    """
+    key = description["key"]
+    folder = Path(tempfile.mkdtemp(prefix="render-", dir=description["work"]))
+    try:
+        version = engine_version(definition)
+        scene = folder / "scene.json"
+        scene.write_bytes(description["scene"])
+        made = folder / "made"
+        made.mkdir()
+        places = ("view", "frame", "width", "height", "seed", "threads", "settings", "time_limit_seconds")
+        job = RenderJob(scene=scene, **{name: description[name] for name in places})
+        outcome = render(definition, job, made, on_progress=report, should_stop=lambda: key in _to_stop)
+        result = asdict(outcome)
+        result["picture"] = outcome.picture.read_bytes() if outcome.picture else None
+        result["command"] = [word.replace(str(folder), "…") for word in outcome.command]
+    except (MatchedPairError, OSError) as error:
+        result = _not_started(str(error))
+        version = ""
+    finally:
+        with _lock:
+            _to_stop.discard(key)
+        shutil.rmtree(folder, ignore_errors=True)
+    return result | {"machine": asdict(describe_machine()), "engine_version": version}
+
+
+def _not_started(reason: str) -> dict[str, Any]:
+    unknown = ("wall_seconds", "ready_seconds", "cpu_seconds", "cpu_ready_seconds", "peak_memory_bytes", "exit_code")
+    return {
+        "state": "failed", "reason": reason, "command": [], "picture": None, "log": "", "load_before": None,
+        **dict.fromkeys(unknown),
+    }  # fmt: skip

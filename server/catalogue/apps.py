@@ -1,0 +1,5 @@
+from django.apps import AppConfig
+
+
+class CatalogueConfig(AppConfig):
+    name = "server.catalogue"

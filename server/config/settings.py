@@ -1,0 +1,127 @@
+"""Django settings. Everything an operator may change is an environment variable; README.md lists them."""
+
+import os
+import secrets
+from pathlib import Path
+
+from django.core.exceptions import ImproperlyConfigured
+
+ROOT = Path(__file__).resolve().parents[2]
+HOME = Path(os.environ.get("MATCHEDPAIR_HOME") or ROOT / "var").resolve()
+SCENES = Path(os.environ.get("MATCHEDPAIR_SCENES") or ROOT / "demo" / "scenes").resolve()
+ENGINES = Path(os.environ.get("MATCHEDPAIR_ENGINES") or ROOT / "demo" / "engines").resolve()
+SCHEDULER = os.environ.get("MATCHEDPAIR_SCHEDULER", "")
+SHARED = os.environ.get("MATCHEDPAIR_SHARED", "") == "1"
+WEB_DIST = ROOT / "web" / "dist"
+
+HOME.mkdir(parents=True, exist_ok=True)
+
+
+def _secret_key() -> str:
+    given = os.environ.get("MATCHEDPAIR_SECRET_KEY", "")
+    if given:
+        return given
+    if SHARED:
+        raise ImproperlyConfigured("MATCHEDPAIR_SHARED=1 needs MATCHEDPAIR_SECRET_KEY: a long random text of your own")
+    kept = HOME / "secret-key"
+    if not kept.exists():
+        kept.touch(mode=0o600)
+        kept.write_text(secrets.token_urlsafe(48), encoding="utf-8")
+    return kept.read_text(encoding="utf-8")
+
+
+SECRET_KEY = _secret_key()
+DEBUG = False
+ALLOWED_HOSTS = os.environ.get("MATCHEDPAIR_HOSTS", "127.0.0.1,localhost,[::1]").split(",")
+CSRF_TRUSTED_ORIGINS = [origin for origin in os.environ.get("MATCHEDPAIR_ORIGINS", "").split(",") if origin]
+
+INSTALLED_APPS = [
+    "django.contrib.auth",
+    "django.contrib.contenttypes",
+    "django.contrib.sessions",
+    "django.contrib.staticfiles",
+    "rest_framework",
+    "drf_spectacular",
+    "server.catalogue",
+    "server.studies",
+    "server.runs",
+    "server.findings",
+    "server.bench",
+]
+
+MIDDLEWARE = [
+    "django.middleware.security.SecurityMiddleware",
+    "whitenoise.middleware.WhiteNoiseMiddleware",
+    "django.contrib.sessions.middleware.SessionMiddleware",
+    "django.middleware.common.CommonMiddleware",
+    "django.middleware.csrf.CsrfViewMiddleware",
+    "django.contrib.auth.middleware.AuthenticationMiddleware",
+    "django.middleware.clickjacking.XFrameOptionsMiddleware",
+]
+
+ROOT_URLCONF = "server.config.urls"
+WSGI_APPLICATION = "server.config.wsgi.application"
+TEMPLATES = [
+    {
+        "BACKEND": "django.template.backends.django.DjangoTemplates",
+        "DIRS": [Path(__file__).parent / "templates"],
+        "OPTIONS": {"context_processors": ["django.template.context_processors.request"]},
+    }
+]
+
+DATABASES = {
+    "default": {
+        "ENGINE": "django.db.backends.sqlite3",
+        "NAME": HOME / "db.sqlite3",
+        "OPTIONS": {
+            "timeout": 20,
+            "transaction_mode": "IMMEDIATE",
+            "init_command": "PRAGMA journal_mode=WAL; PRAGMA synchronous=FULL;",
+        },
+        "TEST": {"NAME": HOME / "test.sqlite3"},
+    }
+}
+DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
+
+REST_FRAMEWORK = {
+    "DEFAULT_AUTHENTICATION_CLASSES": ["server.config.access.CheckedSession"],
+    "DEFAULT_PERMISSION_CLASSES": ["server.config.access.MayLookMayRun"],
+    "DEFAULT_RENDERER_CLASSES": ["rest_framework.renderers.JSONRenderer"],
+    "DEFAULT_PARSER_CLASSES": ["rest_framework.parsers.JSONParser"],
+    "DEFAULT_SCHEMA_CLASS": "drf_spectacular.openapi.AutoSchema",
+    "EXCEPTION_HANDLER": "server.config.problems.problem_response",
+}
+SPECTACULAR_SETTINGS = {
+    "TITLE": "Matched Pair",
+    "DESCRIPTION": "All that the screens do. Errors are problem-JSON (RFC 9457).",
+    "VERSION": "1",
+    "SERVE_INCLUDE_SCHEMA": False,
+    "COMPONENT_SPLIT_REQUEST": True,
+    "AUTHENTICATION_WHITELIST": [],
+    "ENUM_NAME_OVERRIDES": {
+        "RunState": "server.runs.models.RunState",
+        "Side": "server.studies.models.Side",
+        "Chosen": "server.findings.models.Chosen",
+        "StudyState": "server.runs.progress.StudyState",
+    },
+}
+
+DATA_UPLOAD_MAX_MEMORY_SIZE = 1024 * 1024
+LOGIN_URL = "/login/"
+LOGIN_REDIRECT_URL = "/"
+STATIC_URL = "/static/"
+WHITENOISE_ROOT = WEB_DIST if WEB_DIST.is_dir() else None
+SESSION_COOKIE_SAMESITE = CSRF_COOKIE_SAMESITE = "Lax"
+USE_TZ = True
+TIME_ZONE = "UTC"
+SILENCED_SYSTEM_CHECKS: list[str] = []
+LOGGING = {
+    "version": 1,
+    "disable_existing_loggers": False,
+    "formatters": {"plain": {"format": "{asctime} {name} {levelname} {message}", "style": "{"}},
+    "handlers": {"console": {"class": "logging.StreamHandler", "formatter": "plain"}},
+    "loggers": {
+        "server": {"handlers": ["console"], "level": "INFO"},
+        "django.request": {"handlers": ["console"], "level": "ERROR", "propagate": False},
+    },
+}

@@ -1,0 +1,5 @@
+from django.apps import AppConfig
+
+
+class FindingsConfig(AppConfig):
+    name = "server.findings"

@@ -1,0 +1,135 @@
+"""What a pair says: both sides' figures, the ratios or why there are none, the match sheet, and the finding."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass
+from statistics import median
+from typing import Any
+
+from django.db.models import QuerySet
+from matchedpair.errors import RefusedError
+from matchedpair.measures import Ratio, RunTimes, time_ratio
+from matchedpair.trials import MatchSheet, match_sheet, pair_finding
+from matchedpair.trials.match_sheet import shown
+
+from server.findings.measuring import NOISE, counted_runs, is_current, ratio_of
+from server.findings.models import Measure
+from server.runs.models import Run
+from server.studies.models import Option, Pair, Study
+
+
+@dataclass(frozen=True)
+class SideFigures:
+    """One side: its counted runs, its noise if measured and up to date, its times."""
+
+    option: Option
+    runs: list[Run]
+    noise: Measure | None
+    out_of_date: bool
+    times: list[RunTimes]
+
+    def median_seconds(self, basis: str) -> float | None:
+        """Median rendering time, or None while unknown."""
+        seconds = [value for times in self.times if (value := times.render_seconds(basis)) is not None]
+        return median(seconds) if seconds else None
+
+
+@dataclass(frozen=True)
+class PairFindings:
+    """All that a pair says so far."""
+
+    pair: Pair
+    control: SideFigures
+    trial: SideFigures
+    noise_ratio: Ratio | None
+    time_ratio: Ratio | None
+    refused: dict[str, str]
+    sheet: MatchSheet
+    sentence: str
+
+
+def pair_findings(pair: Pair) -> PairFindings:
+    """Gather what is known of a pair; reads the database, measures nothing."""
+    study = pair.study
+    control, trial = _side(pair.control), _side(pair.trial)
+    refused: dict[str, str] = {}
+    noise = _refusing(refused, lambda: ratio_of(control.noise, trial.noise))
+    time = None
+    if control.times and trial.times:
+        time = _refusing(refused, lambda: time_ratio(control.times, trial.times))
+    sheet = match_sheet(_conditions(study, control), _conditions(study, trial), study.under_test)
+    repeats = min(len(control.runs), len(trial.runs))
+    return PairFindings(
+        pair, control, trial, noise, time, refused, sheet, _sentence(study, trial.option, noise, time, repeats)
+    )
+
+
+def trial_subject(study: Study, option: Option) -> str:
+    """What the trial is, in words: the setting under test and its value."""
+    return f"{study.under_test_title.lower()} {shown(option.settings.get(study.under_test))}"
+
+
+def _side(option: Option) -> SideFigures:
+    runs = counted_runs(option)
+    kept = next((row for row in option.measures.all() if row.name == NOISE), None)
+    current = kept is not None and is_current(kept, runs)
+    times = [times for run in runs if (times := run.times()) is not None]
+    return SideFigures(option, runs, kept if current else None, kept is not None and not current, times)
+
+
+def _sentence(study: Study, option: Option, noise: Ratio | None, time: Ratio | None, repeats: int) -> str:
+    if noise is None and time is None:
+        runs = list(study.runs.all())
+        if not runs:
+            return "Planned, not run yet: start the renders to see what this costs and gains."
+        states = Counter(run.state for run in runs)
+        if states["queued"] or states["running"]:
+            return f"{states['finished']} of {len(runs)} renders done; the first figures come with the first twins."
+        return "Nothing to compare yet: not enough renders finished. Look at what failed and run those again."
+    return pair_finding(trial_subject(study, option), noise, time, repeats)
+
+
+def _conditions(study: Study, side: SideFigures) -> dict[str, Any]:
+    setup = study.setup
+    conditions: dict[str, Any] = {
+        "scene": f"{setup.scene.title}, revision {setup.scene.revision[:8]}",
+        "view": setup.view,
+        "frame": setup.frame,
+        "size": f"{setup.width} × {setup.height}",
+        "light": "as in the scene",
+        "exposure": "one for both",
+        "engine": study.engine_title,
+        "device": study.device,
+        "threads": study.threads,
+        "settings": side.option.settings,
+        "quality_knob": study.quality_knob or None,
+        "warm_up": "thrown away",
+    }
+    if side.runs:
+        conditions |= {
+            "version": _all(run.engine_version for run in side.runs) or None,
+            "machine": _all(str((run.machine or {}).get("name", "")) for run in side.runs) or None,
+            "load": "quiet" if all(times.quiet for times in side.times) else "busy",
+            "seeds": ", ".join(str(run.seed) for run in side.runs),
+        }
+    return conditions
+
+
+def _all(values: Iterable[str]) -> str:
+    return ", ".join(sorted({value for value in values if value}))
+
+
+def _refusing(refused: dict[str, str], get: Callable[[], Ratio | None]) -> Ratio | None:
+    try:
+        return get()
+    except RefusedError as refusal:
+        refused[refusal.measure] = refusal.reason
+        return None
+
+
+def with_all(pairs: QuerySet[Pair]) -> QuerySet[Pair]:
+    """A query of pairs with everything `pair_findings` reads."""
+    related = [f"{side}__{rows}" for side in ("control", "trial") for rows in ("runs__study", "measures")]
+    return pairs.select_related("study__setup__scene", "control", "trial").prefetch_related(*related, "study__runs")

@@ -1,0 +1,182 @@
+"""Findings as the API gives them."""
+
+from __future__ import annotations
+
+from dataclasses import asdict
+from typing import Any
+
+from matchedpair.measures.cost import time_basis
+from matchedpair.measures.figure import Ratio
+from rest_framework import serializers
+
+from server.findings.models import Chosen, Measure, Verdict
+from server.findings.pairs import PairFindings, SideFigures
+from server.runs.api import RunSerializer
+from server.runs.progress import StudyState
+from server.studies.api import StudySerializer
+from server.studies.sheets import MatchSheetSerializer, sheet_row
+
+
+class IntervalField(serializers.ListField):
+    """Low and high end."""
+
+    child = serializers.FloatField()
+
+
+class FigureSerializer(serializers.Serializer):
+    """One figure with its unit, interval and method; `refused` says why there is none."""
+
+    value = serializers.FloatField(allow_null=True)
+    unit = serializers.CharField()
+    interval = IntervalField(allow_null=True)
+    method = serializers.CharField()
+    version = serializers.IntegerField()
+    count = serializers.IntegerField()
+    refused = serializers.CharField()
+
+
+class RatioSerializer(serializers.Serializer):
+    """Trial over control; `tie` when no difference can be told."""
+
+    value = serializers.FloatField()
+    interval = IntervalField(allow_null=True)
+    method = serializers.CharField()
+    version = serializers.IntegerField()
+    tie = serializers.BooleanField()
+
+
+class PairSideSerializer(serializers.Serializer):
+    """The figures of one side."""
+
+    noise = FigureSerializer(allow_null=True)
+    noise_top_share = serializers.FloatField(allow_null=True)
+    out_of_date = serializers.BooleanField()
+    render_seconds = FigureSerializer(allow_null=True)
+    ready_seconds = FigureSerializer(allow_null=True)
+    peak_memory_bytes = serializers.IntegerField(allow_null=True)
+    lowest_quietness = serializers.FloatField(allow_null=True)
+    runs = RunSerializer(many=True)
+
+
+class VerdictSerializer(serializers.ModelSerializer):
+    """What a person concluded."""
+
+    chosen = serializers.ChoiceField(choices=Chosen.choices)
+    older_finding = serializers.SerializerMethodField()
+
+    class Meta:
+        model = Verdict
+        fields = ["id", "pair", "chosen", "reasons", "author", "finding", "created_at", "older_finding"]
+
+    def get_older_finding(self, verdict: Verdict) -> bool:
+        """Whether the finding has changed since."""
+        return bool(self.context.get("sentence")) and verdict.finding != self.context["sentence"]
+
+
+class NewVerdictSerializer(serializers.Serializer):
+    """A verdict to record."""
+
+    chosen = serializers.ChoiceField(choices=Chosen.choices)
+    reasons = serializers.CharField(max_length=4000)
+    author = serializers.CharField(max_length=80)
+
+
+class PairSerializer(serializers.Serializer):
+    """All that a pair says."""
+
+    id = serializers.IntegerField()
+    study = StudySerializer()
+    subject = serializers.CharField()
+    sentence = serializers.CharField()
+    control = PairSideSerializer()
+    trial = PairSideSerializer()
+    noise_ratio = RatioSerializer(allow_null=True)
+    time_ratio = RatioSerializer(allow_null=True)
+    refused = serializers.DictField(child=serializers.CharField())
+    match_sheet = MatchSheetSerializer()
+    verdicts = VerdictSerializer(many=True)
+
+
+class OverviewRowSerializer(serializers.Serializer):
+    """One study in the list of studies."""
+
+    id = serializers.IntegerField()
+    question = serializers.CharField()
+    scene = serializers.CharField()
+    state = serializers.ChoiceField(choices=StudyState.choices)
+    runs_done = serializers.IntegerField()
+    runs_planned = serializers.IntegerField()
+    sentence = serializers.CharField()
+    pair = serializers.IntegerField()
+    match_sheet = MatchSheetSerializer()
+    chosen = serializers.ListField(child=serializers.CharField())
+    thumbnail = serializers.CharField()
+    created_at = serializers.DateTimeField()
+
+
+class OverviewSerializer(serializers.Serializer):
+    """All studies, newest first."""
+
+    studies = OverviewRowSerializer(many=True)
+
+
+def pair_row(findings: PairFindings, subject: str) -> dict[str, Any]:
+    """A pair as plain values for `PairSerializer`."""
+    pair = findings.pair
+    return {
+        "id": pair.pk,
+        "study": pair.study,
+        "subject": subject,
+        "sentence": findings.sentence,
+        "control": side_row(findings.control),
+        "trial": side_row(findings.trial),
+        "noise_ratio": _ratio(findings.noise_ratio),
+        "time_ratio": _ratio(findings.time_ratio),
+        "refused": findings.refused,
+        "match_sheet": sheet_row(findings.sheet),
+        "verdicts": pair.verdicts.filter(withdrawn_at=None),
+    }
+
+
+def side_row(side: SideFigures) -> dict[str, Any]:
+    """One side as plain values for `PairSideSerializer`."""
+    basis = time_basis(side.times)
+    memory = [run.peak_memory_bytes for run in side.runs if run.peak_memory_bytes is not None]
+    ready = [t.ready_seconds for t in side.times if t.ready_seconds is not None]
+    render = [s for t in side.times if (s := t.render_seconds(basis)) is not None]
+    return {
+        "noise": _noise(side.noise),
+        "noise_top_share": side.noise.details.get("top_share") if side.noise else None,
+        "out_of_date": side.out_of_date,
+        "render_seconds": _spread(render, basis),
+        "ready_seconds": _spread(ready, "wall"),
+        "peak_memory_bytes": max(memory, default=None),
+        "lowest_quietness": min((t.quietness for t in side.times), default=None),
+        "runs": side.runs,
+    }
+
+
+def _noise(row: Measure | None) -> dict[str, Any] | None:
+    if row is None:
+        return None
+    interval = None if row.low is None else [row.low, row.high]
+    return {
+        "value": row.value, "unit": row.unit, "interval": interval, "method": row.method, "version": row.version,
+        "count": len(row.inputs), "refused": row.refused,
+    }  # fmt: skip
+
+
+def _spread(seconds: list[float], basis: str) -> dict[str, Any] | None:
+    """Median of repeats with their range; a range is not an interval, and two repeats make no interval of their own."""
+    if not seconds:
+        return None
+    ordered = sorted(seconds)
+    middle = (ordered[(len(ordered) - 1) // 2] + ordered[len(ordered) // 2]) / 2
+    return {
+        "value": middle, "unit": "s", "interval": [ordered[0], ordered[-1]], "method": basis, "version": 1,
+        "count": len(ordered), "refused": "",
+    }  # fmt: skip
+
+
+def _ratio(ratio: Ratio | None) -> dict[str, Any] | None:
+    return asdict(ratio) if ratio else None

@@ -1,0 +1,135 @@
+"""What can be done to runs. Every change of state is one conditional write, so that two hands cannot both make it."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.db import transaction
+from django.db.models import Max, QuerySet
+from django.utils import timezone
+from matchedpair.engines.process import Progress
+from matchedpair.errors import InputError
+from matchedpair.measures import check_file
+from matchedpair.trials import on_off_plan
+
+from server.runs.models import BAD_STATES, OPEN_STATES, Run, RunState
+from server.store.files import keep, path_of
+from server.store.pixels import PICTURE
+from server.studies.models import Study
+
+CLEARED: dict[str, Any] = {
+    "stop_asked": False, "reason": "", "started_at": None, "ended_at": None, "share_done": None,
+    "elapsed_seconds": None, "wall_seconds": None, "ready_seconds": None, "cpu_seconds": None,
+    "cpu_ready_seconds": None, "peak_memory_bytes": None, "load_before": None, "exit_code": None, "machine": None,
+    "engine_version": "", "command": [], "log": "", "picture": "", "checks": [],
+}  # fmt: skip
+
+
+@transaction.atomic
+def queue_study(study: Study) -> int:
+    """Queue what the study's plan still lacks, and its failed and stopped runs again. Returns how many."""
+    order = (Run.objects.aggregate(last=Max("queued_order"))["last"] or 0) + 1
+    options = {option.side: option for option in study.options.all()}
+    queued = 0
+    for position, row in enumerate(on_off_plan(study.repeats)):
+        run, made = Run.objects.get_or_create(
+            option=options[row.side], seed=row.seed, warm_up=row.warm_up,
+            defaults={"study": study, "position": position, "queued_order": order + position},
+        )  # fmt: skip
+        queued += made or _requeued(run, order + position)
+    return queued
+
+
+@transaction.atomic
+def run_again(run: Run) -> None:
+    """Queue one ended run again. Raises `InputError` while it is queued or running."""
+    order = (Run.objects.aggregate(last=Max("queued_order"))["last"] or 0) + 1
+    done = Run.objects.filter(pk=run.pk).exclude(state__in=OPEN_STATES)
+    if not done.update(**CLEARED, state=RunState.QUEUED, queued_order=order):
+        raise InputError("this run is still queued or running; stop it first")
+
+
+def stop_runs(runs: QuerySet[Run]) -> int:
+    """Stop these runs: queued ones at once, a running one as soon as the runner sees it. Returns how many."""
+    waiting = runs.filter(state=RunState.QUEUED).update(
+        state=RunState.STOPPED, reason="Stopped by hand before it began.", ended_at=timezone.now()
+    )
+    return waiting + runs.filter(state=RunState.RUNNING).update(stop_asked=True)
+
+
+def claim(run_id: int) -> bool:
+    """Take a queued run for rendering; False when it was stopped meanwhile."""
+    row = Run.objects.filter(pk=run_id, state=RunState.QUEUED, stop_asked=False)
+    attempt = Run.objects.values_list("attempt", flat=True).get(pk=run_id) + 1
+    return bool(row.update(state=RunState.RUNNING, started_at=timezone.now(), attempt=attempt, share_done=None))
+
+
+def requeue(run_id: int) -> None:
+    """Put back a run whose runner was killed."""
+    Run.objects.filter(pk=run_id, state=RunState.RUNNING).update(**CLEARED, state=RunState.QUEUED)
+
+
+def mark_stopped(run_id: int) -> None:
+    """A run that nobody renders and that is not to be rendered."""
+    Run.objects.filter(pk=run_id, state__in=OPEN_STATES).update(
+        state=RunState.STOPPED, reason="Stopped by hand.", ended_at=timezone.now()
+    )
+
+
+def mark_failed(run_id: int, reason: str, **known: Any) -> None:
+    """A run that could not be started or whose result is lost."""
+    Run.objects.filter(pk=run_id, state__in=OPEN_STATES).update(
+        state=RunState.FAILED, reason=reason, ended_at=timezone.now(), **known
+    )
+
+
+def note_progress(run_id: int, progress: Progress) -> None:
+    """Write how far a running run is."""
+    Run.objects.filter(pk=run_id, state=RunState.RUNNING).update(
+        share_done=progress.share, elapsed_seconds=progress.elapsed_seconds, ready_seconds=progress.ready_seconds
+    )
+
+
+def record_result(run_id: int, result: dict[str, Any]) -> None:
+    """Keep the picture, check it, and write the outcome in one go.
+
+    The picture is safe in the store before the row says so; killed in between, the run is made again and the picture
+    stored under the same hash.
+    """
+    fields = {key: result[key] for key in (
+        "wall_seconds", "ready_seconds", "cpu_seconds", "cpu_ready_seconds", "peak_memory_bytes", "load_before",
+        "exit_code", "machine", "engine_version", "command", "log", "state", "reason",
+    )}  # fmt: skip
+    run = Run.objects.select_related("study__setup").get(pk=run_id)
+    if result["picture"] is not None:
+        fields["picture"] = keep(result["picture"], PICTURE)
+        fields |= _judged(run, fields)
+    Run.objects.filter(pk=run_id, state=RunState.RUNNING).update(
+        **fields, share_done=None, elapsed_seconds=None, stop_asked=False, ended_at=timezone.now()
+    )
+
+
+def _judged(run: Run, fields: dict[str, Any]) -> dict[str, Any]:
+    """The checks on the stored picture; a finding that stops all measuring makes the run a failed one."""
+    setup = run.study.setup
+    checks = check_stored_picture(fields["picture"], (setup.width, setup.height))
+    judged: dict[str, Any] = {"checks": checks}
+    if fields["state"] == RunState.FINISHED:
+        worst = next((check for check in checks if check["severity"] == "stop"), None)
+        if worst:
+            judged |= {"state": RunState.FAILED, "reason": worst["message"]}
+    if fields["state"] != RunState.FINISHED:
+        judged |= {"picture": "", "checks": []}
+    return judged
+
+
+def check_stored_picture(digest: str, size: tuple[int, int]) -> list[dict[str, Any]]:
+    """The findings of `check_file` on a stored picture, as plain rows."""
+    _, found = check_file(path_of(digest, PICTURE), size)
+    return [{"code": check.code, "severity": check.severity, "message": check.message} for check in found]
+
+
+def _requeued(run: Run, order: float) -> int:
+    return Run.objects.filter(pk=run.pk, state__in=BAD_STATES).update(
+        **CLEARED, state=RunState.QUEUED, queued_order=order
+    )

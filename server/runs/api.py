@@ -1,0 +1,203 @@
+"""Runs: look, start, stop, again; and the pictures they made."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.http import Http404, HttpResponse
+from django.shortcuts import get_object_or_404
+from django.utils.cache import patch_cache_control
+from drf_spectacular.types import OpenApiTypes
+from drf_spectacular.utils import extend_schema
+from matchedpair.errors import PictureError
+from rest_framework import serializers
+from rest_framework.decorators import api_view
+from rest_framework.request import Request
+from rest_framework.response import Response
+
+from server.runs.actions import queue_study, run_again, stop_runs
+from server.runs.models import Run, RunState
+from server.runs.progress import StudyState, seconds_left, study_state
+from server.store.files import HASH, path_of
+from server.store.pixels import PICTURE, half_float_rgba, stored_picture, thumbnail
+from server.studies.models import Side, Study
+
+FOR_EVER = 365 * 24 * 3600
+
+
+class CheckSerializer(serializers.Serializer):
+    """Something found on a picture file."""
+
+    code = serializers.CharField()
+    severity = serializers.ChoiceField(choices=["stop", "warn"])
+    message = serializers.CharField()
+
+
+class RunSerializer(serializers.ModelSerializer):
+    """One run; times in seconds, memory in bytes, null where unknown."""
+
+    side = serializers.ChoiceField(choices=Side.choices, source="option.side")
+    state = serializers.ChoiceField(choices=RunState.choices)
+    checks = CheckSerializer(many=True)
+    quietness = serializers.SerializerMethodField()
+    render_seconds = serializers.SerializerMethodField()
+    machine_name = serializers.SerializerMethodField()
+
+    class Meta:
+        model = Run
+        fields = [
+            "id", "side", "seed", "warm_up", "position", "state", "stop_asked", "reason", "attempt", "started_at",
+            "ended_at", "share_done", "elapsed_seconds", "wall_seconds", "ready_seconds", "render_seconds",
+            "cpu_seconds", "quietness", "peak_memory_bytes", "machine_name", "engine_version", "picture", "checks",
+        ]  # fmt: skip
+
+    def get_quietness(self, run: Run) -> float | None:
+        """CPU seconds over wall seconds × threads."""
+        times = run.times()
+        return times.quietness if times else None
+
+    def get_render_seconds(self, run: Run) -> float | None:
+        """Wall seconds without getting ready."""
+        times = run.times()
+        return times.render_seconds("wall") if times else None
+
+    def get_machine_name(self, run: Run) -> str:
+        """Where it ran."""
+        return str((run.machine or {}).get("name", ""))
+
+
+class MachineSerializer(serializers.Serializer):
+    """The machine a run was made on."""
+
+    name = serializers.CharField()
+    processor = serializers.CharField()
+    cores = serializers.IntegerField()
+    memory_bytes = serializers.IntegerField()
+    system = serializers.CharField()
+
+
+class RunDetailSerializer(RunSerializer):
+    """One run with its log, command and machine."""
+
+    machine = MachineSerializer(allow_null=True)
+    command = serializers.ListField(child=serializers.CharField())
+
+    class Meta(RunSerializer.Meta):
+        fields = [*RunSerializer.Meta.fields, "log", "command", "machine", "load_before", "exit_code"]
+
+
+class StudyRunsSerializer(serializers.Serializer):
+    """All runs of a study and how long they will take."""
+
+    state = serializers.ChoiceField(choices=StudyState.choices)
+    seconds_left = serializers.FloatField(allow_null=True)
+    current_seconds_left = serializers.FloatField(allow_null=True)
+    ahead = serializers.IntegerField(help_text="Runs of other studies that come first")
+    runs = RunSerializer(many=True)
+
+
+class CountSerializer(serializers.Serializer):
+    """How many runs it concerned."""
+
+    runs = serializers.IntegerField()
+
+
+@extend_schema(responses=StudyRunsSerializer)
+@api_view(["GET"])
+def study_runs(request: Request, pk: int) -> Response:
+    """The runs of a study, live."""
+    study = get_object_or_404(Study, pk=pk)
+    runs = list(study.runs.select_related("option", "study").defer("log"))
+    current, total = seconds_left(runs)
+    first = min((run.queued_order for run in runs if run.state == RunState.QUEUED), default=None)
+    ahead = 0
+    if first is not None and not any(run.state == RunState.RUNNING for run in runs):
+        others = Run.objects.exclude(study=study)
+        ahead = others.filter(state=RunState.QUEUED, queued_order__lt=first).count()
+        ahead += others.filter(state=RunState.RUNNING).count()
+    body = {
+        "state": study_state(run.state for run in runs), "seconds_left": total, "current_seconds_left": current,
+        "ahead": ahead, "runs": runs,
+    }  # fmt: skip
+    return Response(StudyRunsSerializer(body).data)
+
+
+@extend_schema(request=None, responses=CountSerializer)
+@api_view(["POST"])
+def start_study(request: Request, pk: int) -> Response:
+    """Queue what the study's plan still lacks, and what failed or was stopped."""
+    return Response({"runs": queue_study(get_object_or_404(Study, pk=pk))})
+
+
+@extend_schema(request=None, responses=CountSerializer)
+@api_view(["POST"])
+def stop_study(request: Request, pk: int) -> Response:
+    """Stop all queued and running runs of a study."""
+    return Response({"runs": stop_runs(Run.objects.filter(study=get_object_or_404(Study, pk=pk)))})
+
+
+@extend_schema(responses=RunDetailSerializer)
+@api_view(["GET"])
+def run(request: Request, pk: int) -> Response:
+    """One run with its log."""
+    return Response(RunDetailSerializer(_run(pk)).data)
+
+
+@extend_schema(request=None, responses=CountSerializer)
+@api_view(["POST"])
+def stop_run(request: Request, pk: int) -> Response:
+    """Stop one run."""
+    return Response({"runs": stop_runs(Run.objects.filter(pk=_run(pk).pk))})
+
+
+@extend_schema(request=None, responses=RunDetailSerializer)
+@api_view(["POST"])
+def again(request: Request, pk: int) -> Response:
+    """Queue one ended run again."""
+    run_again(_run(pk))
+    return Response(RunDetailSerializer(_run(pk)).data)
+
+
+@extend_schema(responses={(200, "application/octet-stream"): OpenApiTypes.BINARY})
+@api_view(["GET"])
+def pixels(request: Request, digest: str) -> HttpResponse:
+    """Linear pixels of a stored picture, rows from the top, four little-endian half floats (R, G, B, valid) a pixel.
+
+    The headers Picture-Width and Picture-Height give its size.
+    """
+    picture = _stored(digest)
+    response = HttpResponse(half_float_rgba(picture), content_type="application/octet-stream")
+    response["Picture-Width"], response["Picture-Height"] = picture.size
+    patch_cache_control(response, public=True, max_age=FOR_EVER, immutable=True)
+    return response
+
+
+@extend_schema(responses={(200, "image/png"): OpenApiTypes.BINARY})
+@api_view(["GET"])
+def small_picture(request: Request, digest: str) -> HttpResponse:
+    """A thumbnail of a stored picture, sRGB."""
+    _must_be_stored(digest)
+    try:
+        contents = thumbnail(digest)
+    except PictureError as error:
+        raise Http404 from error
+    response = HttpResponse(contents, content_type="image/png")
+    patch_cache_control(response, public=True, max_age=FOR_EVER, immutable=True)
+    return response
+
+
+def _run(pk: int) -> Run:
+    return get_object_or_404(Run.objects.select_related("option", "study"), pk=pk)
+
+
+def _stored(digest: str) -> Any:
+    _must_be_stored(digest)
+    try:
+        return stored_picture(digest)
+    except PictureError as error:
+        raise serializers.ValidationError(f"the stored picture is broken: {error.problem}") from error
+
+
+def _must_be_stored(digest: str) -> None:
+    if not HASH.fullmatch(digest) or not path_of(digest, PICTURE).is_file():
+        raise Http404

@@ -1,0 +1,5 @@
+from django.apps import AppConfig
+
+
+class RunsConfig(AppConfig):
+    name = "server.runs"

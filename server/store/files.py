@@ -1,0 +1,60 @@
+"""Files kept by the hash of their contents, under MATCHEDPAIR_HOME/store: there whole, or not at all."""
+
+from __future__ import annotations
+
+import hashlib
+import os
+import re
+import tempfile
+from pathlib import Path
+
+from django.conf import settings
+
+HASH = re.compile(r"[0-9a-f]{64}")
+
+
+def keep(contents: bytes, ending: str) -> str:
+    """Store contents and return their hash. Written to a temporary name, flushed, and renamed.
+
+    Parameters
+    ----------
+    ending : str
+        Such as ``.exr``, so that the file opens in other programs.
+
+    Raises
+    ------
+    OSError
+        When the disk is full or the folder cannot be written.
+    """
+    digest = hashlib.sha256(contents).hexdigest()
+    target = path_of(digest, ending)
+    if target.is_file() and target.stat().st_size == len(contents):
+        return digest
+    target.parent.mkdir(parents=True, exist_ok=True)
+    handle, unfinished = tempfile.mkstemp(dir=target.parent, prefix=".part-")
+    try:
+        with os.fdopen(handle, "wb") as file:
+            file.write(contents)
+            file.flush()
+            os.fsync(file.fileno())
+        Path(unfinished).replace(target)
+    except BaseException:
+        Path(unfinished).unlink(missing_ok=True)
+        raise
+    _flush_folder(target.parent)
+    return digest
+
+
+def path_of(digest: str, ending: str) -> Path:
+    """Where contents of this hash lie. Raises `ValueError` for anything that is not a hash."""
+    if not HASH.fullmatch(digest):
+        raise ValueError("not a content hash")
+    return Path(settings.HOME) / "store" / digest[:2] / f"{digest}{ending}"
+
+
+def _flush_folder(folder: Path) -> None:
+    handle = os.open(folder, os.O_RDONLY)
+    try:
+        os.fsync(handle)
+    finally:
+        os.close(handle)

@@ -1,0 +1,66 @@
+"""Stored pictures as the browser takes them: half-float pixels for judging, small PNGs for finding."""
+
+from __future__ import annotations
+
+import tempfile
+from pathlib import Path
+
+import numpy as np
+import OpenImageIO as oiio
+from matchedpair.pictures import Picture, read_picture
+from numpy.typing import NDArray
+
+from server.store.files import path_of
+
+PICTURE = ".exr"
+THUMBNAIL_WIDTH = 240
+HALF_MAX = 65504.0
+
+
+def stored_picture(digest: str) -> Picture:
+    """A picture from the store. Raises `PictureError` when it is missing or broken."""
+    return read_picture(path_of(digest, PICTURE))
+
+
+def half_float_rgba(picture: Picture) -> bytes:
+    """Rows from the top, four little-endian half floats a pixel; invalid values become NaN, and alpha 0 marks them."""
+    height, width = picture.pixels.shape[:2]
+    rgba = np.empty((height, width, 4), dtype="<f2")
+    rgba[..., :3] = np.clip(picture.pixels, -HALF_MAX, HALF_MAX)
+    rgba[..., 3] = picture.valid
+    return rgba.tobytes()
+
+
+def thumbnail(digest: str) -> bytes:
+    """A PNG of at most 240 pixels across, sRGB, made once and kept."""
+    kept = path_of(digest, ".thumbnail.png")
+    if not kept.is_file():
+        kept.parent.mkdir(parents=True, exist_ok=True)
+        with tempfile.TemporaryDirectory() as folder:
+            drawn = Path(folder) / "thumbnail.png"
+            _write_png(drawn, stored_picture(digest))
+            contents = drawn.read_bytes()
+            unfinished = kept.with_name(f".{kept.name}.{id(contents)}")
+            unfinished.write_bytes(contents)
+            unfinished.replace(kept)
+    return kept.read_bytes()
+
+
+def _write_png(path: Path, picture: Picture) -> None:
+    width = min(THUMBNAIL_WIDTH, picture.size[0])
+    height = max(1, round(picture.size[1] * width / picture.size[0]))
+    pixels = np.where(picture.valid[..., None], picture.pixels, 0).astype(np.float32)
+    full = oiio.ImageBuf(oiio.ImageSpec(*picture.size, 3, "float"))
+    full.set_pixels(oiio.ROI(), np.ascontiguousarray(pixels))
+    small = oiio.ImageBufAlgo.resize(full, "box", roi=oiio.ROI(0, width, 0, height, 0, 1, 0, 3))
+    values: NDArray[np.float32] = srgb(np.asarray(small.get_pixels(oiio.FLOAT)))
+    drawn = oiio.ImageBuf(oiio.ImageSpec(width, height, 3, "uint8"))
+    drawn.set_pixels(oiio.ROI(), np.ascontiguousarray(values))
+    drawn.write(str(path))
+
+
+def srgb(linear: NDArray[np.float32]) -> NDArray[np.float32]:
+    """Linear light to sRGB code values (IEC 61966-2-1), clipped to 0 to 1."""
+    light = np.clip(linear, 0.0, 1.0)
+    curve = np.where(light <= 0.0031308, 12.92 * light, 1.055 * np.power(np.maximum(light, 1e-9), 1 / 2.4) - 0.055)
+    return np.asarray(curve, dtype=np.float32)

@@ -1,0 +1,5 @@
+from django.apps import AppConfig
+
+
+class StudiesConfig(AppConfig):
+    name = "server.studies"

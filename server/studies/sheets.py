@@ -1,0 +1,39 @@
+"""The match sheet as the API gives it."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from matchedpair.trials import MatchSheet
+from rest_framework import serializers
+
+SHEET_STATES = ("held", "differs", "unknown", "under_test")
+
+
+class ConditionSerializer(serializers.Serializer):
+    """One condition of the match sheet; `spoils` says by time, noise and look what a difference spoils."""
+
+    key = serializers.CharField()
+    title = serializers.CharField()
+    group = serializers.CharField()
+    state = serializers.ChoiceField(choices=SHEET_STATES)
+    control = serializers.CharField()
+    trial = serializers.CharField()
+    spoils = serializers.DictField(child=serializers.CharField())
+
+
+class MatchSheetSerializer(serializers.Serializer):
+    """All conditions in their fixed order, and the overall sentence."""
+
+    summary = serializers.CharField()
+    fair = serializers.BooleanField()
+    conditions = ConditionSerializer(many=True)
+
+
+def sheet_row(sheet: MatchSheet) -> dict[str, Any]:
+    """A match sheet as plain values."""
+    return {
+        "summary": sheet.summary,
+        "fair": sheet.fair,
+        "conditions": [vars(condition) for condition in sheet.conditions],
+    }
