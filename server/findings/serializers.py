@@ -67,6 +67,7 @@ class VerdictSerializer(serializers.ModelSerializer):
     class Meta:
         model = Verdict
         fields = ["id", "pair", "chosen", "reasons", "author", "finding", "created_at", "older_finding"]
+        read_only_fields = fields
 
     def get_older_finding(self, verdict: Verdict) -> bool:
         """Whether the finding has changed since."""

@@ -50,6 +50,7 @@ class RunSerializer(serializers.ModelSerializer):
             "ended_at", "share_done", "elapsed_seconds", "wall_seconds", "ready_seconds", "render_seconds",
             "cpu_seconds", "quietness", "peak_memory_bytes", "machine_name", "engine_version", "picture", "checks",
         ]  # fmt: skip
+        read_only_fields = fields
 
     def get_quietness(self, run: Run) -> float | None:
         """CPU seconds over wall seconds × threads."""
@@ -84,6 +85,7 @@ class RunDetailSerializer(RunSerializer):
 
     class Meta(RunSerializer.Meta):
         fields = [*RunSerializer.Meta.fields, "log", "command", "machine", "load_before", "exit_code"]
+        read_only_fields = fields
 
 
 class StudyRunsSerializer(serializers.Serializer):

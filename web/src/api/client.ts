@@ -1,0 +1,50 @@
+import createClient, { type Middleware } from "openapi-fetch";
+import type { components, paths } from "./schema";
+
+export type Schema = components["schemas"];
+
+/** What the server says went wrong, with the fields it concerns. */
+export class Problem extends Error {
+  constructor(
+    readonly status: number,
+    readonly title: string,
+    readonly detail: string,
+    readonly fields: Record<string, string[]>,
+  ) {
+    super(detail || title);
+  }
+}
+
+const checked: Middleware = {
+  onRequest({ request }) {
+    if (request.method !== "GET") request.headers.set("X-CSRFToken", csrfToken());
+    return request;
+  },
+  async onResponse({ response }) {
+    if (response.ok) return response;
+    if (response.status === 401) window.location.assign("/login/");
+    throw await problemOf(response);
+  },
+};
+
+export const api = createClient<paths>({ baseUrl: "" });
+api.use(checked);
+
+/** The body of a good answer; a bad one has already been thrown as a `Problem`. */
+export async function body<T>(answer: Promise<{ data?: T }>): Promise<T> {
+  const { data } = await answer;
+  return data as T;
+}
+
+async function problemOf(response: Response): Promise<Problem> {
+  try {
+    const said = (await response.json()) as Partial<Problem>;
+    return new Problem(response.status, said.title ?? "Error", said.detail ?? "", said.fields ?? {});
+  } catch {
+    return new Problem(response.status, "Error", `The server answered ${response.status}.`, {});
+  }
+}
+
+function csrfToken(): string {
+  return /(?:^|; )csrftoken=([^;]*)/.exec(document.cookie)?.[1] ?? "";
+}

@@ -1,0 +1,40 @@
+import { useQuery } from "@tanstack/react-query";
+import { Link, NavLink } from "react-router";
+import { sessionQuery } from "../api/queries";
+import { SideMark } from "../parts/Side";
+
+export function TopBar() {
+  const session = useQuery(sessionQuery);
+  return (
+    <header className="flex h-11 shrink-0 items-center gap-6 border-line border-b px-5">
+      <Link to="/" className="flex items-center gap-2 font-semibold">
+        <span className="flex">
+          <SideMark side="control" size={12} />
+          <SideMark side="trial" size={12} />
+        </span>
+        Matched Pair
+      </Link>
+      <nav aria-label="Main" className="flex gap-5">
+        <NavLink to="/" end className="aria-[current=page]:font-semibold">
+          Studies
+        </NavLink>
+        <NavLink to="/studies/new" className="aria-[current=page]:font-semibold">
+          New study
+        </NavLink>
+      </nav>
+      <p className="ml-auto text-sm text-soft">
+        {session.error ? (
+          <span role="alert" className="text-fault">
+            The server does not answer; what you see may be old.
+          </span>
+        ) : session.data?.runner === "missing" ? (
+          <span role="alert" className="text-fault">
+            No runner is at work, so renders wait. Start it with make demo.
+          </span>
+        ) : session.data ? (
+          "Runner ready"
+        ) : null}
+      </p>
+    </header>
+  );
+}

@@ -1,0 +1,34 @@
+/** Three significant digits without an exponent: 0.0123, 1.23, 123, 12300. */
+export function three(value: number): string {
+  if (!Number.isFinite(value)) return "not finite";
+  if (value === 0) return "0";
+  const size = Math.floor(Math.log10(Math.abs(value)));
+  const rounded = Number(value.toPrecision(3));
+  return rounded.toFixed(Math.max(0, 2 - size));
+}
+
+export function seconds(value: number | null | undefined): string {
+  return value == null ? "not known" : `${three(value)} s`;
+}
+
+/** A stretch of time as people say it: 8 s, 2 min 5 s, 1 h 10 min. */
+export function duration(value: number): string {
+  const whole = Math.max(0, Math.round(value));
+  if (whole < 60) return `${whole} s`;
+  if (whole < 3600) return `${Math.floor(whole / 60)} min ${whole % 60} s`;
+  return `${Math.floor(whole / 3600)} h ${Math.floor((whole % 3600) / 60)} min`;
+}
+
+export function megabytes(bytes: number | null | undefined): string {
+  return bytes == null ? "not known" : `${three(bytes / 1e6)} MB`;
+}
+
+export function day(iso: string): string {
+  return new Date(iso).toLocaleDateString("en-GB", { day: "numeric", month: "short", year: "numeric" });
+}
+
+export function settingValue(value: unknown): string {
+  if (value === true) return "on";
+  if (value === false) return "off";
+  return String(value);
+}

@@ -1,0 +1,73 @@
+import { useQuery } from "@tanstack/react-query";
+import { Dialog } from "radix-ui";
+import type { Schema } from "../api/client";
+import { runQuery } from "../api/queries";
+import { megabytes, seconds, three } from "../parts/format";
+import { Failed, Loading } from "../parts/Notice";
+import { SIDE_TITLE } from "../parts/Side";
+
+/** Everything kept of one render, with its log. */
+export function RunDialog({ id, onClose }: { id: number; onClose: () => void }) {
+  const { data, error, refetch } = useQuery(runQuery(id));
+  return (
+    <Dialog.Root open onOpenChange={(open) => !open && onClose()}>
+      <Dialog.Portal>
+        <Dialog.Overlay className="fixed inset-0 z-40 bg-black/40" />
+        <Dialog.Content
+          aria-describedby={undefined}
+          className="fixed inset-y-0 right-0 z-50 w-[42rem] max-w-full overflow-auto bg-paper p-6"
+        >
+          {error ? <Failed what="render" error={error} retry={() => void refetch()} /> : null}
+          {data ? <Details run={data} /> : error ? null : <Loading what="render" />}
+          <Dialog.Close className="act mt-4">Close</Dialog.Close>
+        </Dialog.Content>
+      </Dialog.Portal>
+    </Dialog.Root>
+  );
+}
+
+function Details({ run }: { run: Schema["RunDetail"] }) {
+  const title = run.warm_up ? "Warm-up" : `${SIDE_TITLE[run.side]}, seed ${run.seed}`;
+  const machine = run.machine
+    ? `${run.machine.name}: ${run.machine.processor}, ${run.machine.cores} cores, ${three(run.machine.memory_bytes / 1e9)} GB, ${run.machine.system}`
+    : "not known";
+  const rows: [string, string][] = [
+    ["State", `${run.state}${run.reason ? `. ${run.reason}` : ""}`],
+    ["Attempt", String(run.attempt)],
+    ["Engine version", run.engine_version || "not known"],
+    ["Machine", machine],
+    ["Load before", run.load_before == null ? "not known" : three(run.load_before)],
+    ["Wall time", seconds(run.wall_seconds)],
+    ["of that, getting ready", seconds(run.ready_seconds)],
+    ["CPU time", seconds(run.cpu_seconds)],
+    ["Quietness", run.quietness == null ? "not known" : three(run.quietness)],
+    ["Peak memory", megabytes(run.peak_memory_bytes)],
+    ["Exit code", run.exit_code == null ? "not known" : String(run.exit_code)],
+  ];
+  return (
+    <>
+      <Dialog.Title className="mb-3 text-xl font-semibold">{title}</Dialog.Title>
+      <table className="table-plain w-full text-sm">
+        <tbody>
+          {rows.map(([name, value]) => (
+            <tr key={name}>
+              <th scope="row" className="w-44 text-left font-normal text-soft">
+                {name}
+              </th>
+              <td>{value}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+      <h3 className="mt-4 mb-1 font-semibold">Command</h3>
+      <pre className="overflow-auto whitespace-pre-wrap bg-wash p-2 text-sm">
+        {run.command.length > 0 ? run.command.join(" ") : "Not started yet."}
+      </pre>
+      <h3 className="mt-4 mb-1 font-semibold">Log</h3>
+      {/* biome-ignore lint/a11y/noNoninteractiveTabindex: a log longer than its box is scrolled by keyboard */}
+      <pre className="max-h-[40vh] overflow-auto bg-wash p-2 text-sm" tabIndex={0}>
+        {run.log || "The engine has printed nothing that is kept yet."}
+      </pre>
+    </>
+  );
+}

@@ -1,0 +1,161 @@
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { api, Problem, type Schema } from "../api/client";
+import { day } from "../parts/format";
+import { Notice } from "../parts/Notice";
+import { useRemembered } from "../parts/remembered";
+import { SideName } from "../parts/Side";
+
+type Chosen = Schema["Verdict"]["chosen"];
+const CHOICES: Chosen[] = ["control", "trial", "neither"];
+
+/** Verdicts on a pair, newest first; a withdrawn one can be put back at once. */
+export function VerdictList({ verdicts, pair }: { verdicts: Schema["Verdict"][]; pair: number }) {
+  const queries = useQueryClient();
+  const [withdrawn, setWithdrawn] = useState<number | null>(null);
+  const refresh = () => queries.invalidateQueries({ queryKey: ["pair", pair] });
+  const path = (id: number) => ({ params: { path: { id } } });
+  const withdraw = useMutation({
+    mutationFn: (id: number) => api.DELETE("/api/verdicts/{id}/", path(id)),
+    onSuccess: (_, id) => {
+      setWithdrawn(id);
+      void refresh();
+    },
+  });
+  const restore = useMutation({
+    mutationFn: (id: number) => api.POST("/api/verdicts/{id}/restore/", path(id)),
+    onSuccess: () => {
+      setWithdrawn(null);
+      void refresh();
+    },
+  });
+  return (
+    <div>
+      {withdrawn === null ? null : (
+        <Notice kind="plain">
+          <p>
+            The verdict is withdrawn.{" "}
+            <button type="button" className="quiet-link" onClick={() => restore.mutate(withdrawn)}>
+              Put it back
+            </button>
+          </p>
+        </Notice>
+      )}
+      {verdicts.length === 0 ? <p className="text-soft">None yet.</p> : null}
+      <ul>
+        {verdicts.map((verdict) => (
+          <li key={verdict.id} className="border-line border-b py-2" data-verdict={verdict.id}>
+            <p>
+              {verdict.chosen === "neither" ? (
+                <span className="font-semibold">Neither</span>
+              ) : (
+                <SideName side={verdict.chosen} />
+              )}
+              <span className="text-soft">
+                , {verdict.author}, {day(verdict.created_at)}
+              </span>
+              <button
+                type="button"
+                className="quiet-link float-right text-sm"
+                onClick={() => withdraw.mutate(verdict.id)}
+              >
+                Withdraw
+              </button>
+            </p>
+            <p className="whitespace-pre-line">{verdict.reasons}</p>
+            {verdict.older_finding ? (
+              <p className="text-fault text-sm">Given on older figures: “{verdict.finding}”</p>
+            ) : null}
+          </li>
+        ))}
+      </ul>
+    </div>
+  );
+}
+
+/** Choose a side and say why; the name is remembered. */
+export function VerdictForm({ pair, usualName }: { pair: number; usualName: string }) {
+  const queries = useQueryClient();
+  const [chosen, setChosen] = useState<Chosen | null>(null);
+  const [reasons, setReasons] = useState("");
+  const [author, setAuthor] = useRemembered("author", usualName);
+  const save = useMutation({
+    mutationFn: (choice: Chosen) =>
+      api.POST("/api/pairs/{id}/verdicts/", {
+        params: { path: { id: pair } },
+        body: { chosen: choice, reasons, author },
+      }),
+    onSuccess: () => {
+      setChosen(null);
+      setReasons("");
+      void queries.invalidateQueries({ queryKey: ["pair", pair] });
+      void queries.invalidateQueries({ queryKey: ["overview"] });
+    },
+  });
+  const missing = missingWords(chosen, reasons, author);
+  const fields = save.error instanceof Problem ? Object.entries(save.error.fields) : [];
+  return (
+    <form
+      onSubmit={(event) => {
+        event.preventDefault();
+        if (chosen && !missing) save.mutate(chosen);
+      }}
+    >
+      <fieldset>
+        <legend className="mb-1 text-soft text-sm">Which to use</legend>
+        <div className="flex gap-4">
+          {CHOICES.map((choice) => (
+            <label key={choice} className="flex items-center gap-1.5">
+              <input
+                type="radio"
+                name="chosen"
+                className="accent-ink"
+                checked={chosen === choice}
+                onChange={() => setChosen(choice)}
+              />
+              {choice === "neither" ? "Neither" : <SideName side={choice} />}
+            </label>
+          ))}
+        </div>
+      </fieldset>
+      <label className="mt-2 block">
+        <span className="block text-soft text-sm">Reasons</span>
+        <textarea
+          className="field h-20 w-full"
+          value={reasons}
+          maxLength={4000}
+          onChange={(event) => setReasons(event.target.value)}
+        />
+      </label>
+      <div className="mt-2 flex items-end gap-3">
+        <label>
+          <span className="block text-soft text-sm">Name</span>
+          <input
+            className="field w-36"
+            value={author}
+            maxLength={80}
+            onChange={(event) => setAuthor(event.target.value)}
+          />
+        </label>
+        <button type="submit" className="act" data-kind="main" disabled={missing !== "" || save.isPending}>
+          Save verdict
+        </button>
+      </div>
+      {chosen || reasons ? <p className="mt-1 text-soft text-sm">{missing}</p> : null}
+      {save.error ? (
+        <Notice kind="fault">
+          <p>
+            The verdict was not saved:{" "}
+            {fields.length ? fields.map(([name, [why]]) => `${name}: ${why}`).join("; ") : save.error.message}
+          </p>
+        </Notice>
+      ) : null}
+    </form>
+  );
+}
+
+function missingWords(chosen: Chosen | null, reasons: string, author: string): string {
+  if (!chosen) return "Choose a side, or neither.";
+  if (!reasons.trim()) return "Say why.";
+  return author.trim() ? "" : "Say who you are.";
+}

@@ -1,0 +1,192 @@
+import { type ReactNode, useEffect, useLayoutEffect, useRef, useState } from "react";
+import { useRemembered } from "../parts/remembered";
+import { SideName } from "../parts/Side";
+import { DifferenceLegend } from "./DifferenceLegend";
+import { DividingLine } from "./DividingLine";
+import { KeySheet } from "./KeySheet";
+import { actFor, type ViewerAct } from "./keys";
+import { toTrial, UPRIGHT } from "./line";
+import { PictureCanvas } from "./PictureCanvas";
+import type { Pixels } from "./pixels";
+import { Readout } from "./Readout";
+import { acted, type Choices, differenceRange, FIRST_CHOICES, paneOf, type ViewerState } from "./state";
+import { Toolbar } from "./Toolbar";
+import { fit, held, type Point, panBy, type Size, toPicture, zoomAt } from "./viewport";
+
+/** Two pictures on top of each other or next to each other, at the same place, magnification and exposure. */
+export function PairViewer({
+  control,
+  trial,
+  children,
+}: {
+  control: Pixels;
+  trial: Pixels;
+  children?: ReactNode;
+}) {
+  const [choices, remember] = useRemembered<Choices>("viewer", FIRST_CHOICES);
+  const [state, setState] = useState<ViewerState>(() => ({
+    ...FIRST_CHOICES,
+    ...choices,
+    view: { x: control.width / 2, y: control.height / 2, zoom: 1 },
+    line: UPRIGHT,
+    fitted: true,
+  }));
+  const [window_, setWindow] = useState<Size>({ width: 0, height: 0 });
+  const [pointer, setPointer] = useState<Point | null>(null);
+  const [keysOpen, setKeysOpen] = useState(false);
+  const stage = useRef<HTMLElement>(null);
+  const pane = paneOf(state, window_);
+
+  useEffect(() => {
+    const { mode, exposure, surround, labels } = state;
+    remember({ mode, exposure, surround, labels });
+  }, [state, remember]);
+
+  useLayoutEffect(() => {
+    const element = stage.current;
+    if (!element) return;
+    const observer = new ResizeObserver(() => {
+      const size = { width: element.clientWidth, height: element.clientHeight };
+      setWindow(size);
+      setState((now) => (now.fitted ? { ...now, view: fit(control, paneOf(now, size)) } : now));
+    });
+    observer.observe(element);
+    return () => observer.disconnect();
+  }, [control]);
+
+  const act = (what: ViewerAct) => {
+    if (what.do === "keys") setKeysOpen(true);
+    else setState((now) => acted(now, what, control, window_));
+  };
+
+  const inPane = (event: { clientX: number; clientY: number }): Point => {
+    const box = stage.current?.getBoundingClientRect();
+    const x = event.clientX - (box?.left ?? 0);
+    const right = state.mode === "side by side" && x >= window_.width - pane.width;
+    return { x: right ? x - (window_.width - pane.width) : x, y: event.clientY - (box?.top ?? 0) };
+  };
+
+  // React listens to wheels passively, so the page would scroll as well
+  useEffect(() => {
+    const element = stage.current;
+    if (!element) return;
+    const onWheel = (event: WheelEvent) => {
+      event.preventDefault();
+      const lines = event.deltaMode === WheelEvent.DOM_DELTA_LINE ? 16 : 1;
+      const factor = 2 ** (-(event.deltaY * lines) / 240);
+      const at = inPane(event);
+      setState((now) => ({
+        ...now,
+        view: held(zoomAt(now.view, factor, at, paneOf(now, window_)), control),
+        fitted: false,
+      }));
+    };
+    element.addEventListener("wheel", onWheel, { passive: false });
+    return () => element.removeEventListener("wheel", onWheel);
+  });
+
+  useEffect(() => {
+    const onKey = (event: KeyboardEvent) => {
+      const typing =
+        event.target instanceof HTMLElement && event.target.closest("input, textarea, select, [role=dialog]");
+      const what = typing ? null : actFor(event);
+      if (!what) return;
+      const scrolls = event.key.startsWith("Arrow");
+      if (scrolls && !(stage.current?.contains(event.target as Node) || event.target === document.body))
+        return;
+      event.preventDefault();
+      act(what);
+    };
+    document.addEventListener("keydown", onKey);
+    return () => document.removeEventListener("keydown", onKey);
+  });
+
+  return (
+    <div className="flex h-full min-w-0 flex-col">
+      <Toolbar state={state} act={act} onExposure={(exposure) => setState((now) => ({ ...now, exposure }))}>
+        {children}
+      </Toolbar>
+      <section
+        ref={stage}
+        aria-label="Pictures"
+        // biome-ignore lint/a11y/noNoninteractiveTabindex: the stage takes arrow keys for panning
+        tabIndex={0}
+        data-mode={state.mode}
+        data-zoom={state.view.zoom}
+        className="relative min-h-0 flex-1 touch-none overflow-hidden bg-[#1c1c1c]"
+        onPointerDown={(event) => {
+          if (event.button !== 0) return;
+          event.currentTarget.setPointerCapture(event.pointerId);
+        }}
+        onPointerMove={(event) => {
+          if (event.currentTarget.hasPointerCapture(event.pointerId)) {
+            const { movementX, movementY } = event;
+            setState((now) => ({
+              ...now,
+              view: held(panBy(now.view, movementX, movementY), control),
+              fitted: false,
+            }));
+          }
+          setPointer(toPicture(state.view, inPane(event), pane));
+        }}
+        onPointerLeave={() => setPointer(null)}
+        onDoubleClick={() => act({ do: "fit" })}
+      >
+        {window_.width > 0 ? (
+          <PictureCanvas control={control} trial={trial} state={state} pane={window_} />
+        ) : null}
+        {state.mode === "divided" ? (
+          <DividingLine
+            line={state.line}
+            pane={window_}
+            onChange={(line) => setState((now) => ({ ...now, line }))}
+          />
+        ) : null}
+        {state.mode === "difference" ? <DifferenceLegend range={differenceRange(state.exposure)} /> : null}
+        {state.labels && state.mode !== "difference" ? <Labels state={state} /> : null}
+      </section>
+      <p className="border-line border-t px-3 py-1 text-sm">
+        <Readout at={pointer} control={control} trial={trial} />
+      </p>
+      <KeySheet open={keysOpen} onOpenChange={setKeysOpen} />
+    </div>
+  );
+}
+
+/** Which side is which, in the corners where they are. */
+function Labels({ state }: { state: ViewerState }) {
+  const normal = toTrial(state.line);
+  const trialPlace =
+    state.mode === "divided"
+      ? Math.abs(normal.x) >= Math.abs(normal.y)
+        ? normal.x > 0
+          ? "top-2 right-2"
+          : "top-2 left-2"
+        : normal.y > 0
+          ? "bottom-2 left-2"
+          : "top-2 left-2"
+      : state.mode === "side by side"
+        ? "top-2 left-[calc(50%+0.5rem)]"
+        : "top-2 left-2";
+  const opposite: Record<string, string> = {
+    "top-2 right-2": "top-2 left-2",
+    "bottom-2 left-2": "top-2 left-2",
+    "top-2 left-2": Math.abs(normal.x) >= Math.abs(normal.y) ? "top-2 right-2" : "bottom-2 left-2",
+  };
+  const controlPlace = state.mode === "divided" ? opposite[trialPlace] : "top-2 left-2";
+  const both = state.mode === "divided" || state.mode === "side by side";
+  return (
+    <div className="pointer-events-none text-sm">
+      {both || state.mode === "control" ? (
+        <span className={`absolute bg-white px-1.5 ${controlPlace}`} data-label="control">
+          <SideName side="control" />
+        </span>
+      ) : null}
+      {both || state.mode === "trial" ? (
+        <span className={`absolute bg-white px-1.5 ${trialPlace}`} data-label="trial">
+          <SideName side="trial" />
+        </span>
+      ) : null}
+    </div>
+  );
+}

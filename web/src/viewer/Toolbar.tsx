@@ -1,0 +1,86 @@
+import { Keyboard } from "lucide-react";
+import { ToggleGroup } from "radix-ui";
+import type { ReactNode } from "react";
+import type { ViewerAct } from "./keys";
+import { MODES, type Mode } from "./renderer";
+import { LEAST_EXPOSURE, MODE_TITLES, MOST_EXPOSURE, SURROUNDS, type ViewerState } from "./state";
+
+/** How the two are shown, exposure, zoom and surround. */
+export function Toolbar({
+  state,
+  act,
+  onExposure,
+  children,
+}: {
+  state: ViewerState;
+  act: (act: ViewerAct) => void;
+  onExposure: (stops: number) => void;
+  children?: ReactNode;
+}) {
+  return (
+    <div className="flex flex-wrap items-center gap-x-4 gap-y-1 border-line border-b px-3 py-1.5 text-sm">
+      <ToggleGroup.Root
+        type="single"
+        value={state.mode}
+        onValueChange={(mode) => mode && act({ do: "mode", mode: mode as Mode })}
+        aria-label="How the two are shown"
+        className="flex"
+      >
+        {MODES.map((mode) => (
+          <ToggleGroup.Item
+            key={mode}
+            value={mode}
+            className="-ml-px border border-[#8b8e8c] bg-white px-2 py-0.5 first:ml-0 data-[state=on]:border-ink data-[state=on]:bg-ink data-[state=on]:text-white"
+          >
+            {MODE_TITLES[mode]}
+          </ToggleGroup.Item>
+        ))}
+      </ToggleGroup.Root>
+      <label className="flex items-center gap-2">
+        Exposure
+        <input
+          type="range"
+          min={LEAST_EXPOSURE}
+          max={MOST_EXPOSURE}
+          step={0.25}
+          value={state.exposure}
+          onChange={(event) => onExposure(Number(event.target.value))}
+          className="w-24 accent-ink"
+        />
+        <output className="w-16">
+          {state.exposure > 0 ? "+" : ""}
+          {state.exposure.toFixed(2)} EV
+        </output>
+      </label>
+      <span className="flex items-center gap-1.5">
+        <button
+          type="button"
+          className="act !min-h-0"
+          onClick={() => act({ do: "fit" })}
+          aria-pressed={state.fitted}
+        >
+          Fit
+        </button>
+        <button type="button" className="act !min-h-0" onClick={() => act({ do: "zoom", to: 1 })}>
+          1:1
+        </button>
+        <output className="w-14 text-right" aria-label="Zoom">
+          {zoomWords(state.view.zoom)}
+        </output>
+      </span>
+      {children}
+      <span className="ml-auto flex items-center gap-1.5">
+        <button type="button" className="act !min-h-0" onClick={() => act({ do: "surround" })}>
+          Surround: {SURROUNDS[state.surround]?.title.toLowerCase()}
+        </button>
+        <button type="button" className="act !min-h-0" onClick={() => act({ do: "keys" })} aria-label="Keys">
+          <Keyboard size={16} aria-hidden="true" />
+        </button>
+      </span>
+    </div>
+  );
+}
+
+function zoomWords(zoom: number): string {
+  return zoom >= 10 ? `${Math.round(zoom)} ×` : `${zoom.toFixed(2)} ×`;
+}

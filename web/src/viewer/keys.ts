@@ -1,0 +1,73 @@
+import type { Mode } from "./renderer";
+
+/** Everything the viewer does by key. */
+export type ViewerAct =
+  | { do: "mode"; mode: Mode }
+  | { do: "exchange" }
+  | { do: "exposure"; by: number }
+  | { do: "exposure reset" }
+  | { do: "fit" }
+  | { do: "zoom"; to: number }
+  | { do: "zoom by"; factor: number }
+  | { do: "pan"; dx: number; dy: number }
+  | { do: "line"; by: number }
+  | { do: "turn line"; by: number }
+  | { do: "line reset" }
+  | { do: "surround" }
+  | { do: "labels" }
+  | { do: "keys" };
+
+export type KeyRow = {
+  readonly key: string;
+  readonly shown: string;
+  readonly words: string;
+  readonly act: ViewerAct;
+};
+
+const row = (key: string, words: string, act: ViewerAct, shown = key.toUpperCase()): KeyRow => ({
+  key,
+  shown,
+  words,
+  act,
+});
+
+export const KEYS: readonly KeyRow[] = [
+  row("x", "Exchange the two sides in place", { do: "exchange" }),
+  row("d", "Divided by a line", { do: "mode", mode: "divided" }),
+  row("n", "Next to each other", { do: "mode", mode: "side by side" }),
+  row("c", "Control only", { do: "mode", mode: "control" }),
+  row("t", "Trial only", { do: "mode", mode: "trial" }),
+  row("f", "Difference", { do: "mode", mode: "difference" }),
+  row("[", "Turn the line to the left", { do: "turn line", by: -15 }),
+  row("]", "Turn the line to the right", { do: "turn line", by: 15 }),
+  row(",", "Move the line toward the control", { do: "line", by: -0.02 }),
+  row(".", "Move the line toward the trial", { do: "line", by: 0.02 }),
+  row("u", "Line upright in the middle", { do: "line reset" }),
+  row("ArrowUp", "Pan up", { do: "pan", dx: 0, dy: 60 }, "↑"),
+  row("ArrowDown", "Pan down", { do: "pan", dx: 0, dy: -60 }, "↓"),
+  row("ArrowLeft", "Pan left", { do: "pan", dx: 60, dy: 0 }, "←"),
+  row("ArrowRight", "Pan right", { do: "pan", dx: -60, dy: 0 }, "→"),
+  row("+", "Zoom in", { do: "zoom by", factor: 2 }),
+  row("-", "Zoom out", { do: "zoom by", factor: 0.5 }),
+  row("0", "Whole picture", { do: "fit" }),
+  row("1", "One picture pixel on one screen pixel", { do: "zoom", to: 1 }),
+  row("8", "Eight times", { do: "zoom", to: 8 }),
+  row("e", "Half a stop brighter", { do: "exposure", by: 0.5 }),
+  row("w", "Half a stop darker", { do: "exposure", by: -0.5 }),
+  row("r", "Exposure as rendered", { do: "exposure reset" }),
+  row("s", "Next surround", { do: "surround" }),
+  row("l", "Labels on or off", { do: "labels" }),
+  row("?", "This list", { do: "keys" }),
+];
+
+/** The act for a key press, or null; keys with Ctrl, Alt or Meta belong to the browser. */
+export function actFor(event: {
+  key: string;
+  ctrlKey: boolean;
+  altKey: boolean;
+  metaKey: boolean;
+}): ViewerAct | null {
+  if (event.ctrlKey || event.altKey || event.metaKey) return null;
+  const pressed = event.key === "=" ? "+" : event.key.length === 1 ? event.key.toLowerCase() : event.key;
+  return KEYS.find((each) => each.key === pressed)?.act ?? null;
+}

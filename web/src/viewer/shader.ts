@@ -1,0 +1,91 @@
+/** Draws one pane: which picture a fragment shows, one exposure for both, and sRGB (IEC 61966-2-1), clipped. */
+export const VERTEX = `#version 300 es
+void main() {
+  vec2 corner = vec2(gl_VertexID & 1, gl_VertexID >> 1) * 4.0 - 1.0;
+  gl_Position = vec4(corner, 0.0, 1.0);
+}`;
+
+export const FRAGMENT = `#version 300 es
+precision highp float;
+precision highp sampler2D;
+uniform sampler2D control, trial;
+uniform vec4 pane;        // left, bottom, width, height in device pixels
+uniform vec3 view;        // picture's point in the middle, device pixels per picture pixel
+uniform vec4 line;        // a point on it in device pixels from the pane's top left, and the direction to the trial
+uniform int mode;         // 0 divided, 1 control, 2 trial, 3 difference
+uniform float gain;       // 2 to the power of the exposure
+uniform float range;      // luminance difference at the ends of the scale
+uniform float surround;   // display value of the neutral surround
+out vec4 colour;
+
+const vec3 LUMA = vec3(0.2126, 0.7152, 0.0722);
+
+vec4 texel(sampler2D picture, ivec2 at, ivec2 size) {
+  return texelFetch(picture, clamp(at, ivec2(0), size - 1), 0);
+}
+
+// Enlarged pixels stay square with edges one screen pixel soft; reduced pictures are averaged over what a screen pixel covers.
+vec4 pictureAt(sampler2D picture, vec2 at, ivec2 size) {
+  if (view.z < 1.0) {
+    int taps = int(min(ceil(1.0 / view.z), 8.0));
+    vec4 sum = vec4(0.0);
+    for (int y = 0; y < taps; y++)
+      for (int x = 0; x < taps; x++) {
+        vec2 offset = (vec2(x, y) + 0.5) / float(taps) - 0.5;
+        sum += texel(picture, ivec2(floor(at + offset / view.z)), size);
+      }
+    return sum / float(taps * taps);
+  }
+  vec2 corner = at - 0.5;
+  vec2 base = floor(corner);
+  vec2 blend = clamp((corner - base - 0.5) * view.z + 0.5, 0.0, 1.0);
+  ivec2 low = ivec2(base);
+  vec4 upper = mix(texel(picture, low, size), texel(picture, low + ivec2(1, 0), size), blend.x);
+  vec4 lower = mix(texel(picture, low + ivec2(0, 1), size), texel(picture, low + ivec2(1, 1), size), blend.x);
+  if (blend.x == 0.0) { upper = texel(picture, low, size); lower = texel(picture, low + ivec2(0, 1), size); }
+  if (blend.y == 0.0) return upper;
+  if (blend.y == 1.0) return lower;
+  return mix(upper, lower, blend.y);
+}
+
+bool broken(vec4 value) { return value.a < 1.0 || any(isnan(value)); }
+
+vec3 display(vec3 linear) {
+  vec3 light = clamp(linear * gain, 0.0, 1.0);
+  return mix(12.92 * light, 1.055 * pow(light, vec3(1.0 / 2.4)) - 0.055, step(0.0031308, light));
+}
+
+// From the control's blue through neutral grey to the trial's orange, even in lightness on both sides.
+vec3 differenceScale(float t) {
+  vec3 middle = vec3(0.93);
+  vec3 below = mix(vec3(0.45, 0.62, 0.85), vec3(0.05, 0.22, 0.45), clamp(-t * 2.0 - 1.0, 0.0, 1.0));
+  vec3 above = mix(vec3(0.93, 0.62, 0.36), vec3(0.45, 0.17, 0.0), clamp(t * 2.0 - 1.0, 0.0, 1.0));
+  return t < 0.0 ? mix(middle, below, min(-t * 2.0, 1.0)) : mix(middle, above, min(t * 2.0, 1.0));
+}
+
+void main() {
+  vec2 inPane = gl_FragCoord.xy - pane.xy;
+  vec2 fromTop = vec2(inPane.x, pane.w - inPane.y);
+  vec2 at = view.xy + (fromTop - pane.zw * 0.5) / view.z;
+  bool trialSide = mode == 2 || (mode == 0 && dot(fromTop - line.xy, line.zw) >= 0.0);
+  ivec2 size = trialSide ? textureSize(trial, 0) : textureSize(control, 0);
+  // half a screen pixel of tolerance, so that rounding never shaves a row off the edge
+  vec2 margin = vec2(1e-3);
+  if (any(lessThan(at, -margin)) || any(greaterThan(at, vec2(size) + margin))) {
+    colour = vec4(vec3(surround), 1.0);
+    return;
+  }
+  vec4 value = trialSide ? pictureAt(trial, at, size) : pictureAt(control, at, size);
+  bool invalid = broken(value);
+  vec3 shown = display(value.rgb);
+  if (mode == 3) {
+    vec4 other = pictureAt(trial, at, size);
+    invalid = invalid || broken(other);
+    shown = differenceScale(clamp(dot(other.rgb - value.rgb, LUMA) / range, -1.0, 1.0));
+  }
+  if (invalid) {
+    float hatch = step(0.5, fract((fromTop.x + fromTop.y) / 6.0));
+    shown = mix(vec3(0.0), vec3(1.0, 0.0, 1.0), hatch);
+  }
+  colour = vec4(shown, 1.0);
+}`;

@@ -1,0 +1,52 @@
+/** Which part of a picture is shown: the picture's point in the middle of the window, and screen pixels per picture pixel. */
+export type Viewport = { readonly x: number; readonly y: number; readonly zoom: number };
+export type Size = { readonly width: number; readonly height: number };
+export type Point = { readonly x: number; readonly y: number };
+
+export const MOST_ZOOM = 64;
+export const LEAST_ZOOM = 1 / 32;
+
+/** The whole picture, in the middle, as large as fits. */
+export function fit(picture: Size, pane: Size): Viewport {
+  const zoom = Math.min(pane.width / picture.width, pane.height / picture.height);
+  return { x: picture.width / 2, y: picture.height / 2, zoom: bounded(zoom) };
+}
+
+/** Zoom so that the picture's point under `at` (from the pane's top left) stays there. */
+export function zoomAt(view: Viewport, factor: number, at: Point, pane: Size): Viewport {
+  const zoom = bounded(view.zoom * factor);
+  const under = toPicture(view, at, pane);
+  return { x: under.x - (at.x - pane.width / 2) / zoom, y: under.y - (at.y - pane.height / 2) / zoom, zoom };
+}
+
+/** Move the picture by screen pixels. */
+export function panBy(view: Viewport, dx: number, dy: number): Viewport {
+  return { ...view, x: view.x - dx / view.zoom, y: view.y - dy / view.zoom };
+}
+
+/** Keep at least the picture's edge in the pane, so that it cannot be lost. */
+export function held(view: Viewport, picture: Size): Viewport {
+  return {
+    ...view,
+    x: Math.min(Math.max(view.x, 0), picture.width),
+    y: Math.min(Math.max(view.y, 0), picture.height),
+  };
+}
+
+export function toPicture(view: Viewport, at: Point, pane: Size): Point {
+  return {
+    x: view.x + (at.x - pane.width / 2) / view.zoom,
+    y: view.y + (at.y - pane.height / 2) / view.zoom,
+  };
+}
+
+export function toScreen(view: Viewport, at: Point, pane: Size): Point {
+  return {
+    x: (at.x - view.x) * view.zoom + pane.width / 2,
+    y: (at.y - view.y) * view.zoom + pane.height / 2,
+  };
+}
+
+function bounded(zoom: number): number {
+  return Math.min(Math.max(zoom, LEAST_ZOOM), MOST_ZOOM);
+}
