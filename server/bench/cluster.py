@@ -13,6 +13,7 @@ from matchedpair.engines.process import Progress
 from server.bench.task import ask_stop, render_task
 
 TOPIC = "matchedpair-progress"
+LOOPBACK = "127.0.0.1:0"
 
 
 class Cluster:
@@ -23,7 +24,13 @@ class Cluster:
         if not address:
             # the worker lives in this process: it only waits for engines, which are processes of their own
             self._own = LocalCluster(
-                n_workers=1, threads_per_worker=1, processes=False, dashboard_address=None, memory_limit=None
+                n_workers=1,
+                threads_per_worker=1,
+                processes=False,
+                memory_limit=None,
+                # even without dashboards both listen; left to themselves, to the whole network
+                dashboard_address=LOOPBACK,
+                worker_dashboard_address=LOOPBACK,
             )
         self._client = Client(address or self._own, set_as_default=False)
         self._latest: dict[str, Progress] = {}

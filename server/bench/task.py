@@ -55,7 +55,9 @@ def render_task(
         outcome = render(definition, job, made, on_progress=report, should_stop=lambda: key in _to_stop)
         result = asdict(outcome)
         result["picture"] = outcome.picture.read_bytes() if outcome.picture else None
-        result["command"] = [word.replace(str(folder), "…") for word in outcome.command]
+        # where this machine keeps its programs and its work is nobody's business in a shared bundle
+        program, *words = outcome.command
+        result["command"] = [Path(program).name, *(word.replace(str(folder), "…") for word in words)]
     except (MatchedPairError, OSError) as error:
         result = _not_started(str(error))
         version = ""

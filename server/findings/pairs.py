@@ -11,7 +11,7 @@ from typing import Any
 from django.db.models import QuerySet
 from matchedpair.errors import RefusedError
 from matchedpair.measures import Ratio, RunTimes, time_ratio
-from matchedpair.trials import MatchSheet, match_sheet, pair_finding
+from matchedpair.trials import MatchSheet, match_sheet, on_off_plan, pair_finding
 from matchedpair.trials.match_sheet import shown
 
 from server.findings.measuring import NOISE, counted_runs, is_current, ratio_of
@@ -106,15 +106,22 @@ def _conditions(study: Study, side: SideFigures) -> dict[str, Any]:
         "settings": side.option.settings,
         "quality_knob": study.quality_knob or None,
         "warm_up": "thrown away",
+        "seeds": ", ".join(str(seed) for seed in side_seeds(study, side)),
     }
     if side.runs:
         conditions |= {
             "version": _all(run.engine_version for run in side.runs) or None,
             "machine": _all(str((run.machine or {}).get("name", "")) for run in side.runs) or None,
             "load": "quiet" if all(times.quiet for times in side.times) else "busy",
-            "seeds": ", ".join(str(run.seed) for run in side.runs),
         }
     return conditions
+
+
+def side_seeds(study: Study, side: SideFigures) -> list[int]:
+    """The seeds that count on a side: those finished, or those planned while none is."""
+    if side.runs:
+        return [run.seed for run in side.runs]
+    return [row.seed for row in on_off_plan(study.repeats) if row.side == side.option.side and not row.warm_up]
 
 
 def _all(values: Iterable[str]) -> str:

@@ -19,19 +19,27 @@ PROGRESS_EVERY_SECONDS = 0.1
 
 def main(arguments: list[str] | None = None) -> int:
     """Run the command; returns the exit code."""
-    parsed = _parser().parse_args(arguments)
+    parser = _parser()
+    parsed = parser.parse_args(arguments)
+    missing = [name for name in ("scene", "view", "size", "output") if getattr(parsed, name) is None]
+    if missing and not parsed.warm:
+        parser.error(f"--{missing[0]} is needed")
     os.environ["NUMBA_NUM_THREADS"] = str(parsed.threads)
     os.environ.setdefault("NUMBA_THREADING_LAYER", "workqueue")
     use_kernel_cache()
     began = time.perf_counter()
     # numba reads its thread count and cache folder when first imported, so these come after the lines above
-    from standins.alder.render import Render, Settings  # noqa: PLC0415
+    from standins.alder.render import Render, Settings, warm_up  # noqa: PLC0415
     from standins.picture_file import write_exr  # noqa: PLC0415
-    from standins.tracing.scene_file import SceneError  # noqa: PLC0415
+    from standins.tracing.scene_file import SceneError, read_scene  # noqa: PLC0415
 
+    if parsed.warm:
+        warm_up()
+        _say("compiled")
+        return 0
     settings = Settings(parsed.samples, parsed.bounces, parsed.indirect_clamp, parsed.light_picking)
     try:
-        render = Render(parsed.scene, parsed.view, parsed.size, parsed.seed, settings)
+        render = Render(read_scene(parsed.scene), parsed.view, parsed.size, parsed.seed, settings)
         render.prepare()
         _say(f"ready after {time.perf_counter() - began:.3f} s")
         _say(f"structures {render.geometry.structure_bytes()} bytes")
@@ -56,12 +64,13 @@ def _say(line: str) -> None:
 def _parser() -> argparse.ArgumentParser:
     parser = argparse.ArgumentParser(prog="alder", description="Alder renders a scene by following light paths.")
     parser.add_argument("--version", action="version", version=f"Alder {VERSION}")
-    parser.add_argument("--scene", type=Path, required=True)
-    parser.add_argument("--view", required=True)
-    parser.add_argument("--size", type=_size, required=True, metavar="WIDTHxHEIGHT")
+    parser.add_argument("--warm", action="store_true", help="compile the kernels into the cache and end")
+    parser.add_argument("--scene", type=Path)
+    parser.add_argument("--view")
+    parser.add_argument("--size", type=_size, metavar="WIDTHxHEIGHT")
     parser.add_argument("--seed", type=_whole(0, 2**31 - 1), default=1)
     parser.add_argument("--threads", type=_whole(1, 256), default=1)
-    parser.add_argument("--output", type=Path, required=True)
+    parser.add_argument("--output", type=Path)
     parser.add_argument("--samples", type=_whole(1, 65536), default=16)
     parser.add_argument("--bounces", type=_whole(1, 64), default=8)
     parser.add_argument("--indirect-clamp", type=_at_least_zero, default=0.0)

@@ -4,14 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass
-from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
 
 from standins.alder.kernels import PICK_ESTIMATE, PICK_POWER, PICK_UNIFORM, add_sample
 from standins.tracing.geometry import Geometry, build_geometry, camera_rays
-from standins.tracing.scene_file import read_scene
+from standins.tracing.scene_file import SceneFile, View
 
 LIGHT_PICKING = {"uniform": PICK_UNIFORM, "power": PICK_POWER, "estimate": PICK_ESTIMATE}
 
@@ -26,15 +25,32 @@ class Settings:
     light_picking: str
 
 
+def warm_up() -> None:
+    """Compile every kernel into the cache by rendering a scene of one sphere and one light."""
+    glow = {"kind": "glow", "radiance": [1.0, 1.0, 1.0]}
+    grey = {"kind": "matte", "reflectance": [0.5, 0.5, 0.5]}
+    scene = SceneFile(
+        name="warm-up",
+        views={"front": View((0.0, 0.0, 3.0), (0.0, 0.0, 0.0), 40.0)},
+        sky_horizon=(0.1, 0.1, 0.1),
+        sky_zenith=(0.1, 0.1, 0.1),
+        materials={"glow": glow, "grey": grey},
+        shapes=[
+            {"kind": "sphere", "material": "grey", "centre": [0, 0, 0], "radius": 1},
+            {"kind": "sphere", "material": "glow", "centre": [0, 3, 0], "radius": 1},
+        ],
+    )
+    Render(scene, "front", (16, 9), 0, Settings(1, 8, 0.0, "power")).prepare()
+
+
 class Render:
     """A picture in the making. `prepare` loads and compiles; `passes` yields after each sample of every pixel."""
 
-    def __init__(self, scene: Path, view: str, size: tuple[int, int], seed: int, settings: Settings) -> None:
-        read = read_scene(scene)
+    def __init__(self, scene: SceneFile, view: str, size: tuple[int, int], seed: int, settings: Settings) -> None:
         self.settings = settings
         self.seed = seed
-        self.geometry: Geometry = build_geometry(read)
-        self.camera = camera_rays(read.view(view), *size)
+        self.geometry: Geometry = build_geometry(scene)
+        self.camera = camera_rays(scene.view(view), *size)
         self.sums: NDArray[np.float64] = np.zeros((size[1], size[0], 3))
 
     def prepare(self) -> None:

@@ -138,7 +138,7 @@ class _Reader:
             settings=settings,
             licence=self.text(raw, "licence", ""),
             cost=self.text(raw, "cost", ""),
-            folder=self.path.parent.resolve(),
+            folder=self.path.parent.absolute(),
         )
 
     def picture_name(self, output: dict[str, Any]) -> str:

@@ -61,7 +61,7 @@ def find_program(program: str, definition: EngineDefinition) -> str:
     Raises `EngineMissingError`.
     """
     if os.sep in program:
-        program = str((definition.folder / program).resolve())
+        program = os.path.normpath(definition.folder / program)
     search = os.pathsep.join([str(Path(sys.executable).parent), os.environ.get("PATH", os.defpath)])
     found = shutil.which(program, path=search)
     if found is None:

@@ -45,7 +45,7 @@ CONDITIONS: tuple[ConditionKind, ...] = (
     ConditionKind("device", "Device", "engine", _spoils("times of different devices do not compare")),
     ConditionKind("machine", "Machine", "machine", _spoils("times of different machines do not compare")),
     ConditionKind("threads", "Threads", "machine", _spoils("wall time follows the threads")),
-    ConditionKind("load", "Load", "machine", _spoils("the machine was busy: CPU seconds are compared, not wall time")),
+    ConditionKind("load", "Load", "machine", _spoils("the machine was busy, so CPU seconds are compared instead")),
     ConditionKind("settings", "Settings", "settings", _spoils(
         "more than one setting differs", "more than one setting differs", "more than one setting differs")),
     ConditionKind("quality", "Samples", "settings", _spoils(

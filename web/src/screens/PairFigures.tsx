@@ -10,7 +10,7 @@ type Ratio = Schema["Ratio"];
 const METHOD_WORDS: Record<string, string> = {
   twin: "by twins",
   wall: "wall time",
-  cpu: "CPU time, the machine was busy",
+  cpu: "CPU time, busy machine",
 };
 
 /** Both sides' figures with their spread, how they were got, and the trial as a multiple of the control. */
@@ -18,86 +18,82 @@ export function PairFigures({ pair }: { pair: Pair }) {
   const { control, trial } = pair;
   return (
     <section aria-label="Figures">
-      <table className="table-plain w-full text-sm">
+      <table className="w-full table-fixed text-sm">
         <thead>
-          <tr>
+          <tr className="align-bottom [&>th]:border-[#8b8e8c] [&>th]:border-b [&>th]:pb-1 [&>th]:text-right">
             <th scope="col">
-              <span className="sr-only">Figure</span>
-            </th>
-            <th scope="col" className="!text-right">
               <SideName side="control" />
             </th>
-            <th scope="col" className="!text-right">
+            <th scope="col">
               <SideName side="trial" />
             </th>
-            <th scope="col" className="!text-right">
+            <th scope="col" className="font-semibold">
               Trial ÷ control
             </th>
           </tr>
         </thead>
-        <tbody>
-          <Row
-            name="Noise"
-            unit="%"
-            note={methodOf(control.noise)}
-            control={<FigureCell figure={control.noise} outOfDate={control.out_of_date} />}
-            trial={<FigureCell figure={trial.noise} outOfDate={trial.out_of_date} />}
-            ratio={<RatioCell ratio={pair.noise_ratio} refused={pair.refused.noise_ratio} />}
-          />
-          <Row
-            name="Rendering"
-            unit="s"
-            note={methodOf(control.render_seconds)}
-            control={<FigureCell figure={control.render_seconds} />}
-            trial={<FigureCell figure={trial.render_seconds} />}
-            ratio={<RatioCell ratio={pair.time_ratio} refused={pair.refused.time_ratio} />}
-          />
-          <Row
-            name="Getting ready"
-            unit="s"
-            note="not in the ratio"
-            control={<FigureCell figure={control.ready_seconds} />}
-            trial={<FigureCell figure={trial.ready_seconds} />}
-            ratio={null}
-          />
-          <Row
-            name="Peak memory"
-            unit=""
-            note="largest of the repeats"
-            control={megabytes(control.peak_memory_bytes)}
-            trial={megabytes(trial.peak_memory_bytes)}
-            ratio={null}
-          />
-        </tbody>
+        <Rows
+          name="Noise, %"
+          note={methodOf(control.noise)}
+          control={<FigureCell figure={control.noise} outOfDate={control.out_of_date} />}
+          trial={<FigureCell figure={trial.noise} outOfDate={trial.out_of_date} />}
+          ratio={<RatioCell ratio={pair.noise_ratio} refused={pair.refused.noise_ratio} />}
+        />
+        <Rows
+          name="Rendering, s"
+          note={methodOf(control.render_seconds)}
+          control={<FigureCell figure={control.render_seconds} />}
+          trial={<FigureCell figure={trial.render_seconds} />}
+          ratio={<RatioCell ratio={pair.time_ratio} refused={pair.refused.time_ratio} />}
+        />
+        <Rows
+          name="Getting ready, s"
+          note="wall time, not in the ratio"
+          control={<FigureCell figure={control.ready_seconds} />}
+          trial={<FigureCell figure={trial.ready_seconds} />}
+        />
+        <Rows
+          name="Peak memory"
+          note="largest of the repeats"
+          control={megabytes(control.peak_memory_bytes)}
+          trial={megabytes(trial.peak_memory_bytes)}
+        />
       </table>
-      <p className="mt-2 text-soft text-sm">
-        Noise: 95 % interval in brackets. Times: median of {control.runs.length} and {trial.runs.length}{" "}
-        repeats, lowest and highest in brackets.
+      <p className="mt-2 text-soft text-xs">
+        Below noise and the ratios: 95 % interval. Below times: lowest and highest of{" "}
+        {repeats(control, trial)}; the figure is their median.
         {topShareWords(control.noise_top_share, trial.noise_top_share)}
       </p>
     </section>
   );
 }
 
-function Row(props: {
+function repeats(control: Pair["control"], trial: Pair["trial"]): string {
+  const [one, two] = [control.runs.length, trial.runs.length];
+  return one === two ? `${one} repeats` : `${one} and ${two} repeats`;
+}
+
+/** A figure's name over its three columns. */
+function Rows(props: {
   name: string;
-  unit: string;
   note: string;
   control: ReactNode;
   trial: ReactNode;
-  ratio: ReactNode;
+  ratio?: ReactNode;
 }) {
   return (
-    <tr>
-      <th scope="row" className="text-left font-normal">
-        {props.name}
-        {props.unit ? ` (${props.unit})` : ""}
-        <span className="block text-soft text-xs">{props.note}</span>
-      </th>
-      <td className="number">{props.control}</td>
-      <td className="number">{props.trial}</td>
-      <td className="number">{props.ratio}</td>
-    </tr>
+    <tbody>
+      <tr>
+        <th scope="rowgroup" colSpan={3} className="pt-1.5 text-left font-normal">
+          {props.name} <span className="text-soft text-xs">{props.note}</span>
+        </th>
+      </tr>
+      <tr className="align-top [&>td]:border-line [&>td]:border-b [&>td]:pb-1.5 [&>td]:text-right">
+        <td>{props.control}</td>
+        <td>{props.trial}</td>
+        <td>{props.ratio}</td>
+      </tr>
+    </tbody>
   );
 }
 
@@ -108,7 +104,7 @@ function FigureCell({ figure, outOfDate }: { figure: Figure | null; outOfDate?: 
   return (
     <>
       {three(figure.value)}
-      <span className="block text-soft text-xs">{spread(figure.interval)}</span>
+      <span className="block whitespace-nowrap text-soft text-xs">{spread(figure.interval)}</span>
     </>
   );
 }
@@ -120,14 +116,14 @@ function RatioCell({ ratio, refused }: { ratio: Ratio | null; refused: string | 
     <span data-tie={ratio.tie}>
       {ratio.tie ? "tie, " : ""}
       {three(ratio.value)}
-      <span className="block text-soft text-xs">{spread(ratio.interval)}</span>
+      <span className="block whitespace-nowrap text-soft text-xs">{spread(ratio.interval)}</span>
     </span>
   );
 }
 
 function spread(interval: number[] | null): string {
   const [low, high] = interval ?? [];
-  return low === undefined || high === undefined ? "no interval" : `(${three(low)} to ${three(high)})`;
+  return low === undefined || high === undefined ? "no interval" : `${three(low)} to ${three(high)}`;
 }
 
 function methodOf(figure: Figure | null): string {

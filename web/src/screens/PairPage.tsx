@@ -1,5 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
-import { useState } from "react";
+import { type ReactNode, useState } from "react";
 import { Link, useParams } from "react-router";
 import type { Schema } from "../api/client";
 import { pairQuery, sessionQuery } from "../api/queries";
@@ -9,6 +9,12 @@ import { PairViewer } from "../viewer/PairViewer";
 import { usePictures } from "../viewer/usePictures";
 import { PairFigures } from "./PairFigures";
 import { VerdictForm, VerdictList } from "./Verdicts";
+
+const EXPORTS = {
+  zip: "Everything with the EXR pictures (zip)",
+  json: "Conditions and figures (JSON)",
+  csv: "Runs (CSV)",
+} as const;
 
 /** The pair: pictures at two thirds of the window, figures, match sheet and verdict beside them. */
 export function PairPage() {
@@ -20,42 +26,21 @@ export function PairPage() {
   if (!pair.data || !session.data) return <Loading what="pair" />;
   const { data } = pair;
   return (
-    <div className="grid h-full grid-cols-[minmax(0,1fr)_25.5rem] grid-rows-[auto_minmax(0,1fr)]">
-      <div className="col-span-2 flex items-baseline gap-5 border-line border-b px-5 py-2">
+    <div className="flex h-full flex-col">
+      <div className="flex shrink-0 items-baseline gap-5 border-line border-b px-3.5 py-1">
         <h1 className="font-semibold">{data.sentence}</h1>
         <Link to={`/studies/${data.study.id}`} className="quiet-link ml-auto whitespace-nowrap">
           Back to the study
         </Link>
       </div>
-      <Pictures pair={data} />
-      <aside
-        aria-label="Figures, match sheet and verdict"
-        className="overflow-auto border-line border-l px-5 py-4"
-      >
-        <PairFigures pair={data} />
-        <h2 className="mt-5 mb-1 font-semibold">Verdict</h2>
-        <VerdictList verdicts={data.verdicts} pair={data.id} />
-        <div className="mt-2">
-          <VerdictForm pair={data.id} usualName={session.data.name} />
-        </div>
-        <h2 className="mt-5 mb-1 font-semibold">Match sheet</h2>
-        <MatchSheet sheet={data.match_sheet} />
-        <h2 className="mt-5 mb-1 font-semibold">Export</h2>
-        <ul className="flex gap-4">
-          {(["zip", "json", "csv"] as const).map((kind) => (
-            <li key={kind}>
-              <a className="quiet-link" href={`/api/pairs/${data.id}/export.${kind}`} download>
-                {{ zip: "All with EXR pictures (zip)", json: "JSON", csv: "CSV" }[kind]}
-              </a>
-            </li>
-          ))}
-        </ul>
-      </aside>
+      <div className="min-h-0 flex-1">
+        <Pictures pair={data} usualName={session.data.name} />
+      </div>
     </div>
   );
 }
 
-function Pictures({ pair }: { pair: Schema["Pair"] }) {
+function Pictures({ pair, usualName }: { pair: Schema["Pair"]; usualName: string }) {
   const seeds = pair.control.runs
     .map((run) => run.seed)
     .filter((seed) => pair.trial.runs.some((run) => run.seed === seed));
@@ -63,7 +48,7 @@ function Pictures({ pair }: { pair: Schema["Pair"] }) {
   const seed = chosen !== null && seeds.includes(chosen) ? chosen : seeds[0];
   const control = pair.control.runs.find((run) => run.seed === seed);
   const trial = pair.trial.runs.find((run) => run.seed === seed);
-  if (!control || !trial) {
+  if (!control || !trial || seed === undefined) {
     return (
       <div className="p-6">
         <Notice kind="plain">
@@ -72,43 +57,86 @@ function Pictures({ pair }: { pair: Schema["Pair"] }) {
       </div>
     );
   }
+  const panel = (
+    <Panel pair={pair} usualName={usualName}>
+      <SeedChoice seeds={seeds} seed={seed} onChoose={setChosen} />
+    </Panel>
+  );
+  return <Loaded control={control.picture} trial={trial.picture} panel={panel} />;
+}
+
+function Loaded({ control, trial, panel }: { control: string; trial: string; panel: ReactNode }) {
+  const pictures = usePictures(control, trial);
+  if (pictures.state === "there") {
+    return <PairViewer control={pictures.control} trial={pictures.trial} panel={panel} />;
+  }
   return (
-    <Loaded control={control.picture} trial={trial.picture}>
-      {seeds.length > 1 ? (
-        <label className="flex items-center gap-1.5">
-          Seed
-          <select
-            className="border border-[#8b8e8c] bg-white"
-            value={seed}
-            onChange={(event) => setChosen(Number(event.target.value))}
-          >
-            {seeds.map((each) => (
-              <option key={each}>{each}</option>
-            ))}
-          </select>
-        </label>
-      ) : null}
-    </Loaded>
+    <div className="grid h-full grid-cols-[minmax(0,1fr)_17.75rem]">
+      {pictures.state === "loading" ? (
+        <Loading what="pictures" />
+      ) : (
+        <div className="p-6">
+          <Notice kind="fault">
+            <p>
+              The {pictures.side}'s picture cannot be shown: {pictures.error.message}
+            </p>
+          </Notice>
+        </div>
+      )}
+      <aside className="overflow-auto border-line border-l px-3.5 py-3">{panel}</aside>
+    </div>
   );
 }
 
-function Loaded({ control, trial, children }: { control: string; trial: string; children: React.ReactNode }) {
-  const pictures = usePictures(control, trial);
-  if (pictures.state === "loading") return <Loading what="pictures" />;
-  if (pictures.state === "failed") {
-    return (
-      <div className="p-6">
-        <Notice kind="fault">
-          <p>
-            The {pictures.side}'s picture cannot be shown: {pictures.error.message}
-          </p>
-        </Notice>
-      </div>
-    );
-  }
+function SeedChoice(props: { seeds: number[]; seed: number; onChoose: (seed: number) => void }) {
+  if (props.seeds.length < 2) return null;
   return (
-    <PairViewer control={pictures.control} trial={pictures.trial}>
-      {children}
-    </PairViewer>
+    <label className="flex items-center gap-1.5 text-sm">
+      Pictures of seed
+      <select
+        className="border border-[#8b8e8c] bg-white"
+        value={props.seed}
+        onChange={(event) => props.onChoose(Number(event.target.value))}
+      >
+        {props.seeds.map((each) => (
+          <option key={each}>{each}</option>
+        ))}
+      </select>
+    </label>
+  );
+}
+
+/** Figures, verdict, match sheet and export beside the pictures. */
+function Panel({
+  pair,
+  usualName,
+  children,
+}: {
+  pair: Schema["Pair"];
+  usualName: string;
+  children: ReactNode;
+}) {
+  return (
+    <>
+      <PairFigures pair={pair} />
+      <div className="mt-3">{children}</div>
+      <h2 className="mt-4 mb-1 font-semibold">Verdict</h2>
+      <VerdictList verdicts={pair.verdicts} pair={pair.id} />
+      <div className="mt-2">
+        <VerdictForm pair={pair.id} usualName={usualName} />
+      </div>
+      <h2 className="mt-5 mb-1 font-semibold">Match sheet</h2>
+      <MatchSheet sheet={pair.match_sheet} />
+      <h2 className="mt-5 mb-1 font-semibold">Export</h2>
+      <ul>
+        {(["zip", "json", "csv"] as const).map((kind) => (
+          <li key={kind}>
+            <a className="quiet-link" href={`/api/pairs/${pair.id}/export.${kind}`} download>
+              {EXPORTS[kind]}
+            </a>
+          </li>
+        ))}
+      </ul>
+    </>
   );
 }

@@ -150,7 +150,7 @@ function RunState({ run, left }: { run: Run; left: number | null }) {
             : `Rendering, ${Math.round(share * 100)} %`}
       </span>
       <progress
-        className="block h-1.5 w-36 accent-ink"
+        className="bar block w-36"
         max={1}
         {...(share == null ? {} : { value: share })}
         aria-label="Progress of this render"

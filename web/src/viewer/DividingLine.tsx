@@ -40,6 +40,7 @@ export function DividingLine({
     movedTo(line, { x: (line.x + dx) * pane.width, y: (line.y + dy) * pane.height }, pane);
   const turn = (degrees: number) => () => turned(line, degrees);
   return (
+    // biome-ignore lint/a11y/noSvgWithoutTitle: its two sliders carry the names; a title would hang a hint over the picture
     <svg ref={group} className="pointer-events-none absolute inset-0 h-full w-full">
       <line x1={from.x} y1={from.y} x2={to.x} y2={to.y} stroke="black" strokeOpacity="0.6" strokeWidth="3" />
       <line x1={from.x} y1={from.y} x2={to.x} y2={to.y} stroke="white" strokeWidth="1" />

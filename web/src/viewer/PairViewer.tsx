@@ -5,7 +5,7 @@ import { DifferenceLegend } from "./DifferenceLegend";
 import { DividingLine } from "./DividingLine";
 import { KeySheet } from "./KeySheet";
 import { actFor, type ViewerAct } from "./keys";
-import { toTrial, UPRIGHT } from "./line";
+import { cornersOf, UPRIGHT } from "./line";
 import { PictureCanvas } from "./PictureCanvas";
 import type { Pixels } from "./pixels";
 import { Readout } from "./Readout";
@@ -14,15 +14,7 @@ import { Toolbar } from "./Toolbar";
 import { fit, held, type Point, panBy, type Size, toPicture, zoomAt } from "./viewport";
 
 /** Two pictures on top of each other or next to each other, at the same place, magnification and exposure. */
-export function PairViewer({
-  control,
-  trial,
-  children,
-}: {
-  control: Pixels;
-  trial: Pixels;
-  children?: ReactNode;
-}) {
+export function PairViewer({ control, trial, panel }: { control: Pixels; trial: Pixels; panel: ReactNode }) {
   const [choices, remember] = useRemembered<Choices>("viewer", FIRST_CHOICES);
   const [state, setState] = useState<ViewerState>(() => ({
     ...FIRST_CHOICES,
@@ -102,91 +94,85 @@ export function PairViewer({
   });
 
   return (
-    <div className="flex h-full min-w-0 flex-col">
-      <Toolbar state={state} act={act} onExposure={(exposure) => setState((now) => ({ ...now, exposure }))}>
-        {children}
-      </Toolbar>
-      <section
-        ref={stage}
-        aria-label="Pictures"
-        // biome-ignore lint/a11y/noNoninteractiveTabindex: the stage takes arrow keys for panning
-        tabIndex={0}
-        data-mode={state.mode}
-        data-zoom={state.view.zoom}
-        className="relative min-h-0 flex-1 touch-none overflow-hidden bg-[#1c1c1c]"
-        onPointerDown={(event) => {
-          if (event.button !== 0) return;
-          event.currentTarget.setPointerCapture(event.pointerId);
-        }}
-        onPointerMove={(event) => {
-          if (event.currentTarget.hasPointerCapture(event.pointerId)) {
-            const { movementX, movementY } = event;
-            setState((now) => ({
-              ...now,
-              view: held(panBy(now.view, movementX, movementY), control),
-              fitted: false,
-            }));
-          }
-          setPointer(toPicture(state.view, inPane(event), pane));
-        }}
-        onPointerLeave={() => setPointer(null)}
-        onDoubleClick={() => act({ do: "fit" })}
+    <div className="grid h-full min-h-0 grid-cols-[minmax(0,1fr)_17.75rem]">
+      <div className="flex min-h-0 min-w-0 flex-col">
+        <Toolbar
+          state={state}
+          act={act}
+          onExposure={(exposure) => setState((now) => ({ ...now, exposure }))}
+        />
+        <section
+          ref={stage}
+          aria-label="Pictures"
+          // biome-ignore lint/a11y/noNoninteractiveTabindex: the stage takes arrow keys for panning
+          tabIndex={0}
+          data-mode={state.mode}
+          data-zoom={state.view.zoom}
+          className="relative min-h-0 flex-1 touch-none overflow-hidden bg-[#1c1c1c]"
+          onPointerDown={(event) => {
+            if (event.button !== 0) return;
+            event.currentTarget.setPointerCapture(event.pointerId);
+          }}
+          onPointerMove={(event) => {
+            if (event.currentTarget.hasPointerCapture(event.pointerId)) {
+              const { movementX, movementY } = event;
+              setState((now) => ({
+                ...now,
+                view: held(panBy(now.view, movementX, movementY), control),
+                fitted: false,
+              }));
+            }
+            setPointer(toPicture(state.view, inPane(event), pane));
+          }}
+          onPointerLeave={() => setPointer(null)}
+          onDoubleClick={() => act({ do: "fit" })}
+        >
+          {window_.width > 0 ? (
+            <PictureCanvas control={control} trial={trial} state={state} pane={window_} />
+          ) : null}
+          {state.mode === "divided" ? (
+            <DividingLine
+              line={state.line}
+              pane={window_}
+              onChange={(line) => setState((now) => ({ ...now, line }))}
+            />
+          ) : null}
+          {state.mode === "difference" ? <DifferenceLegend range={differenceRange(state.exposure)} /> : null}
+          {state.labels && state.mode !== "difference" ? <Labels state={state} /> : null}
+        </section>
+      </div>
+      <aside
+        aria-label="Figures, verdict and match sheet"
+        className="flex min-h-0 flex-col border-line border-l"
       >
-        {window_.width > 0 ? (
-          <PictureCanvas control={control} trial={trial} state={state} pane={window_} />
-        ) : null}
-        {state.mode === "divided" ? (
-          <DividingLine
-            line={state.line}
-            pane={window_}
-            onChange={(line) => setState((now) => ({ ...now, line }))}
-          />
-        ) : null}
-        {state.mode === "difference" ? <DifferenceLegend range={differenceRange(state.exposure)} /> : null}
-        {state.labels && state.mode !== "difference" ? <Labels state={state} /> : null}
-      </section>
-      <p className="border-line border-t px-3 py-1 text-sm">
+        <div className="min-h-0 flex-1 overflow-auto px-3.5 py-3">{panel}</div>
         <Readout at={pointer} control={control} trial={trial} />
-      </p>
+      </aside>
       <KeySheet open={keysOpen} onOpenChange={setKeysOpen} />
     </div>
   );
 }
 
-/** Which side is which, in the corners where they are. */
+/** Which side is which, each in a corner of its own half. */
 function Labels({ state }: { state: ViewerState }) {
-  const normal = toTrial(state.line);
-  const trialPlace =
+  const alone = state.mode === "control" || state.mode === "trial";
+  const corners =
     state.mode === "divided"
-      ? Math.abs(normal.x) >= Math.abs(normal.y)
-        ? normal.x > 0
-          ? "top-2 right-2"
-          : "top-2 left-2"
-        : normal.y > 0
-          ? "bottom-2 left-2"
-          : "top-2 left-2"
-      : state.mode === "side by side"
-        ? "top-2 left-[calc(50%+0.5rem)]"
-        : "top-2 left-2";
-  const opposite: Record<string, string> = {
-    "top-2 right-2": "top-2 left-2",
-    "bottom-2 left-2": "top-2 left-2",
-    "top-2 left-2": Math.abs(normal.x) >= Math.abs(normal.y) ? "top-2 right-2" : "bottom-2 left-2",
-  };
-  const controlPlace = state.mode === "divided" ? opposite[trialPlace] : "top-2 left-2";
-  const both = state.mode === "divided" || state.mode === "side by side";
+      ? cornersOf(state.line)
+      : { control: "top-2 left-2", trial: "top-2 left-[calc(50%+0.5rem)]" };
   return (
     <div className="pointer-events-none text-sm">
-      {both || state.mode === "control" ? (
-        <span className={`absolute bg-white px-1.5 ${controlPlace}`} data-label="control">
-          <SideName side="control" />
-        </span>
-      ) : null}
-      {both || state.mode === "trial" ? (
-        <span className={`absolute bg-white px-1.5 ${trialPlace}`} data-label="trial">
-          <SideName side="trial" />
-        </span>
-      ) : null}
+      {(["control", "trial"] as const)
+        .filter((side) => !alone || state.mode === side)
+        .map((side) => (
+          <span
+            key={side}
+            className={`absolute bg-white/98 px-1.5 ${alone ? "top-2 left-2" : corners[side]}`}
+            data-label={side}
+          >
+            <SideName side={side} />
+          </span>
+        ))}
     </div>
   );
 }

@@ -5,29 +5,39 @@ import type { Point } from "./viewport";
 
 /** The linear values under the pointer, for both sides. */
 export function Readout({ at, control, trial }: { at: Point | null; control: Pixels; trial: Pixels }) {
-  const inside =
-    at !== null &&
-    at.x >= 0 &&
-    at.y >= 0 &&
-    at.x < Math.max(control.width, trial.width) &&
-    at.y < Math.max(control.height, trial.height);
-  if (!inside) return <span className="text-soft">Point at the picture to read its linear values.</span>;
+  const width = Math.max(control.width, trial.width);
+  const height = Math.max(control.height, trial.height);
+  const inside = at !== null && at.x >= 0 && at.y >= 0 && at.x < width && at.y < height;
   return (
-    <span className="flex gap-4" data-part="readout">
-      <span>
-        {Math.floor(at.x)}, {Math.floor(at.y)}
-      </span>
-      <Value side="control" value={valueAt(control, at.x, at.y)} />
-      <Value side="trial" value={valueAt(trial, at.x, at.y)} />
-    </span>
+    <div className="h-[4.6rem] shrink-0 border-line border-t px-3.5 py-1.5 text-sm" data-part="readout">
+      {inside ? (
+        <>
+          <p>
+            Pixel {Math.floor(at.x)}, {Math.floor(at.y)}{" "}
+            <span className="text-soft">linear red, green, blue</span>
+          </p>
+          <Value side="control" value={valueAt(control, at.x, at.y)} />
+          <Value side="trial" value={valueAt(trial, at.x, at.y)} />
+        </>
+      ) : (
+        <p className="text-soft">Point at the picture to read its linear values.</p>
+      )}
+    </div>
   );
 }
 
 function Value({ side, value }: { side: "control" | "trial"; value: [number, number, number] | null }) {
   return (
-    <span className="inline-flex items-center gap-1">
+    <p className="grid grid-cols-[1rem_repeat(3,4rem)] items-center text-right" data-side={side}>
       <SideMark side={side} size={8} />
-      {value ? value.map(three).join("  ") : "not valid here"}
-    </span>
+      {value ? (
+        value.map((each, channel) => (
+          // biome-ignore lint/suspicious/noArrayIndexKey: the channel is the place
+          <span key={channel}>{three(each)}</span>
+        ))
+      ) : (
+        <span className="col-span-3 text-left">not valid here</span>
+      )}
+    </p>
   );
 }

@@ -1,6 +1,5 @@
 import { Keyboard } from "lucide-react";
 import { ToggleGroup } from "radix-ui";
-import type { ReactNode } from "react";
 import type { ViewerAct } from "./keys";
 import { MODES, type Mode } from "./renderer";
 import { LEAST_EXPOSURE, MODE_TITLES, MOST_EXPOSURE, SURROUNDS, type ViewerState } from "./state";
@@ -10,15 +9,13 @@ export function Toolbar({
   state,
   act,
   onExposure,
-  children,
 }: {
   state: ViewerState;
   act: (act: ViewerAct) => void;
   onExposure: (stops: number) => void;
-  children?: ReactNode;
 }) {
   return (
-    <div className="flex flex-wrap items-center gap-x-4 gap-y-1 border-line border-b px-3 py-1.5 text-sm">
+    <div className="flex flex-wrap items-center gap-x-3 gap-y-1 border-line border-b px-2 py-1 text-sm">
       <ToggleGroup.Root
         type="single"
         value={state.mode}
@@ -45,9 +42,9 @@ export function Toolbar({
           step={0.25}
           value={state.exposure}
           onChange={(event) => onExposure(Number(event.target.value))}
-          className="w-24 accent-ink"
+          className="w-20 accent-ink"
         />
-        <output className="w-16">
+        <output className="w-[4.2rem]">
           {state.exposure > 0 ? "+" : ""}
           {state.exposure.toFixed(2)} EV
         </output>
@@ -64,11 +61,10 @@ export function Toolbar({
         <button type="button" className="act !min-h-0" onClick={() => act({ do: "zoom", to: 1 })}>
           1:1
         </button>
-        <output className="w-14 text-right" aria-label="Zoom">
+        <output className="w-12 text-right" aria-label="Zoom">
           {zoomWords(state.view.zoom)}
         </output>
       </span>
-      {children}
       <span className="ml-auto flex items-center gap-1.5">
         <button type="button" className="act !min-h-0" onClick={() => act({ do: "surround" })}>
           Surround: {SURROUNDS[state.surround]?.title.toLowerCase()}

@@ -34,7 +34,7 @@ const row = (key: string, words: string, act: ViewerAct, shown = key.toUpperCase
 export const KEYS: readonly KeyRow[] = [
   row("x", "Exchange the two sides in place", { do: "exchange" }),
   row("d", "Divided by a line", { do: "mode", mode: "divided" }),
-  row("n", "Next to each other", { do: "mode", mode: "side by side" }),
+  row("n", "Side by side", { do: "mode", mode: "side by side" }),
   row("c", "Control only", { do: "mode", mode: "control" }),
   row("t", "Trial only", { do: "mode", mode: "trial" }),
   row("f", "Difference", { do: "mode", mode: "difference" }),

@@ -53,6 +53,19 @@ export function turned(line: Line, degrees: number): Line {
   return { ...line, angle };
 }
 
+/** The corner of each side that lies deepest in its half, as classes: level or upright lines keep both labels in line. */
+export function cornersOf(line: Line): { control: string; trial: string } {
+  const { x, y } = toTrial(line);
+  const level = Math.abs(x) < 0.01;
+  const upright = Math.abs(y) < 0.01;
+  const corner = (right: boolean, bottom: boolean) =>
+    `${bottom ? "bottom-2" : "top-2"} ${right ? "right-2" : "left-2"}`;
+  return {
+    trial: corner(!level && x > 0, !upright && y > 0),
+    control: corner(!level && x < 0, !upright && y < 0),
+  };
+}
+
 function inside(x: number, y: number, pane: Size): boolean {
   return x > 12 && y > 12 && x < pane.width - 12 && y < pane.height - 12;
 }

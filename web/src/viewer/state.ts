@@ -28,7 +28,7 @@ export const MOST_EXPOSURE = 12;
 
 export const MODE_TITLES: Record<Mode, string> = {
   divided: "Divided",
-  "side by side": "Next to each other",
+  "side by side": "Side by side",
   control: "Control only",
   trial: "Trial only",
   difference: "Difference",

@@ -1,0 +1,87 @@
+# Matched Pair. `make demo` starts it with demo data; `make test` checks everything. `make help` lists the rest.
+SHELL := /bin/bash
+.DEFAULT_GOAL := help
+export PATH := $(CURDIR)/.venv/bin:$(PATH)
+export MATCHEDPAIR_HOME ?= $(CURDIR)/var
+export MATCHEDPAIR_PORT ?= 8321
+PYTHON ?= python3.11
+
+WEB_SOURCES := $(shell find web/src web/public web/index.html web/*.ts web/*.json -type f 2>/dev/null)
+KERNELS := $(wildcard standins/*/*kernels.py)
+
+.PHONY: help setup demo dev test lint screenshots demo-bundles schema clean
+
+help: ## list the targets
+	@grep -hE '^[a-z-]+:.*##' $(MAKEFILE_LIST) | sed -E 's/:[^#]*## /\t/' | expand -t 16
+
+setup: .venv/installed web/dist/index.html .venv/kernels-warm ## install everything and build the interface
+
+demo: setup ## start with demo data (keeps what is there)
+	@python server/port_free.py
+	@python manage.py migrate --verbosity 0
+	@python manage.py load_bundle --if-empty demo/bundles/*.zip
+	@echo "Matched Pair: http://127.0.0.1:$(MATCHEDPAIR_PORT)  (Ctrl+C stops it)"
+	@exec honcho start
+
+dev: setup ## both servers with reload, at http://127.0.0.1:5173
+	@python server/port_free.py
+	@python manage.py migrate --verbosity 0
+	@exec honcho start -f Procfile.dev
+
+test: setup chromium lint ## lint, then all tests
+	python manage.py test tests --settings tests.settings --noinput --timing
+
+lint: .venv/installed web/node_modules/installed ## every check that runs nothing
+	ruff check .
+	ruff format --check .
+	mypy
+	lint-imports
+	python manage.py makemigrations --check --dry-run
+	python manage.py spectacular --validate --fail-on-warn --format openapi-json --file .venv/openapi.json
+	diff -q .venv/openapi.json server/openapi.json || (echo "server/openapi.json is stale: run make schema"; exit 1)
+	cd web && npx openapi-typescript ../server/openapi.json -o ../.venv/schema.d.ts >/dev/null
+	diff -q .venv/schema.d.ts web/src/api/schema.d.ts || (echo "web/src/api/schema.d.ts is stale: run make schema"; exit 1)
+	cd web && npm run --silent lint
+
+schema: .venv/installed web/node_modules/installed ## write the API schema and the types made from it
+	python manage.py spectacular --validate --fail-on-warn --format openapi-json --file server/openapi.json
+	cd web && npm run --silent types
+
+screenshots: setup chromium ## take docs/screenshots anew from the demo data
+	python demo/screenshots.py
+
+demo-bundles: setup ## render the demo data anew
+	MATCHEDPAIR_HOME=$$(mktemp -d) bash -c 'python manage.py migrate --verbosity 0 && python demo/make_bundles.py'
+
+clean: ## remove what setup made; data in var/ stays
+	rm -rf .venv web/node_modules web/dist
+
+.PHONY: chromium
+chromium:
+	@command -v chromium >/dev/null || { \
+	  echo "The browser tests need Debian's chromium; installing it."; \
+	  { [ "$$(id -u)" = 0 ] && apt-get update -qq && apt-get install -y -qq chromium >/dev/null; } || \
+	  { echo "Could not install it: run 'sudo apt-get install chromium' and try again."; exit 1; }; }
+
+.venv/installed: requirements.lock pyproject.toml
+	@command -v $(PYTHON) >/dev/null || { echo "Python 3.11 is missing: install python3.11 and its venv package, or set PYTHON."; exit 1; }
+	@test -x .venv/bin/python || $(PYTHON) -m venv .venv || { echo "Could not make .venv: install the venv package of Python (Debian: python3-venv)."; exit 1; }
+	@echo "Installing Python packages …"
+	.venv/bin/python -m pip install --quiet --disable-pip-version-check --requirement requirements.lock
+	.venv/bin/python -m pip install --quiet --disable-pip-version-check --no-deps --editable .
+	@touch $@
+
+web/node_modules/installed: web/package-lock.json
+	@command -v npm >/dev/null || { echo "Node and npm are missing: install Node 20.19 or later."; exit 1; }
+	@echo "Installing front-end packages …"
+	cd web && npm ci --silent --no-audit --no-fund
+	@touch $@
+
+web/dist/index.html: web/node_modules/installed $(WEB_SOURCES)
+	cd web && npx vite build --logLevel warn
+	@touch $@
+
+.venv/kernels-warm: .venv/installed $(KERNELS) $(wildcard standins/*/*.py)
+	@echo "Compiling the stand-in engines, once …"
+	@alder --warm
+	@touch $@

@@ -1,0 +1,2 @@
+server: gunicorn server.config.wsgi --bind 127.0.0.1:${MATCHEDPAIR_PORT} --workers 1 --threads 8 --no-control-socket --log-level warning
+runner: python manage.py runner

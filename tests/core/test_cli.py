@@ -1,0 +1,123 @@
+import contextlib
+import io
+import json
+import tempfile
+import unittest
+from pathlib import Path
+
+import numpy as np
+from matchedpair.cli import main
+from matchedpair.measures import TwinNoise
+from matchedpair.pictures import read_picture
+
+from tests.engines import add_engine
+from tests.pictures import flat, noisy, textured, write
+
+KEYS = ["noise", "fireflies", "error", "blotches", "detail", "look", "visible", "refused"]
+
+
+class Command(unittest.TestCase):
+    def setUp(self):
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.folder = Path(folder.name)
+        self.render, self.twin = (
+            str(write(self.folder / f"{seed}.exr", noisy(textured(), 0.1, seed))) for seed in (1, 2)
+        )
+
+    def call(self, *words):
+        out, err = io.StringIO(), io.StringIO()
+        with contextlib.redirect_stdout(out), contextlib.redirect_stderr(err):
+            code = main([str(word) for word in words])
+        return code, out.getvalue(), err.getvalue()
+
+    def measure(self, *words):
+        code, out, _ = self.call("measure", *words, "--json")
+        self.assertEqual(code, 0)
+        return json.loads(out)
+
+    def test_twins_give_the_core_s_own_figure(self):
+        whole = self.measure(self.render, "--twin", self.twin)["zones"]["whole"]
+        pictures = [read_picture(Path(path)) for path in (self.render, self.twin)]
+        valid = pictures[0].valid
+        expected = TwinNoise([picture.pixels for picture in pictures], valid).figure(valid)
+        self.assertEqual(whole["noise"]["percent"], expected.noise.value)
+        self.assertEqual(whole["noise"]["interval"], list(expected.noise.interval))
+        self.assertEqual((whole["noise"]["method"], whole["noise"]["top_share"]), ("twin", expected.top_share))
+
+    def test_the_keys_are_fixed_and_what_is_not_measured_is_null_with_a_reason(self):
+        report = self.measure(self.render, "--twin", self.twin)
+        self.assertEqual(list(report), ["checks", "zones"])
+        whole = report["zones"]["whole"]
+        self.assertEqual(sorted(whole), sorted(KEYS))
+        refused = {row["measure"] for row in whole["refused"]}
+        for key in KEYS:
+            if whole[key] is None:
+                self.assertIn(key, refused)
+
+    def test_without_twin_noise_is_refused_not_zero(self):
+        whole = self.measure(self.render)["zones"]["whole"]
+        self.assertIsNone(whole["noise"])
+        self.assertIn(
+            {"measure": "noise", "reason": "there is no twin: render the same again with another seed"},
+            whole["refused"],
+        )
+
+    def test_the_same_file_as_twin_is_refused_and_named(self):
+        report = self.measure(self.render, "--twin", self.render)
+        self.assertEqual(report["checks"][0]["code"], "identical")
+        self.assertIn("same seed, noise unknown", json.dumps(report["zones"]["whole"]["refused"]))
+
+    def test_zones_and_left_out_areas(self):
+        report = self.measure(
+            self.render, "--twin", self.twin, "--zone", "corner=0,0,100,100", "--leave-out", "0,0,320,120"
+        )
+        self.assertEqual(list(report["zones"]), ["whole", "corner"])
+        self.assertIn("no valid pixel", json.dumps(self.measure(
+            self.render, "--twin", self.twin, "--zone", "gone=0,0,50,50", "--leave-out", "0,0,60,60"
+        )["zones"]["gone"]["refused"]))  # fmt: skip
+
+    def test_a_stopping_check_measures_nothing(self):
+        black = write(self.folder / "black.exr", flat(0.0))
+        report = self.measure(black, "--twin", self.twin)
+        self.assertEqual(report["checks"][0]["code"], "black")
+        self.assertIsNone(report["zones"]["whole"]["noise"])
+
+    def test_sizes_that_differ_are_refused(self):
+        small = write(self.folder / "small.exr", noisy(textured((64, 48)), 0.1, 2))
+        whole = self.measure(self.render, "--twin", small)["zones"]["whole"]
+        self.assertIn("differ in size", whole["refused"][0]["reason"])
+
+    def test_bad_input_is_one_clear_line_and_code_two(self):
+        cases = [
+            (("measure", self.folder / "none.exr"), "no such file"),
+            (("measure", self.render, "--twin", self.folder / "none.exr"), "no such file"),
+            (("measure", self.render, "--zone", "a=1,2,3"), "expected four whole numbers"),
+            (("measure", self.render, "--zone", "a=0,0,0,5"), "at least 1"),
+            (("measure", self.render, "--zone", "whole=0,0,5,5"), "a name other than 'whole'"),
+            (("measure", self.render, "--twin", self.twin, "--zone", "a=300,0,50,50"), "reaches outside"),
+            (("engine", self.folder / "none.toml"), "cannot be read"),
+        ]
+        for words, said in cases:
+            with self.subTest(said):
+                code, out, err = self.call(*words)
+                self.assertEqual((code, out, err.count("\n")), (2, "", 1))
+                self.assertIn(said, err)
+                self.assertNotIn("Traceback", err)
+
+    def test_plain_text_says_the_same(self):
+        code, out, _ = self.call("measure", self.render, "--twin", self.twin)
+        self.assertEqual(code, 0)
+        self.assertRegex(out, r"noise (9|10)\.\d+ % \(.* to .*; by twin; ")
+
+    def test_an_engine_definition_can_be_checked(self):
+        code, out, _ = self.call("engine", add_engine(self.folder, "good"))
+        self.assertEqual(code, 0)
+        self.assertIn("samples: integer, between 1 and 4096, default 4", out)
+
+    def test_invalid_pixels_warn_and_count_nowhere(self):
+        picture = noisy(textured(), 0.1, 1)
+        picture[4, 5] = np.nan
+        report = self.measure(write(self.folder / "nan.exr", picture), "--twin", self.twin)
+        self.assertEqual((report["checks"][0]["code"], report["checks"][0]["places"]), ("not_finite", [[4, 5]]))
+        self.assertAlmostEqual(report["zones"]["whole"]["noise"]["percent"], 10.0, delta=0.4)

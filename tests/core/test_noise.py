@@ -1,0 +1,177 @@
+import unittest
+
+import numpy as np
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from matchedpair.errors import RefusedError
+from matchedpair.measures import TwinNoise, Zone, noise_ratio
+from matchedpair.measures.figure import Figure
+from matchedpair.measures.noise import VERSION, NoiseFigure
+
+from tests.pictures import flat, noisy, textured
+
+
+def measured(picture, relative, seeds=(1, 2)):
+    pictures = [noisy(picture, relative, seed) for seed in seeds]
+    valid = np.ones(picture.shape[:2], dtype=bool)
+    return TwinNoise(pictures, valid).figure(valid)
+
+
+class KnownNoise(unittest.TestCase):
+    def test_noise_of_a_flat_picture_is_within_three_percent(self):
+        for relative in (0.02, 0.1, 0.3):
+            figure = measured(flat(size=(320, 240)), relative)
+            self.assertAlmostEqual(figure.noise.value / (100 * relative), 1.0, delta=0.03, msg=relative)
+
+    def test_twin_noise_ignores_texture(self):
+        figure = measured(textured(), 0.1)
+        self.assertAlmostEqual(figure.noise.value, 10.0, delta=0.3)
+
+    def test_half_the_noise_reads_as_half(self):
+        control, trial = measured(textured(), 0.16), measured(textured(), 0.08, seeds=(3, 4))
+        self.assertAlmostEqual(noise_ratio(control, trial).value, 0.5, delta=0.02)
+
+    def test_more_seeds_give_the_same_figure(self):
+        self.assertAlmostEqual(measured(textured(), 0.1, seeds=(1, 2, 3, 4)).noise.value, 10.0, delta=0.25)
+
+    def test_the_figure_says_how_it_was_got(self):
+        noise = measured(flat(), 0.1).noise
+        self.assertEqual((noise.unit, noise.method, noise.version), ("%", "twin", VERSION))
+
+    def test_nine_of_ten_intervals_hold_the_truth(self):
+        held = 0
+        for seed in range(40):
+            low, high = measured(textured(), 0.1, seeds=(2 * seed, 2 * seed + 1)).noise.interval
+            held += low <= 10.0 <= high
+        self.assertGreaterEqual(held, 36)
+
+    def test_equal_noise_is_a_tie_in_nine_of_ten_cases(self):
+        ties = 0
+        for seed in range(40):
+            control = measured(textured(), 0.1, seeds=(4 * seed, 4 * seed + 1))
+            trial = measured(textured(), 0.1, seeds=(4 * seed + 2, 4 * seed + 3))
+            ties += noise_ratio(control, trial).tie
+        self.assertGreaterEqual(ties, 36)
+
+    def test_a_clear_difference_is_no_tie(self):
+        self.assertFalse(noise_ratio(measured(textured(), 0.1), measured(textured(), 0.08, seeds=(5, 6))).tie)
+
+    def test_share_of_the_noisiest_pixels_finds_rare_bright_paths(self):
+        valid = np.ones((240, 320), dtype=bool)
+        first, second = noisy(flat(size=(320, 240)), 0.05, 1), noisy(flat(size=(320, 240)), 0.05, 2)
+        self.assertLess(TwinNoise([first, second], valid).figure(valid).top_share, 0.02)
+        first[100, 100] = 40.0
+        self.assertGreater(TwinNoise([first, second], valid).figure(valid).top_share, 0.3)
+
+
+class Invariance(unittest.TestCase):
+    @settings(max_examples=15, deadline=None)
+    @given(scale=st.floats(min_value=1e-3, max_value=1e3))
+    def test_brightness_does_not_change_relative_noise(self, scale):
+        pair = [noisy(textured((96, 64)), 0.1, seed) for seed in (1, 2)]
+        valid = np.ones((64, 96), dtype=bool)
+        plain = TwinNoise(pair, valid).figure(valid).noise.value
+        scaled = TwinNoise([np.float32(scale) * each for each in pair], valid).figure(valid).noise.value
+        self.assertAlmostEqual(scaled / plain, 1.0, delta=1e-3)
+
+    @settings(max_examples=10, deadline=None)
+    @given(
+        width=st.integers(min_value=8, max_value=90), height=st.integers(min_value=8, max_value=90),
+        flip=st.sampled_from([(slice(None, None, -1), slice(None)), (slice(None), slice(None, None, -1))]),
+    )  # fmt: skip
+    def test_flips_of_any_shape_change_nothing(self, width, height, flip):
+        pair = [noisy(textured((width, height)), 0.1, seed) for seed in (1, 2)]
+        valid = np.ones((height, width), dtype=bool)
+        plain = TwinNoise(pair, valid).figure(valid).noise.value
+        flipped = TwinNoise([np.ascontiguousarray(each[flip]) for each in pair], valid).figure(valid).noise.value
+        self.assertAlmostEqual(flipped / plain, 1.0, delta=1e-6)
+
+    def test_order_of_the_twins_does_not_matter(self):
+        first, second = (noisy(textured(), 0.1, seed) for seed in (1, 2))
+        valid = np.ones((240, 320), dtype=bool)
+        one = TwinNoise([first, second], valid).figure(valid).noise.value
+        self.assertAlmostEqual(one, TwinNoise([second, first], valid).figure(valid).noise.value, places=9)
+
+
+class Zones(unittest.TestCase):
+    def setUp(self):
+        self.pair = []
+        for seed in (1, 2):
+            picture = noisy(flat(size=(320, 240)), 0.05, seed)
+            picture[:, 160:] = noisy(flat(size=(160, 240)), 0.2, seed + 10)
+            self.pair.append(picture)
+        self.valid = np.ones((240, 320), dtype=bool)
+
+    def test_each_zone_has_its_own_noise(self):
+        noise = TwinNoise(self.pair, self.valid)
+        calm = noise.figure(Zone("calm", 10, 10, 130, 220).mask((320, 240)))
+        rough = noise.figure(Zone("rough", 180, 10, 130, 220).mask((320, 240)))
+        self.assertAlmostEqual(calm.noise.value, 5.0, delta=0.25)
+        self.assertAlmostEqual(rough.noise.value, 20.0, delta=0.9)
+
+    def test_variance_of_the_whole_is_the_mean_of_its_halves(self):
+        noise = TwinNoise(self.pair, self.valid)
+        halves = [noise.figure(Zone("z", x, 0, 160, 240).mask((320, 240))).noise.value ** 2 for x in (0, 160)]
+        self.assertAlmostEqual(noise.figure(self.valid).noise.value ** 2, sum(halves) / 2, places=6)
+
+    def test_left_out_and_invalid_pixels_count_nowhere(self):
+        valid = self.valid.copy()
+        valid[:, 160:] = False
+        self.pair[0][50, 200] = np.nan
+        self.pair[1][:, 300:] = np.inf
+        self.assertAlmostEqual(TwinNoise(self.pair, valid).figure(self.valid).noise.value, 5.0, delta=0.25)
+
+    def test_a_tiny_zone_says_that_it_has_no_interval(self):
+        figure = TwinNoise(self.pair, self.valid).figure(Zone("tiny", 5, 5, 12, 12).mask((320, 240)))
+        self.assertIsNone(figure.noise.interval)
+
+    def test_a_zone_without_valid_pixels_is_refused(self):
+        valid = self.valid.copy()
+        valid[:50, :50] = False
+        with self.assertRaisesRegex(RefusedError, "no valid pixel lies in this zone"):
+            TwinNoise(self.pair, valid).figure(Zone("gone", 0, 0, 40, 40).mask((320, 240)))
+
+
+class Refusals(unittest.TestCase):
+    def refused(self, pictures, words, valid=None):
+        if valid is None:
+            valid = np.ones(pictures[0].shape[:2], dtype=bool)
+        with self.assertRaisesRegex(RefusedError, words):
+            TwinNoise(pictures, valid)
+
+    def test_bit_equal_twins_are_never_noise_zero(self):
+        self.refused([noisy(flat(), 0.1, 1)] * 2, "same seed, noise unknown")
+
+    def test_bit_equal_among_several_seeds_is_found(self):
+        self.refused([noisy(flat(), 0.1, seed) for seed in (1, 2, 1)], "same seed, noise unknown")
+
+    def test_one_picture_has_no_twin(self):
+        self.refused([flat()], "another seed")
+
+    def test_twins_of_other_sizes(self):
+        self.refused([flat(), flat(size=(80, 60))], "160×120 and 80×60")
+
+    def test_black_pictures(self):
+        other = flat(0.0)
+        other[3, 3] = -1e-4
+        self.refused([flat(0.0), other], "black")
+
+    def test_no_valid_pixel(self):
+        self.refused([flat(0.1), flat(0.2)], "no valid pixel", np.zeros((120, 160), dtype=bool))
+
+    def test_figures_of_other_methods_are_not_compared(self):
+        control = measured(flat(), 0.1)
+        single = NoiseFigure(Figure(10.0, "%", None, "single", VERSION), 0.0, 0.1)
+        with self.assertRaisesRegex(RefusedError, "control's was got by twin, the trial's by single"):
+            noise_ratio(control, single)
+
+    def test_figures_of_other_versions_are_not_compared(self):
+        control = measured(flat(), 0.1)
+        older = NoiseFigure(Figure(10.0, "%", None, "twin", VERSION - 1), 0.0, 0.1)
+        with self.assertRaisesRegex(RefusedError, "different versions"):
+            noise_ratio(control, older)
+
+    def test_a_ratio_without_interval_is_a_tie(self):
+        control = NoiseFigure(Figure(10.0, "%", None, "twin", VERSION), 0.0, None)
+        trial = NoiseFigure(Figure(5.0, "%", None, "twin", VERSION), 0.0, None)
+        self.assertTrue(noise_ratio(control, trial).tie)

@@ -1,0 +1,53 @@
+import tempfile
+import unittest
+from pathlib import Path
+
+import numpy as np
+from matchedpair.errors import PictureError
+from matchedpair.pictures import luminance, read_picture, write_exr
+
+from tests.pictures import textured, write
+
+
+class Pictures(unittest.TestCase):
+    def setUp(self):
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.folder = Path(folder.name)
+
+    def test_what_is_written_is_read_back_to_half_precision(self):
+        path = self.folder / "p.exr"
+        write_exr(path, textured())
+        read = read_picture(path)
+        np.testing.assert_array_equal(read.pixels, textured().astype(np.float16).astype(np.float32))
+        self.assertEqual((read.size, read.floating, read.bits), ((320, 240), True, 16))
+
+    def test_full_floats_stay_exact(self):
+        path = self.folder / "p.exr"
+        write_exr(path, textured(), half=False)
+        np.testing.assert_array_equal(read_picture(path).pixels, textured())
+
+    def test_writing_leaves_no_unfinished_file(self):
+        write_exr(self.folder / "p.exr", textured())
+        self.assertEqual([p.name for p in self.folder.iterdir()], ["p.exr"])
+
+    def test_wrong_shapes_are_not_written(self):
+        with self.assertRaisesRegex(PictureError, r"shape \(H, W, 3\), got \(240, 320\)"):
+            write_exr(self.folder / "p.exr", textured()[..., 0])
+        self.assertEqual(list(self.folder.iterdir()), [])
+
+    def test_transparent_and_infinite_pixels_are_not_valid(self):
+        picture = np.ones((4, 5, 4), dtype=np.float32)
+        picture[1, 2, 3] = 0.0
+        picture[3, 4, 0] = np.inf
+        read = read_picture(write(self.folder / "p.exr", picture))
+        self.assertEqual([tuple(map(int, place)) for place in np.argwhere(~read.valid)], [(1, 2), (3, 4)])
+
+    def test_one_channel_becomes_grey(self):
+        read = read_picture(write(self.folder / "p.exr", textured()[..., :1]))
+        np.testing.assert_array_equal(read.pixels[..., 0], read.pixels[..., 2])
+
+    def test_luminance_is_rec_709_in_double_precision(self):
+        y = luminance(np.array([[[1, 0, 0], [0, 1, 0], [0, 0, 1]]], dtype=np.float32))
+        np.testing.assert_allclose(y, [[0.2126, 0.7152, 0.0722]])
+        self.assertEqual(y.dtype, np.float64)

@@ -1,0 +1,148 @@
+"""Small made-up engines: Python scripts called through definitions, good ones and bad ones."""
+
+from __future__ import annotations
+
+import sys
+import textwrap
+from pathlib import Path
+
+DRAW = """
+import argparse, os, signal, sys, time
+parser = argparse.ArgumentParser()
+for name in ("--scene", "--view", "--picture", "--level"):
+    parser.add_argument(name)
+for name in ("--width", "--height", "--seed", "--threads", "--samples"):
+    parser.add_argument(name, type=int)
+parser.add_argument("--pause", type=float, default=0.0)
+parser.add_argument("--extra", action="store_true")
+a = parser.parse_args()
+
+def say(text):
+    print(text, flush=True)
+
+def draw(width, height, change=lambda picture: picture):
+    import numpy as np, OpenImageIO as oiio
+    dice = np.random.default_rng(a.seed)
+    y, x = np.mgrid[0:height, 0:width]
+    picture = (0.3 + 0.2 * np.sin(x / 7) + 0.002 * y)[..., None] * np.array([1.0, 0.8, 0.6])
+    picture = picture * (1 + dice.standard_normal((height, width, 1)) * 0.4 / max(a.samples, 1) ** 0.5)
+    picture = change(picture).astype(np.float32)
+    output = oiio.ImageOutput.create(a.picture)
+    output.open(a.picture, oiio.ImageSpec(width, height, picture.shape[2], "half"))
+    output.write_image(np.ascontiguousarray(picture))
+    output.close()
+"""
+
+BODIES = {
+    "good": """
+        say("loading")
+        time.sleep(a.pause / 2)
+        say("ready now")
+        for k in range(10):
+            say(f"step {k + 1}/10")
+            time.sleep(a.pause / 10)
+        draw(a.width, a.height)
+    """,
+    "fails": """
+        say("ready now")
+        print("out of texture memory", file=sys.stderr, flush=True)
+        sys.exit(3)
+    """,
+    "no-picture": 'say("ready now")',
+    "wrong-size": "draw(a.width // 2, a.height)",
+    "not-finite": """
+        def spoil(picture):
+            picture[: a.height // 2] = float("nan")
+            return picture
+        draw(a.width, a.height, spoil)
+    """,
+    "black": "draw(a.width, a.height, lambda picture: picture * 0)",
+    "garbage": 'open(a.picture, "wb").write(b"this is no picture")',
+    "hangs": """
+        say("ready now")
+        time.sleep(600)
+    """,
+    "stubborn": """
+        signal.signal(signal.SIGTERM, signal.SIG_IGN)
+        if os.fork() == 0:
+            time.sleep(600)
+        say("ready now")
+        time.sleep(600)
+    """,
+    "chatty": r"""
+        for k in range(20000):
+            print("word " * 20)
+        print("x" * 3_000_000)
+        print("\rstep 5/10\rstep 10/10\r", end="")
+        draw(a.width, a.height)
+    """,
+    "busy": """
+        say("ready now")
+        end = time.process_time() + 0.6
+        while time.process_time() < end:
+            pass
+        block = bytearray(150_000_000)
+        block[::4096] = b"x" * len(block[::4096])
+        draw(a.width, a.height)
+    """,
+    "crashes": "os.kill(os.getpid(), signal.SIGSEGV)",
+}
+
+DEFINITION = """
+format = 1
+name = "{name}"
+title = "{title}"
+about = "Made up for tests."
+
+[command]
+render = ["{python}", "{script}", "--scene", "{{scene}}", "--view", "{{view}}", "--width", "{{width}}",
+  "--height", "{{height}}", "--seed", "{{seed}}", "--threads", "{{threads}}", "--picture", "{{picture}}", "{{settings}}"]
+version = ["{python}", "-c", "print('Maker 2.5 of spring')"]
+version_pattern = 'Maker (\\S+)'
+
+[output]
+ready = '^ready now'
+progress = '^step (\\d+)/(\\d+)'
+
+[[setting]]
+name = "samples"
+type = "integer"
+minimum = 1
+maximum = 4096
+default = 4
+argument = ["--samples", "{{value}}"]
+quality_knob = true
+
+[[setting]]
+name = "pause"
+type = "number"
+unit = "s"
+minimum = 0
+maximum = 60
+default = {pause}
+argument = ["--pause", "{{value}}"]
+
+[[setting]]
+name = "level"
+type = "choice"
+choices = ["low", "high"]
+default = "low"
+argument = ["--level", "{{value}}"]
+
+[[setting]]
+name = "extra"
+type = "switch"
+default = false
+argument = ["--extra"]
+"""
+
+
+def add_engine(folder: Path, kind: str, *, name: str = "", pause: float = 0.0) -> Path:
+    """Write the script and the definition of one made-up engine into a folder; returns the definition."""
+    script = folder / f"{kind}.py"
+    script.write_text(DRAW + textwrap.dedent(BODIES[kind]))
+    name = name or kind
+    text = DEFINITION.format(name=name, title=name.capitalize(), python=sys.executable, script=script, pause=pause)
+    path = folder / f"{name}.toml"
+    path.write_text(text)
+    return path

@@ -1,0 +1,18 @@
+"""Settings for tests: a home of their own, so that no test touches anyone's data."""
+
+import os
+import tempfile
+
+os.environ["MATCHEDPAIR_HOME"] = tempfile.mkdtemp(prefix="matchedpair-tests-")
+for name in ("MATCHEDPAIR_SHARED", "MATCHEDPAIR_SECRET_KEY", "MATCHEDPAIR_SCHEDULER", "MATCHEDPAIR_HOSTS"):
+    os.environ.pop(name, None)
+os.environ["MATCHEDPAIR_ENGINES"] = tempfile.mkdtemp(prefix="engines-", dir=os.environ["MATCHEDPAIR_HOME"])
+
+from server.config.settings import *  # noqa: E402, F403
+from server.config.settings import DATABASES, HOME, LOGGING  # noqa: E402
+
+# the runner of a browser test is a process of its own and opens the same file
+DATABASES["default"]["TEST"] = {"NAME": HOME / "db.sqlite3"}
+LOGGING["loggers"]["server"]["level"] = "CRITICAL"
+LOGGING["loggers"]["django.request"]["level"] = "CRITICAL"
+ALLOWED_HOSTS = ["testserver", "localhost", "127.0.0.1"]
