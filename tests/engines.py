@@ -95,8 +95,9 @@ title = "{title}"
 about = "Made up for tests."
 
 [command]
-render = ["{python}", "{script}", "--scene", "{{scene}}", "--view", "{{view}}", "--width", "{{width}}",
-  "--height", "{{height}}", "--seed", "{{seed}}", "--threads", "{{threads}}", "--picture", "{{picture}}", "{{settings}}"]
+render = ["{python}", "{script}", "--scene", "{{scene}}", "--view", "{{view}}",
+  "--width", "{{width}}", "--height", "{{height}}", "--seed", "{{seed}}", "--threads", "{{threads}}",
+  "--picture", "{{picture}}", "{{settings}}"]
 version = ["{python}", "-c", "print('Maker 2.5 of spring')"]
 version_pattern = 'Maker (\\S+)'
 

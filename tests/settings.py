@@ -16,3 +16,6 @@ DATABASES["default"]["TEST"] = {"NAME": HOME / "db.sqlite3"}
 LOGGING["loggers"]["server"]["level"] = "CRITICAL"
 LOGGING["loggers"]["django.request"]["level"] = "CRITICAL"
 ALLOWED_HOSTS = ["testserver", "localhost", "127.0.0.1"]
+
+# Playwright's own event loop runs in the thread of the tests, which Django would take for an asynchronous view
+os.environ["DJANGO_ALLOW_ASYNC_UNSAFE"] = "true"

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from statistics import median
 from typing import Any
 
-from django.db.models import QuerySet
+from django.db.models import Prefetch, QuerySet
 from matchedpair.errors import RefusedError
 from matchedpair.measures import Ratio, RunTimes, time_ratio
 from matchedpair.trials import MatchSheet, match_sheet, on_off_plan, pair_finding
@@ -138,5 +138,8 @@ def _refusing(refused: dict[str, str], get: Callable[[], Ratio | None]) -> Ratio
 
 def with_all(pairs: QuerySet[Pair]) -> QuerySet[Pair]:
     """A query of pairs with everything `pair_findings` reads."""
-    related = [f"{side}__{rows}" for side in ("control", "trial") for rows in ("runs__study", "measures")]
-    return pairs.select_related("study__setup__scene", "control", "trial").prefetch_related(*related, "study__runs")
+    runs = Run.objects.select_related("study", "option").defer("log", "command").order_by("position")
+    related = [part for side in ("control", "trial") for part in (Prefetch(f"{side}__runs", runs), f"{side}__measures")]
+    return pairs.select_related("study__setup__scene", "control", "trial").prefetch_related(
+        *related, Prefetch("study__runs", runs)
+    )

@@ -110,15 +110,17 @@ def record_result(run_id: int, result: dict[str, Any]) -> None:
 
 
 def _judged(run: Run, fields: dict[str, Any]) -> dict[str, Any]:
-    """The checks on the stored picture; a finding that stops all measuring makes the run a failed one."""
+    """The checks on the stored picture; a finding that stops all measuring makes the run a failed one.
+
+    A picture that can be read is kept all the same, for looking at what went wrong.
+    """
     setup = run.study.setup
     checks = check_stored_picture(fields["picture"], (setup.width, setup.height))
     judged: dict[str, Any] = {"checks": checks}
-    if fields["state"] == RunState.FINISHED:
-        worst = next((check for check in checks if check["severity"] == "stop"), None)
-        if worst:
-            judged |= {"state": RunState.FAILED, "reason": worst["message"]}
-    if fields["state"] != RunState.FINISHED:
+    worst = next((check for check in checks if check["severity"] == "stop"), None)
+    if worst and fields["state"] == RunState.FINISHED:
+        judged |= {"state": RunState.FAILED, "reason": worst["message"]}
+    if worst and worst["code"] == "unreadable":
         judged |= {"picture": "", "checks": []}
     return judged
 

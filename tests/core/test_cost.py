@@ -1,4 +1,5 @@
 import math
+import random
 import unittest
 
 from matchedpair.errors import InputError, RefusedError
@@ -47,9 +48,22 @@ class TimeRatio(unittest.TestCase):
         low, high = time_ratio([run(11.0)] * 2, [run(9.0)] * 2).interval
         self.assertGreater(high / low, 1.08)
 
-    def test_three_repeats_give_about_five_percent(self):
-        low, high = time_ratio([run(11.0)] * 3, [run(11.0)] * 3).interval
-        self.assertAlmostEqual((high - low) / 2, 0.05, delta=0.01)
+    def test_repeats_that_agree_narrow_the_interval(self):
+        widths = []
+        for repeats in (2, 3, 5, 20):
+            low, high = time_ratio([run(11.0)] * repeats, [run(11.0)] * repeats).interval
+            widths.append((high - low) / 2)
+        for width, expected in zip(widths, (0.16, 0.12, 0.08, 0.023), strict=True):
+            self.assertAlmostEqual(width, expected, delta=0.01)
+
+    def test_times_that_scatter_like_those_of_shared_cores_are_covered(self):
+        dice = random.Random(8)
+        held = 0
+        for _ in range(400):
+            sides = [[run(1 + 10 * math.exp(dice.gauss(0, 0.09))) for _ in range(2)] for _ in range(2)]
+            low, high = time_ratio(*sides).interval
+            held += low <= 1.0 <= high
+        self.assertGreaterEqual(held, 370)
 
     def test_scatter_widens_the_interval(self):
         calm = ratio_interval(1.0, [10, 10], [10, 10], 0.03)

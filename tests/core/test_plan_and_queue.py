@@ -15,10 +15,16 @@ class Plan(unittest.TestCase):
                 ("control", 0, True),
                 ("control", 1, False),
                 ("trial", 1, False),
-                ("control", 2, False),
                 ("trial", 2, False),
+                ("control", 2, False),
             ],
         )
+
+    def test_a_steady_drift_falls_on_both_sides_alike(self):
+        places = {"control": 0, "trial": 0}
+        for place, row in enumerate(row for row in on_off_plan(4) if not row.warm_up):
+            places[row.side] += place
+        self.assertEqual(places["control"], places["trial"])
 
     def test_the_warm_up_shares_no_seed_with_what_counts(self):
         plan = on_off_plan(5)

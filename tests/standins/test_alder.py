@@ -9,6 +9,8 @@ from pathlib import Path
 import numpy as np
 from matchedpair.pictures import read_picture
 
+from standins.kernel_cache import use_kernel_cache
+
 ROOT = Path(__file__).parents[2]
 STALL = ROOT / "demo" / "scenes" / "marble-stall.json"
 ALDER = str(Path(sys.executable).parent / "alder")
@@ -136,8 +138,6 @@ class Alder(unittest.TestCase):
                 self.assertNotIn("Traceback", done.stderr)
 
     def test_kernels_are_kept_where_they_can_be_written(self):
-        from standins.kernel_cache import use_kernel_cache
-
         before = os.environ.get("NUMBA_CACHE_DIR")
         try:
             os.environ.pop("NUMBA_CACHE_DIR", None)

@@ -20,10 +20,10 @@ class PlannedRun:
 
 
 def on_off_plan(repeats: int = 2, sides: Sequence[str] = SIDES) -> list[PlannedRun]:
-    """One warm-up, then the seeds in turn with the sides interleaved.
+    """One warm-up, then the seeds in turn with the sides interleaved, their order turned round at each seed.
 
-    A drift of the machine so falls on all alike. The warm-up takes compiling and cold caches upon itself; it has a
-    seed of its own.
+    Control, trial, trial, control: a steady drift of the machine so falls on both sides alike, where control always
+    first would favour it. The warm-up takes compiling and cold caches upon itself; it has a seed of its own.
 
     Raises
     ------
@@ -33,6 +33,7 @@ def on_off_plan(repeats: int = 2, sides: Sequence[str] = SIDES) -> list[PlannedR
     if repeats < 2:
         raise ValueError(f"a side needs at least two seeds to know its noise, got {repeats}")
     rows = [PlannedRun(sides[0], FIRST_SEED - 1, True)]
-    for seed in range(FIRST_SEED, FIRST_SEED + repeats):
-        rows += [PlannedRun(side, seed, False) for side in sides]
+    for turn in range(repeats):
+        order = sides if turn % 2 == 0 else sides[::-1]
+        rows += [PlannedRun(side, FIRST_SEED + turn, False) for side in order]
     return rows

@@ -1,0 +1,121 @@
+"""Takes docs/screenshots anew: a server with the demo data, in a home of its own, seen by headless Chromium."""
+
+from __future__ import annotations
+
+import os
+import socket
+import subprocess
+import sys
+import tempfile
+import time
+from pathlib import Path
+from urllib.request import urlopen
+
+from playwright.sync_api import Page, sync_playwright
+
+ROOT = Path(__file__).parents[1]
+SHOTS = ROOT / "docs" / "screenshots"
+FLAGS = [
+    "--no-sandbox", "--disable-background-networking", "--disable-quic", "--disable-component-update",
+    "--disable-sync", "--no-first-run",
+]  # fmt: skip
+
+
+def main() -> None:
+    """Start, look, end."""
+    SHOTS.mkdir(parents=True, exist_ok=True)
+    with tempfile.TemporaryDirectory() as home, socket.socket() as probe:
+        probe.bind(("127.0.0.1", 0))
+        port = probe.getsockname()[1]
+        probe.close()
+        environment = {**os.environ, "MATCHEDPAIR_HOME": home, "DJANGO_SETTINGS_MODULE": "server.config.settings"}
+        manage = [sys.executable, "manage.py"]
+        bundles = sorted(str(path) for path in (ROOT / "demo" / "bundles").glob("*.zip"))
+        for words in (["migrate", "--verbosity", "0"], ["load_bundle", *bundles]):
+            subprocess.run([*manage, *words], cwd=ROOT, env=environment, check=True, stdout=subprocess.DEVNULL)
+        serve = [
+            "gunicorn",
+            "server.config.wsgi",
+            "--bind",
+            f"127.0.0.1:{port}",
+            "--threads",
+            "4",
+            "--no-control-socket",
+        ]
+        started = [
+            subprocess.Popen(words, cwd=ROOT, env=environment, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
+            for words in (serve, [*manage, "runner"])
+        ]
+        try:
+            base = f"http://127.0.0.1:{port}"
+            wait_for(base)
+            with sync_playwright() as playwright:
+                browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
+                take_all(browser.new_page(viewport={"width": 1280, "height": 800}), base)
+                browser.close()
+        finally:
+            for process in started:
+                process.terminate()
+                process.wait()
+
+
+def take_all(page: Page, base: str) -> None:
+    """Every main view, from the demo data."""
+
+    def take(name: str) -> None:
+        page.mouse.move(2, 2)
+        page.wait_for_timeout(500)
+        page.screenshot(path=SHOTS / f"{name}.png")
+        print(f"docs/screenshots/{name}.png")
+
+    page.goto(base)
+    page.get_by_text("Runner ready").wait_for(timeout=20_000)
+    page.wait_for_selector("[data-study] img")
+    take("studies")
+    page.get_by_role("link", name="Is picking lights").click()
+    page.wait_for_selector("tr[data-run] img")
+    take("study")
+    page.get_by_role("button", name="Log of trial seed 1").click()
+    page.get_by_role("dialog").get_by_text("pass").first.wait_for()
+    take("run-log")
+    page.keyboard.press("Escape")
+    page.get_by_role("link", name="Look at the pair").click()
+    page.wait_for_selector("canvas[data-drawn]")
+    for _ in range(2):
+        page.keyboard.press("]")
+    take("pair-divided")
+    page.keyboard.press("u")
+    page.keyboard.press("f")
+    take("pair-difference")
+    page.keyboard.press("n")
+    take("pair-side-by-side")
+    page.keyboard.press("d")
+    page.keyboard.press("8")
+    take("pair-pixels")
+    page.keyboard.press("?")
+    page.get_by_role("dialog").wait_for()
+    take("keys")
+    page.keyboard.press("Escape")
+    page.goto(f"{base}/studies/new")
+    page.get_by_label("Question").fill("How many bounces does the deep shelf need?")
+    page.get_by_label("View").select_option("shelf")
+    page.get_by_role("button", name="Change Maximum bounces for the trial").click()
+    page.get_by_label("Maximum bounces, trial").fill("4")
+    page.get_by_text("Matched in all but bounces.").wait_for()
+    take("new-study")
+
+
+def wait_for(base: str) -> None:
+    """Until the server answers."""
+    for _ in range(200):
+        try:
+            with urlopen(f"{base}/api/session/") as answer:
+                if answer.status == 200:
+                    return
+        except OSError:
+            time.sleep(0.1)
+    sys.exit("the server did not start")
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,69 @@
+"""A real browser on a real server."""
+
+from __future__ import annotations
+
+import io
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import OpenImageIO as oiio
+from django.test import LiveServerTestCase
+from playwright.sync_api import Page, expect, sync_playwright
+
+from server.runs.models import OPEN_STATES, Run
+from tests.runner import until
+from tests.server.base import WithEngines
+
+ROOT = Path(__file__).parents[2]
+AXE = ROOT / "web" / "node_modules" / "axe-core" / "axe.min.js"
+FLAGS = [
+    "--no-sandbox", "--disable-background-networking", "--disable-quic", "--disable-component-update",
+    "--disable-sync", "--no-first-run",
+]  # fmt: skip
+
+
+class BrowserTest(WithEngines, LiveServerTestCase):
+    """Each test has a page of its own with nothing remembered; an error in the page's console fails it."""
+
+    @classmethod
+    def setUpClass(cls) -> None:
+        super().setUpClass()
+        cls.playwright = sync_playwright().start()
+        cls.addClassCleanup(cls.playwright.stop)
+        cls.browser = cls.playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
+        cls.addClassCleanup(cls.browser.close)
+        expect.set_options(timeout=15_000)
+
+    def setUp(self) -> None:
+        super().setUp()
+        context = self.browser.new_context(viewport={"width": 1280, "height": 800})
+        self.addCleanup(context.close)
+        self.page: Page = context.new_page()
+        self.errors: list[str] = []
+        self.page.on("pageerror", lambda error: self.errors.append(str(error)))
+        self.addCleanup(lambda: self.assertEqual(self.errors, []))
+
+    def open(self, path: str) -> None:
+        self.page.goto(self.live_server_url + path)
+
+    def heading(self) -> Any:
+        return self.page.get_by_role("heading", level=1)
+
+    def assert_accessible(self) -> None:
+        """axe-core finds nothing on the page as it stands."""
+        self.page.wait_for_timeout(250)
+        if not self.page.evaluate("Boolean(window.axe)"):
+            self.page.evaluate(AXE.read_text(encoding="utf-8"))
+        found = self.page.evaluate("axe.run(document, {resultTypes: ['violations']})")
+        told = [f"{v['id']}: {v['help']}: {[n['html'][:160] for n in v['nodes']][:4]}" for v in found["violations"]]
+        self.assertEqual(told, [], self.page.url)
+
+    def screen(self) -> np.ndarray:
+        """What is on the screen, 8-bit values, shape (H, W, 3)."""
+        png = self.page.screenshot()
+        reader = oiio.ImageInput.open("shot.png", oiio.ImageSpec(), oiio.IOMemReader(bytearray(io.BytesIO(png).read())))
+        return np.asarray(reader.read_image(0, 0, 0, 3, oiio.UINT8))
+
+    def all_ended(self) -> None:
+        until(lambda: not Run.objects.filter(state__in=OPEN_STATES).exists(), "all renders", seconds=120)

@@ -1,0 +1,145 @@
+from pathlib import Path
+
+from django.conf import settings
+from playwright.sync_api import expect
+
+from server.runs.actions import queue_study
+from server.runs.models import Run
+from tests.browser.base import BrowserTest
+from tests.engines import add_engine
+from tests.runner import RunnerProcess, until
+
+
+class NewStudy(BrowserTest):
+    engines = ("good",)
+
+    def setUp(self):
+        super().setUp()
+        self.open("/studies/new")
+
+    def change_samples(self, value):
+        self.page.get_by_role("button", name="Change Samples for the trial").click()
+        self.page.get_by_label("Samples, trial").fill(value)
+
+    def test_out_of_range_is_said_beside_the_field_and_nothing_typed_is_lost(self):
+        page = self.page
+        page.get_by_label("Question").fill("Do more samples pay?")
+        self.change_samples("99999")
+        expect(page.locator('[data-setting="samples"]')).to_contain_text("must be between 1 and 4096, got 99999")
+        expect(self.heading()).to_have_text("Something does not fit yet; it is marked below.")
+        expect(page.get_by_role("button", name="Create and run")).to_be_disabled()
+        self.assert_accessible()
+        page.get_by_label("Samples, trial").fill("lots")
+        expect(page.locator('[data-setting="samples"]')).to_contain_text("must be a number, got 'lots'")
+        page.get_by_label("Samples, trial").fill("4")
+        expect(page.locator('[data-setting="samples"]')).to_contain_text("the same as the control's")
+        page.get_by_label("Samples, trial").fill("8")
+        expect(page.get_by_role("button", name="Create and run")).to_be_enabled()
+        expect(page.get_by_label("Question")).to_have_value("Do more samples pay?")
+
+    def test_only_one_setting_can_be_changed(self):
+        self.change_samples("8")
+        self.page.get_by_role("button", name="Change Level for the trial").click()
+        expect(self.page.get_by_label("Samples, trial")).to_have_count(0)
+        expect(self.page.get_by_label("Level, trial")).to_have_value("high")
+
+    def test_a_setting_goes_back_to_its_default(self):
+        self.page.get_by_label("Samples, control").fill("77")
+        self.page.get_by_role("button", name="back to 4").click()
+        expect(self.page.get_by_label("Samples, control")).to_have_value("4")
+
+    def test_the_form_is_remembered_and_can_be_cleared(self):
+        self.page.get_by_label("Question").fill("Half a question")
+        self.page.get_by_label("Samples, control").fill("9")
+        self.page.reload()
+        expect(self.page.get_by_label("Question")).to_have_value("Half a question")
+        expect(self.page.get_by_label("Samples, control")).to_have_value("9")
+        self.page.get_by_role("button", name="Clear the form").click()
+        expect(self.page.get_by_label("Question")).to_have_value("")
+
+    def test_a_definition_that_cannot_be_used_is_said(self):
+        (Path(settings.ENGINES) / "bad.toml").write_text("format = 1")
+        self.page.reload()
+        expect(self.page.get_by_text("Left out: bad.toml: name: expected text, got None")).to_be_visible()
+
+    def test_without_any_engine_the_form_says_what_to_do(self):
+        (Path(settings.ENGINES) / "good.toml").unlink()
+        self.page.reload()
+        expect(self.page.get_by_text("Put an engine definition into the engines folder")).to_be_visible()
+
+
+class StudyScreen(BrowserTest):
+    engines = ("good", "fails", "hangs")
+
+    def show(self, **changes):
+        study = self.create(**changes)
+        self.open(f"/studies/{study.pk}")
+        return study
+
+    def test_a_planned_study_says_what_to_do(self):
+        self.show()
+        expect(self.heading()).to_have_text("Planned, not run yet: start the renders to see what this costs and gains.")
+        self.assert_accessible()
+
+    def test_without_a_runner_it_is_said_why_nothing_happens(self):
+        self.show()
+        expect(self.page.get_by_text("No runner is at work, so renders wait.")).to_be_visible()
+        self.page.get_by_role("button", name="Run 5 renders").click()
+        expect(self.page.locator('tr[data-state-of="queued"]')).to_have_count(5)
+
+    def test_failed_renders_show_reason_and_log_and_can_be_run_again(self):
+        self.show(engine="fails")
+        with RunnerProcess():
+            self.page.get_by_role("button", name="Run 5 renders").click()
+            expect(self.page.locator('tr[data-state-of="failed"]')).to_have_count(5, timeout=30_000)
+            row = self.page.locator("tr[data-run]").nth(1)
+            expect(row).to_contain_text("Fails failed (exit code 3): out of texture memory")
+            self.assert_accessible()
+            self.page.get_by_role("button", name="Log of control seed 1").click()
+            expect(self.page.get_by_role("dialog")).to_contain_text("out of texture memory")
+            self.page.keyboard.press("Escape")
+            add_engine(Path(settings.ENGINES), "good", name="fails")
+            self.page.get_by_role("button", name="Render trial seed 2 again").click()
+            expect(self.page.locator('tr[data-state-of="finished"]')).to_have_count(1, timeout=20_000)
+            self.page.get_by_role("button", name="Run the rest").click()
+            expect(self.page.locator('tr[data-state-of="finished"]')).to_have_count(5, timeout=30_000)
+
+    def test_progress_is_live_and_one_or_all_can_be_stopped(self):
+        study = self.show(settings={"samples": 4, "pause": 6})
+        with RunnerProcess():
+            self.page.get_by_role("button", name="Run 5 renders").click()
+            expect(self.page.get_by_text("Rendering, ").first).to_be_visible(timeout=20_000)
+            expect(self.page.locator("tr[data-run]").first).to_contain_text("so far")
+            expect(self.page.get_by_role("status").first).to_contain_text("left")
+            self.page.get_by_role("button", name="Stop the warm-up").click()
+            expect(self.page.locator("tr[data-run]").first).to_have_attribute("data-state-of", "stopped")
+            expect(self.page.locator("tr[data-run]").nth(1)).to_have_attribute("data-state-of", "running")
+            self.page.get_by_role("button", name="Stop all").click()
+            expect(self.page.locator('tr[data-state-of="stopped"]')).to_have_count(5)
+        self.assertEqual(set(study.runs.values_list("state", flat=True)), {"stopped"})
+
+    def test_a_second_page_shows_the_same(self):
+        study = self.show(settings={"samples": 4, "pause": 3})
+        other = self.page.context.new_page()
+        other.goto(self.page.url)
+        with RunnerProcess():
+            self.page.get_by_role("button", name="Run 5 renders").click()
+            expect(other.locator('tr[data-state-of="running"]')).to_have_count(1, timeout=20_000)
+            until(lambda: study.runs.filter(state="finished").exists(), "a finished run")
+            expect(other.locator('tr[data-state-of="finished"]')).not_to_have_count(0)
+
+    def test_waiting_for_other_studies_is_said(self):
+        queue_study(self.create(question="First"))
+        study = self.create(question="Second")
+        queue_study(study)
+        self.open(f"/studies/{study.pk}")
+        expect(self.page.get_by_role("status").first).to_contain_text("waiting for 5 other renders")
+        self.assertEqual(Run.objects.count(), 10)
+
+    def test_a_server_that_does_not_answer_is_said(self):
+        self.show()
+        expect(self.heading()).to_be_visible()
+        self.page.route("**/api/**", lambda route: route.abort())
+        expect(self.page.get_by_text("The server does not answer; what you see may be old.")).to_be_visible(
+            timeout=30_000
+        )

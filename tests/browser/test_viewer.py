@@ -1,0 +1,257 @@
+from pathlib import Path
+
+import numpy as np
+from django.conf import settings
+from playwright.sync_api import expect
+
+from server.findings.measuring import measure_outstanding
+from server.runs.models import Run
+from server.store.files import keep, path_of
+from server.studies.models import Option
+from tests.browser.base import BrowserTest
+from tests.pictures import textured, write
+from tests.server.base import SIZE, finish_all
+
+DARK, MIDDLE, LIGHT = (round(255 * value) for value in (0.11, 0.46, 0.8))
+
+
+class Viewer(BrowserTest):
+    def setUp(self):
+        super().setUp()
+        self.study = self.create()
+        finish_all(self.study, noise={"control": 0.3, "trial": 0.05}, seconds={"control": 11.0, "trial": 21.0})
+        measure_outstanding(Option.objects.all())
+        self.open_pair()
+
+    def open_pair(self):
+        self.open(f"/pairs/{self.study.pairs.get().pk}")
+        self.page.wait_for_selector("canvas[data-drawn]")
+        self.stage = self.page.get_by_label("Pictures")
+        self.box = self.stage.bounding_box()
+
+    def at(self, across, down):
+        return self.box["x"] + across * self.box["width"], self.box["y"] + down * self.box["height"]
+
+    def pixel(self, across, down):
+        self.page.wait_for_timeout(200)
+        x, y = self.at(across, down)
+        return tuple(int(v) for v in self.screen()[int(y), int(x)])
+
+    def zoom(self):
+        return float(self.stage.get_attribute("data-zoom"))
+
+    def press(self, *keys):
+        for key in keys:
+            self.page.keyboard.press(key)
+
+    def test_the_picture_gets_two_thirds_of_the_window(self):
+        self.assertGreaterEqual(self.box["width"] * self.box["height"], 1280 * 800 * 2 / 3)
+
+    def test_the_surround_is_neutral_in_three_levels(self):
+        for level in (DARK, MIDDLE, LIGHT, DARK):
+            red, green, blue = self.pixel(0.5, 0.005)
+            self.assertEqual((red, green, blue), (red, red, red))
+            self.assertAlmostEqual(red, level, delta=1)
+            self.press("s")
+
+    def test_the_wheel_zooms_at_the_pointer_down_to_single_pixels(self):
+        x, y = self.at(0.7, 0.6)
+        self.page.mouse.move(x, y)
+        before = self.page.locator('[data-part="readout"]').inner_text()
+        self.assertRegex(before, r"^Pixel \d+, \d+")
+        for _ in range(12):
+            self.page.mouse.wheel(0, -240)
+        self.page.mouse.move(x, y + 1)
+        self.page.mouse.move(x, y)
+        expect(self.page.locator('[data-part="readout"]')).to_have_text(before.replace("\n", ""), use_inner_text=False)
+        self.assertEqual(self.zoom(), 64)
+        left, right = self.pixel(0.7, 0.6), self.pixel(0.7 + 20 / self.box["width"], 0.6)
+        self.assertEqual(len(left), len(right))
+        for _ in range(40):
+            self.page.mouse.wheel(0, 240)
+        self.assertGreaterEqual(self.zoom(), 1 / 32)
+
+    def test_dragging_moves_both_and_fit_brings_them_back(self):
+        self.press("c", "8")
+        here = self.pixel(0.5, 0.5)
+        self.page.mouse.move(*self.at(0.5, 0.5))
+        self.page.mouse.down()
+        x, y = self.at(0.5, 0.5)
+        self.page.mouse.move(x + 80, y + 40, steps=4)
+        self.page.mouse.up()
+        moved = self.pixel(0.5 + 80 / self.box["width"], 0.5 + 40 / self.box["height"])
+        self.assertEqual(moved, here)
+        self.press("0")
+        self.assertAlmostEqual(self.zoom(), min(self.box["width"] / SIZE[0], self.box["height"] / SIZE[1]), places=2)
+
+    def test_side_by_side_shows_the_same_place_in_both_halves(self):
+        self.press("n", "8")
+        self.page.mouse.move(*self.at(0.25, 0.5))
+        one = self.page.locator('[data-part="readout"]').inner_text()
+        self.page.mouse.move(*self.at(0.75, 0.5))
+        self.page.wait_for_timeout(100)
+        self.assertEqual(self.page.locator('[data-part="readout"]').inner_text(), one)
+        left, right = np.array(self.pixel(0.25, 0.5)), np.array(self.pixel(0.75, 0.5))
+        self.press("c")
+        np.testing.assert_allclose(self.pixel(0.5, 0.5), left, atol=1)
+        self.press("t")
+        np.testing.assert_allclose(self.pixel(0.5, 0.5), right, atol=1)
+
+    def sides(self, *places):
+        """Which side shows at each place, told by comparing with either alone."""
+        self.press("c")
+        control = [self.pixel(*place) for place in places]
+        self.press("t")
+        trial = [self.pixel(*place) for place in places]
+        self.press("d")
+        found = []
+        for place, one, two in zip(places, control, trial, strict=True):
+            self.assertNotEqual(one, two)
+            found.append({one: "control", two: "trial"}[self.pixel(*place)])
+        return found
+
+    def test_the_line_is_dragged_to_any_place_and_angle(self):
+        corners = ((0.3, 0.3), (0.7, 0.3), (0.3, 0.7), (0.7, 0.7))
+        self.assertEqual(self.sides(*corners), ["control", "trial", "control", "trial"])
+        ring = self.page.locator('[data-part="ring"]')
+        box = ring.bounding_box()
+        x, y = self.at(0.5, 0.5)
+        self.page.mouse.move(box["x"] + 8, box["y"] + 8)
+        self.page.mouse.down()
+        self.page.mouse.move(x - 110, y, steps=8)
+        self.page.mouse.up()
+        self.assertEqual(ring.get_attribute("aria-valuenow"), "90")
+        self.assertEqual(self.sides(*corners), ["control", "control", "trial", "trial"])
+        self.press("]", "]", "]")
+        self.assertEqual(ring.get_attribute("aria-valuenow"), "135")
+        self.assertEqual(self.sides((0.7, 0.2), (0.3, 0.8)), ["control", "trial"])
+        self.press("u")
+        line = self.page.locator('[data-part="line"]')
+        self.assertEqual(ring.get_attribute("aria-valuenow"), "0")
+        x, y = self.at(0.5, 0.2)
+        self.page.mouse.move(x, y)
+        self.page.mouse.down()
+        self.page.mouse.move(self.at(0.2, 0.2)[0], y, steps=4)
+        self.page.mouse.up()
+        self.assertTrue(line.is_visible())
+        self.assertEqual(self.sides((0.3, 0.5)), ["trial"])
+
+    def test_the_line_s_grips_are_sliders_for_the_keyboard(self):
+        place = self.page.get_by_role("slider", name="Place of the dividing line")
+        place.focus()
+        for _ in range(5):
+            self.press("ArrowRight")
+        self.assertEqual(place.get_attribute("aria-valuenow"), "55")
+        angle = self.page.get_by_role("slider", name="Angle of the dividing line")
+        angle.focus()
+        self.press("ArrowRight", "ArrowRight")
+        self.assertEqual(angle.get_attribute("aria-valuenow"), "6")
+
+    def test_the_difference_has_a_scale_in_units_that_follows_the_exposure(self):
+        self.press("f")
+        legend = self.page.locator('[data-part="legend"]')
+        expect(legend).to_contain_text("linear luminance")
+        expect(legend).to_contain_text("+0.250")
+        self.press("e", "e")
+        expect(legend).to_contain_text("+0.125")
+
+    def test_equal_pictures_have_an_even_difference(self):
+        run = Run.objects.get(option__side="trial", seed=1)
+        other = Run.objects.get(option__side="control", seed=1, warm_up=False)
+        Run.objects.filter(pk=run.pk).update(picture=other.picture)
+        self.open_pair()
+        self.press("f")
+        self.assertEqual({self.pixel(0.3, 0.5), self.pixel(0.62, 0.41)}, {(237, 237, 237)})
+
+    def test_every_key_is_listed_and_the_list_is_accessible(self):
+        self.press("?")
+        dialog = self.page.get_by_role("dialog", name="Keys in the viewer")
+        expect(dialog).to_contain_text("Exchange the two sides in place")
+        self.assert_accessible()
+        self.press("Escape")
+        expect(dialog).to_have_count(0)
+
+    def test_keys_are_left_alone_while_typing(self):
+        self.page.get_by_label("Reasons").fill("")
+        self.page.get_by_label("Reasons").press_sequentially("next")
+        expect(self.page.get_by_label("Reasons")).to_have_value("next")
+        self.assertEqual(self.stage.get_attribute("data-mode"), "divided")
+
+    def test_choices_are_remembered(self):
+        self.press("n", "s", "e")
+        self.page.wait_for_timeout(200)
+        self.open_pair()
+        self.assertEqual(self.stage.get_attribute("data-mode"), "side by side")
+        expect(self.page.get_by_role("button", name="Surround: middle")).to_be_visible()
+        expect(self.page.get_by_text("+0.50 EV")).to_be_visible()
+
+    def test_labels_follow_their_sides_and_can_be_hidden(self):
+        label = self.page.locator('[data-label="trial"]')
+        self.assertGreater(label.bounding_box()["x"], self.at(0.5, 0)[0])
+        for _ in range(12):
+            self.press("]")
+        self.assertLess(label.bounding_box()["x"], self.at(0.5, 0)[0])
+        self.press("l")
+        expect(label).to_have_count(0)
+
+    def test_invalid_pixels_are_hatched_not_hidden(self):
+        picture = textured(SIZE)
+        picture[10:26, 16:32] = np.nan
+        path = write(Path(settings.HOME) / "holes.exr", picture)
+        Run.objects.filter(option__side="trial", seed=1).update(picture=keep(path.read_bytes(), ".exr"))
+        self.open_pair()
+        self.press("t")
+        self.assertIn(self.pixel(0.5, 0.5), {(255, 0, 255), (0, 0, 0)})
+        self.page.mouse.move(*self.at(0.5, 0.5))
+        expect(self.page.locator('[data-part="readout"] [data-side="trial"]')).to_have_text("not valid here")
+
+    def test_figures_carry_unit_spread_and_method(self):
+        figures = self.page.get_by_role("region", name="Figures").inner_text()
+        self.assertRegex(figures, r"Noise, % by twins")
+        self.assertRegex(figures, r"\d+\.\d to \d+\.\d")
+        self.assertIn("wall time", figures)
+        self.assertIn("2 repeats", figures)
+
+    def test_the_other_seed_can_be_looked_at(self):
+        self.press("c")
+        first = self.pixel(0.5, 0.5)
+        self.page.get_by_label("Pictures of seed").select_option("2")
+        self.page.wait_for_timeout(400)
+        self.assertNotEqual(self.pixel(0.5, 0.5), first)
+
+
+class ViewerTrouble(BrowserTest):
+    def setUp(self):
+        super().setUp()
+        self.study = self.create()
+        finish_all(self.study)
+
+    def open_pair(self):
+        self.open(f"/pairs/{self.study.pairs.get().pk}")
+
+    def test_a_picture_missing_from_the_store_is_said_in_its_place(self):
+        path_of(Run.objects.get(option__side="trial", seed=1).picture, ".exr").unlink()
+        self.open_pair()
+        alert = self.page.get_by_role("alert").filter(has_text="picture")
+        expect(alert).to_contain_text("The trial's picture cannot be shown: The picture is missing from the store")
+        expect(self.page.get_by_role("region", name="Figures")).to_be_visible()
+
+    def test_a_browser_without_webgl2_is_told_so(self):
+        self.page.add_init_script(
+            "const plain = HTMLCanvasElement.prototype.getContext;"
+            "HTMLCanvasElement.prototype.getContext = function (kind, ...rest) {"
+            "  return kind === 'webgl2' ? null : plain.call(this, kind, ...rest); };"
+        )
+        self.open_pair()
+        expect(self.page.get_by_role("alert").filter(has_text="WebGL2")).to_contain_text(
+            "This browser shows no WebGL2, which the viewer needs. The figures beside it are not affected."
+        )
+
+    def test_a_pair_that_does_not_exist(self):
+        self.open("/pairs/4711")
+        expect(self.page.get_by_role("alert").first).to_be_visible()
+        expect(self.page.get_by_text("There is no such pair.")).to_be_visible()
+
+    def test_an_address_that_leads_nowhere(self):
+        self.open("/nowhere/at/all")
+        expect(self.page.get_by_text("There is nothing at this address.")).to_be_visible()

@@ -1,0 +1,58 @@
+"""The real runner as a process of its own, on the tests' database."""
+
+from __future__ import annotations
+
+import os
+import signal
+import subprocess
+import sys
+import time
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+import psutil
+
+ROOT = Path(__file__).parents[1]
+
+
+class RunnerProcess:
+    """Starts on entering, is killed on leaving."""
+
+    def __enter__(self) -> RunnerProcess:
+        self.start()
+        return self
+
+    def __exit__(self, *_: Any) -> None:
+        self.kill()
+
+    def start(self) -> None:
+        environment = {**os.environ, "DJANGO_SETTINGS_MODULE": "server.config.settings"}
+        self.process = subprocess.Popen(
+            [sys.executable, "manage.py", "runner"], cwd=ROOT, env=environment, stdout=subprocess.PIPE,
+            stderr=subprocess.STDOUT, text=True,
+        )  # fmt: skip
+        line = self.process.stdout.readline()
+        if "ready" not in line:
+            raise AssertionError(f"the runner did not start: {line}{self.process.stdout.read()}")
+
+    def kill(self) -> None:
+        self.process.send_signal(signal.SIGKILL)
+        self.process.wait()
+        self.process.stdout.close()
+
+    def family(self) -> list[psutil.Process]:
+        """The runner and all that it started."""
+        own = psutil.Process(self.process.pid)
+        return [own, *own.children(recursive=True)]
+
+
+def until(condition: Callable[[], Any], what: str, seconds: float = 60.0) -> Any:
+    """Wait until a condition holds and return what it gave."""
+    end = time.monotonic() + seconds
+    while time.monotonic() < end:
+        found = condition()
+        if found:
+            return found
+        time.sleep(0.05)
+    raise AssertionError(f"still not after {seconds} s: {what}")

@@ -1,0 +1,93 @@
+"""What the server's tests share: made-up engines in the operator's folder, and the API called as a browser would."""
+
+from __future__ import annotations
+
+import json
+import shutil
+from pathlib import Path
+from typing import Any
+
+from django.conf import settings
+from django.test import Client
+
+from server.runs.actions import claim, queue_study, record_result
+from server.runs.models import Run
+from server.studies.models import Study
+from tests.engines import add_engine
+from tests.pictures import noisy, textured, write
+
+SIZE = (48, 36)
+
+
+def draft(**changes: Any) -> dict[str, Any]:
+    """What the study form sends."""
+    return {
+        "question": "Do more samples pay?", "scene": "marble-stall", "view": "counter", "width": SIZE[0],
+        "height": SIZE[1], "engine": "good", "settings": {"samples": 4}, "under_test": "samples", "trial_value": 16,
+        "repeats": 2, "threads": 1, "time_limit_seconds": 60,
+    } | changes  # fmt: skip
+
+
+class WithEngines:
+    """A test case with a folder of engines that the server reads."""
+
+    engines: tuple[str, ...] = ("good",)
+
+    def setUp(self) -> None:
+        folder = Path(settings.ENGINES)
+        shutil.rmtree(folder, ignore_errors=True)
+        folder.mkdir(parents=True)
+        for kind in self.engines:
+            add_engine(folder, kind)
+        self.folder = folder
+        self.client = Client(enforce_csrf_checks=True)
+        self.token = ""
+
+    def call(self, method: str, path: str, data: Any = None, **headers: str) -> Any:
+        """The answer to an API call, with the CSRF token that the page would send."""
+        if not self.token:
+            self.client.get("/api/session/")
+            self.token = self.client.cookies["csrftoken"].value
+        body = data if isinstance(data, str) else json.dumps(data)
+        given = {"X-CSRFToken": self.token} | headers
+        return self.client.generic(method, path, body if data is not None else "", "application/json", headers=given)
+
+    def problem(self, status: int, method: str, path: str, data: Any = None) -> dict[str, Any]:
+        """The problem-JSON of a call that must fail with this status."""
+        answer = self.call(method, path, data)
+        self.assertEqual(answer.status_code, status, answer.content)
+        self.assertEqual(answer["Content-Type"], "application/problem+json")
+        body = answer.json()
+        self.assertEqual(sorted(body), ["detail", "fields", "status", "title", "type"])
+        self.assertTrue(body["detail"])
+        return body
+
+    def create(self, **changes: Any) -> Study:
+        answer = self.call("POST", "/api/studies/", draft(**changes))
+        self.assertEqual(answer.status_code, 201, answer.content)
+        return Study.objects.get(pk=answer.json()["id"])
+
+
+def result_of(run: Run, noise: float = 0.1, **changes: Any) -> dict[str, Any]:
+    """What a worker would give back for a run, with a picture of known noise."""
+    path = Path(settings.HOME) / f"made-{run.pk}.exr"
+    seed = run.seed + (100 if run.option.side == "trial" else 0)
+    picture = write(path, noisy(textured(SIZE), noise, seed)).read_bytes()
+    path.unlink()
+    return {
+        "state": "finished", "reason": "", "wall_seconds": 11.0, "ready_seconds": 1.0, "cpu_seconds": 11.0,
+        "cpu_ready_seconds": 1.0, "peak_memory_bytes": 50_000_000, "load_before": 0.1, "exit_code": 0,
+        "machine": {"name": "bench", "processor": "p", "cores": 2, "memory_bytes": 10**9, "system": "Linux"},
+        "engine_version": "2.5", "command": ["good"], "log": "step 1/10", "picture": picture,
+    } | changes  # fmt: skip
+
+
+def finish_all(study: Study, noise: dict[str, float] | None = None, seconds: dict[str, float] | None = None) -> None:
+    """Bring all of a study's runs to their end without an engine."""
+    queue_study(study)
+    for run in study.runs.select_related("option"):
+        claim(run.pk)
+        side = run.option.side
+        wall = (seconds or {}).get(side, 11.0)
+        changes = {"wall_seconds": wall, "cpu_seconds": wall}
+        record_result(run.pk, result_of(run, (noise or {}).get(side, 0.1), **changes))

@@ -1,0 +1,295 @@
+import csv
+import io
+import json
+import zipfile
+from pathlib import Path
+
+from django.conf import settings
+from django.core.management import call_command
+from django.core.management.base import CommandError
+from django.test import TestCase
+from matchedpair.errors import InputError
+from matchedpair.measures import TwinNoise
+from matchedpair.pictures import read_picture
+
+from server.findings.bundle import load_bundle
+from server.findings.measuring import measure_outstanding
+from server.findings.models import Measure, Verdict
+from server.runs.models import Run
+from server.store.files import path_of
+from server.studies.models import Option, Study
+from tests.server.base import WithEngines, finish_all, result_of
+
+ROOT = Path(__file__).parents[2]
+VERDICT = {"chosen": "trial", "reasons": "Cleaner in the shelf.", "author": "Rosa"}
+
+
+class Findings(WithEngines, TestCase):
+    def setUp(self):
+        super().setUp()
+        self.study = self.create()
+        self.pair = self.study.pairs.get()
+
+    def finish(self, **given):
+        finish_all(self.study, **given)
+        measure_outstanding(Option.objects.all())
+
+    def row(self):
+        answer = self.call("GET", f"/api/pairs/{self.pair.pk}/")
+        self.assertEqual(answer.status_code, 200, answer.content)
+        return answer.json()
+
+    def test_before_anything_has_run(self):
+        row = self.row()
+        self.assertEqual(row["sentence"], "Planned, not run yet: start the renders to see what this costs and gains.")
+        self.assertEqual((row["control"]["noise"], row["noise_ratio"], row["time_ratio"]), (None, None, None))
+
+    def test_the_sentence_holds_both_ratios(self):
+        self.finish(noise={"control": 0.2, "trial": 0.05}, seconds={"control": 11.0, "trial": 21.0})
+        row = self.row()
+        self.assertAlmostEqual(row["noise_ratio"]["value"], 0.25, delta=0.03)
+        self.assertAlmostEqual(row["time_ratio"]["value"], 2.0)
+        self.assertRegex(
+            row["sentence"], r"^With samples 16 the trial has 0\.2\d+ of the noise .* and takes 2\.00 of the"
+        )
+        self.assertEqual(row["match_sheet"]["summary"], "Matched in all but samples.")
+
+    def test_the_screen_s_figure_is_the_core_s_own(self):
+        self.finish()
+        digests = list(
+            Run.objects.filter(option__side="control", warm_up=False).order_by("seed").values_list("picture", flat=True)
+        )
+        pictures = [read_picture(path_of(digest, ".exr")) for digest in digests]
+        expected = TwinNoise([picture.pixels for picture in pictures], pictures[0].valid).figure(pictures[0].valid)
+        noise = self.row()["control"]["noise"]
+        self.assertEqual((noise["value"], noise["count"]), (expected.noise.value, 2))
+
+    def test_the_warm_up_never_counts(self):
+        self.finish()
+        Run.objects.filter(warm_up=True).update(wall_seconds=900.0, cpu_seconds=900.0)
+        self.assertAlmostEqual(self.row()["control"]["render_seconds"]["value"], 10.0)
+
+    def test_equal_seeds_are_refused_in_the_figure_s_place(self):
+        finish_all(self.study)
+        one, two = Run.objects.filter(option__side="control", warm_up=False).order_by("seed")
+        Run.objects.filter(pk=two.pk).update(picture=one.picture)
+        measure_outstanding(Option.objects.all())
+        row = self.row()
+        self.assertEqual(row["control"]["noise"]["refused"], "the twins are bit-equal: same seed, noise unknown")
+        self.assertIsNone(row["control"]["noise"]["value"])
+        self.assertIn("same seed", row["refused"]["noise_ratio"])
+
+    def test_times_of_other_machines_are_refused(self):
+        self.finish()
+        Run.objects.filter(option__side="trial").update(machine={"name": "farm-7"})
+        row = self.row()
+        self.assertIn("different machines", row["refused"]["time_ratio"])
+        machine = next(c for c in row["match_sheet"]["conditions"] if c["key"] == "machine")
+        self.assertEqual(machine["state"], "differs")
+
+    def test_a_busy_run_is_compared_by_cpu_and_marked(self):
+        self.finish()
+        Run.objects.filter(option__side="trial").update(wall_seconds=44.0)
+        row = self.row()
+        self.assertEqual(row["time_ratio"]["method"], "cpu")
+        self.assertIn("load differs", row["match_sheet"]["summary"])
+
+    def test_a_new_picture_makes_the_figure_out_of_date_until_it_is_measured_again(self):
+        self.finish()
+        run = Run.objects.filter(option__side="trial", seed=2).get()
+        Run.objects.filter(pk=run.pk).update(picture=Run.objects.get(option__side="control", seed=2).picture)
+        row = self.row()
+        self.assertTrue(row["trial"]["out_of_date"])
+        self.assertIsNone(row["trial"]["noise"])
+        self.assertEqual(measure_outstanding(Option.objects.all()), 1)
+        self.assertFalse(self.row()["trial"]["out_of_date"])
+
+    def test_what_is_measured_is_not_measured_twice(self):
+        self.finish()
+        self.assertEqual(measure_outstanding(Option.objects.all()), 0)
+
+    def test_an_older_method_is_measured_again(self):
+        self.finish()
+        Measure.objects.update(version=0)
+        self.assertTrue(self.row()["control"]["out_of_date"])
+        self.assertEqual(measure_outstanding(Option.objects.all()), 2)
+
+    def test_a_picture_lost_from_the_store_is_a_refusal(self):
+        finish_all(self.study)
+        path_of(Run.objects.get(option__side="control", seed=1, warm_up=False).picture, ".exr").unlink()
+        measure_outstanding(Option.objects.all())
+        self.assertIn("no such file", self.row()["control"]["noise"]["refused"])
+
+    def test_the_overview_lists_the_newest_first(self):
+        self.finish()
+        self.create(question="Another?")
+        rows = self.call("GET", "/api/overview/").json()["studies"]
+        self.assertEqual([row["question"] for row in rows], ["Another?", "Do more samples pay?"])
+        self.assertEqual([row["state"] for row in rows], ["planned", "done"])
+        self.assertEqual((rows[1]["runs_done"], rows[1]["runs_planned"]), (5, 5))
+
+    def test_the_overview_does_not_ask_the_database_once_a_study(self):
+        for number in range(6):
+            finish_all(self.create(question=f"Question {number}?"))
+        with self.assertNumQueries(7):
+            self.client.get("/api/overview/")
+
+
+class Verdicts(WithEngines, TestCase):
+    def setUp(self):
+        super().setUp()
+        self.study = self.create()
+        self.path = f"/api/pairs/{self.study.pairs.get().pk}"
+
+    def test_a_verdict_keeps_the_finding_it_rests_on(self):
+        finish_all(self.study)
+        measure_outstanding(Option.objects.all())
+        answer = self.call("POST", f"{self.path}/verdicts/", VERDICT)
+        self.assertEqual(answer.status_code, 201)
+        row = self.call("GET", f"{self.path}/").json()
+        self.assertEqual(row["verdicts"][0]["finding"], row["sentence"])
+        self.assertFalse(row["verdicts"][0]["older_finding"])
+        Run.objects.filter(option__side="trial").update(wall_seconds=40.0, cpu_seconds=40.0)
+        self.assertTrue(self.call("GET", f"{self.path}/").json()["verdicts"][0]["older_finding"])
+
+    def test_nothing_to_judge_yet(self):
+        self.assertIn("finished render", self.problem(400, "POST", f"{self.path}/verdicts/", VERDICT)["detail"])
+
+    def test_what_is_missing_is_named_and_nothing_is_kept(self):
+        finish_all(self.study)
+        for change in ({"chosen": "left"}, {"reasons": " "}, {"author": ""}, {"reasons": "x" * 5000}):
+            body = self.problem(400, "POST", f"{self.path}/verdicts/", VERDICT | change)
+            self.assertEqual(list(body["fields"]), list(change))
+        self.assertEqual(Verdict.objects.count(), 0)
+
+    def test_a_withdrawn_verdict_can_be_put_back(self):
+        finish_all(self.study)
+        pk = self.call("POST", f"{self.path}/verdicts/", VERDICT).json()["id"]
+        self.assertEqual(self.call("DELETE", f"/api/verdicts/{pk}/").status_code, 204)
+        self.assertEqual(self.call("GET", f"{self.path}/").json()["verdicts"], [])
+        self.call("POST", f"/api/verdicts/{pk}/restore/")
+        self.assertEqual(len(self.call("GET", f"{self.path}/").json()["verdicts"]), 1)
+
+
+class Exports(WithEngines, TestCase):
+    def setUp(self):
+        super().setUp()
+        self.study = self.create(question="=1+1 is it worth it?")
+        finish_all(self.study)
+        measure_outstanding(Option.objects.all())
+        self.path = f"/api/pairs/{self.study.pairs.get().pk}"
+        self.call("POST", f"{self.path}/verdicts/", VERDICT)
+        self.home = Path(settings.HOME)
+
+    def bundle(self):
+        answer = self.call("GET", f"{self.path}/export.zip")
+        self.assertRegex(answer["Content-Disposition"], r'filename="pair-\d+-11-is-it-worth-it\.zip"')
+        path = self.home / "bundle.zip"
+        path.write_bytes(answer.content)
+        return path
+
+    def test_json_holds_what_the_screen_shows(self):
+        document = json.loads(self.call("GET", f"{self.path}/export.json").content)
+        screen = self.call("GET", f"{self.path}/").json()
+        self.assertEqual(document["sentence"], screen["sentence"])
+        self.assertEqual(document["ratios"]["noise"]["value"], screen["noise_ratio"]["value"])
+        self.assertEqual(document["verdicts"][0]["reasons"], VERDICT["reasons"])
+        self.assertEqual(len(document["runs"]), 5)
+
+    def test_csv_has_one_row_a_run_and_no_formulas(self):
+        Run.objects.filter(warm_up=True).update(reason='=HYPERLINK("x")')
+        rows = list(csv.DictReader(io.StringIO(self.call("GET", f"{self.path}/export.csv").content.decode())))
+        self.assertEqual(len(rows), 5)
+        self.assertEqual((rows[1]["side"], rows[1]["samples"], rows[1]["wall_seconds"]), ("control", "4", "11.0"))
+        self.assertEqual(rows[0]["reason"], '\'=HYPERLINK("x")')
+
+    def test_the_bundle_goes_around(self):
+        path = self.bundle()
+        with zipfile.ZipFile(path) as bundle:
+            names = bundle.namelist()
+        self.assertIn("pictures/trial-seed-2.exr", names)
+        before = self.call("GET", f"{self.path}/").json()
+        Study.objects.all().delete()
+        study = load_bundle(path)
+        after = self.call("GET", f"/api/pairs/{study.pairs.get().pk}/").json()
+        for key in ("sentence", "noise_ratio", "time_ratio", "match_sheet", "subject"):
+            self.assertEqual(before[key], after[key], key)
+        self.assertEqual(after["verdicts"][0]["created_at"], before["verdicts"][0]["created_at"])
+        self.assertFalse(after["control"]["out_of_date"])
+
+    def test_spoiled_bundles_are_refused_and_leave_nothing(self):
+        whole = self.bundle()
+        Study.objects.all().delete()
+
+        def rewritten(change):
+            rewritten.count += 1
+            path = self.home / f"spoiled-{rewritten.count}.zip"
+            with zipfile.ZipFile(whole) as old, zipfile.ZipFile(path, "w") as new:
+                for name in old.namelist():
+                    contents = change(name, old.read(name))
+                    if contents is not None:
+                        new.writestr(name, contents)
+            return path
+
+        rewritten.count = 0
+        truncated = self.home / "truncated.zip"
+        truncated.write_bytes(whole.read_bytes()[:-400])
+        cases = [
+            (truncated, "not a whole bundle"),
+            (rewritten(lambda n, c: None if n == "pair.json" else c), "not a whole bundle"),
+            (rewritten(lambda n, c: None if "trial-seed-1" in n else c), "not a whole bundle"),
+            (rewritten(lambda n, c: c + b"x" if n.endswith(".exr") else c), "is not the picture that the bundle names"),
+            (rewritten(lambda n, c: c + b" " if n == "scene.json" else c), "is not the revision"),
+            (rewritten(lambda n, c: c.replace(b'"format": 1', b'"format": 7') if n == "pair.json" else c), "format 7"),
+            (rewritten(lambda n, c: b"{" if n == "pair.json" else c), "not a whole bundle"),
+        ]
+        for path, words in cases:
+            with self.subTest(words), self.assertRaisesRegex(InputError, words):
+                load_bundle(path)
+        self.assertEqual((Study.objects.count(), Run.objects.count(), Option.objects.count()), (0, 0, 0))
+
+    def test_the_command_says_what_is_wrong(self):
+        with self.assertRaisesRegex(CommandError, "No such file"):
+            call_command("load_bundle", str(self.home / "none.zip"))
+
+
+class DemoBundles(WithEngines, TestCase):
+    def test_the_shipped_bundles_load_measured_and_judged(self):
+        bundles = sorted((ROOT / "demo" / "bundles").glob("*.zip"))
+        call_command("load_bundle", *map(str, bundles), stdout=io.StringIO())
+        self.assertEqual(Study.objects.count(), len(bundles))
+        rows = self.call("GET", "/api/overview/").json()["studies"]
+        self.assertTrue(any(row["chosen"] for row in rows))
+        for row in rows:
+            self.assertEqual(row["state"], "done")
+            pair = self.call("GET", f"/api/pairs/{row['pair']}/").json()
+            self.assertFalse(pair["control"]["out_of_date"] or pair["trial"]["out_of_date"])
+            self.assertTrue(pair["match_sheet"]["fair"], pair["match_sheet"]["summary"])
+            self.assertEqual(measure_outstanding(Option.objects.filter(study_id=row["id"])), 0)
+        call_command("load_bundle", "--if-empty", *map(str, bundles), stdout=io.StringIO())
+        self.assertEqual(Study.objects.count(), len(bundles))
+
+    def test_no_bundle_tells_where_it_was_made(self):
+        for path in (ROOT / "demo" / "bundles").glob("*.zip"):
+            with zipfile.ZipFile(path) as bundle:
+                text = bundle.read("pair.json").decode()
+            self.assertNotIn(str(ROOT), text)
+            self.assertNotIn("/home/", text)
+
+    def test_a_shipped_figure_is_what_the_core_measures_now(self):
+        study = load_bundle(sorted((ROOT / "demo" / "bundles").glob("*.zip"))[0])
+        kept = Measure.objects.get(option__study=study, option__side="control").value
+        Measure.objects.all().delete()
+        measure_outstanding(Option.objects.all())
+        self.assertAlmostEqual(Measure.objects.get(option__study=study, option__side="control").value, kept, places=6)
+
+
+class RunDetails(WithEngines, TestCase):
+    def test_an_unfinished_run_has_no_times(self):
+        study = self.create()
+        finish_all(study)
+        run = study.runs.select_related("option").first()
+        Run.objects.filter(pk=run.pk).update(state="queued")
+        body = self.call("GET", f"/api/runs/{run.pk}/").json()
+        self.assertEqual((body["quietness"], body["render_seconds"]), (None, None))
+        self.assertEqual(result_of(run)["state"], "finished")
