@@ -99,7 +99,7 @@ def take_all(page: Page, base: str) -> None:
     page.goto(f"{base}/studies/new")
     page.get_by_label("Question").fill("How many bounces does the deep shelf need?")
     page.get_by_label("View").select_option("shelf")
-    page.get_by_role("button", name="Change Maximum bounces for the trial").click()
+    page.get_by_role("button", name="Change this for the trial: Maximum bounces").click()
     page.get_by_label("Maximum bounces, trial").fill("4")
     page.get_by_text("Matched in all but bounces.").wait_for()
     take("new-study")

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-import io
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 import OpenImageIO as oiio
+from django.conf import settings
 from django.test import LiveServerTestCase
 from playwright.sync_api import Page, expect, sync_playwright
 
@@ -61,9 +61,9 @@ class BrowserTest(WithEngines, LiveServerTestCase):
 
     def screen(self) -> np.ndarray:
         """What is on the screen, 8-bit values, shape (H, W, 3)."""
-        png = self.page.screenshot()
-        reader = oiio.ImageInput.open("shot.png", oiio.ImageSpec(), oiio.IOMemReader(bytearray(io.BytesIO(png).read())))
-        return np.asarray(reader.read_image(0, 0, 0, 3, oiio.UINT8))
+        path = Path(settings.HOME) / "screen.png"
+        self.page.screenshot(path=path)
+        return np.asarray(oiio.ImageBuf(str(path)).get_pixels(oiio.UINT8))[..., :3]
 
     def all_ended(self) -> None:
         until(lambda: not Run.objects.filter(state__in=OPEN_STATES).exists(), "all renders", seconds=120)

@@ -18,7 +18,7 @@ class NewStudy(BrowserTest):
         self.open("/studies/new")
 
     def change_samples(self, value):
-        self.page.get_by_role("button", name="Change Samples for the trial").click()
+        self.page.get_by_role("button", name="Change this for the trial: Samples").click()
         self.page.get_by_label("Samples, trial").fill(value)
 
     def test_out_of_range_is_said_beside_the_field_and_nothing_typed_is_lost(self):
@@ -39,7 +39,7 @@ class NewStudy(BrowserTest):
 
     def test_only_one_setting_can_be_changed(self):
         self.change_samples("8")
-        self.page.get_by_role("button", name="Change Level for the trial").click()
+        self.page.get_by_role("button", name="Change this for the trial: Level").click()
         expect(self.page.get_by_label("Samples, trial")).to_have_count(0)
         expect(self.page.get_by_label("Level, trial")).to_have_value("high")
 

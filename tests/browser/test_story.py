@@ -34,7 +34,7 @@ class Story(BrowserTest):
         page.get_by_label("Width").fill("96")
         page.get_by_label("Height").fill("54")
         page.get_by_label("Samples per pixel, control").fill("6")
-        page.get_by_role("button", name="Change Light picking for the trial").click()
+        page.get_by_role("button", name="Change this for the trial: Light picking").click()
         page.get_by_label("Light picking, trial").select_option("estimate")
         expect(self.heading()).to_have_text("Say in words what you want to know.")
         page.get_by_label("Question").fill(QUESTION)
@@ -100,7 +100,7 @@ class Story(BrowserTest):
 
     def look(self):
         page = self.page
-        box = page.get_by_label("Pictures").bounding_box()
+        box = page.get_by_label("Pictures", exact=True).bounding_box()
         # at eight times, the middle of the window is the corner of the picture's middle pixel
         x, y = box["x"] + box["width"] / 2 + 4, box["y"] + box["height"] / 2 + 4
         page.keyboard.press("8")
@@ -120,7 +120,7 @@ class Story(BrowserTest):
 
     def judge(self):
         page = self.page
-        page.get_by_role("radio", name="Trial").check()
+        page.get_by_role("radio", name="Trial", exact=True).check()
         expect(page.get_by_role("button", name="Save verdict")).to_be_disabled()
         page.get_by_label("Reasons").fill("Cleaner on the posts.")
         page.get_by_label("Name").fill("Rosa")

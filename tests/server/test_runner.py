@@ -9,6 +9,7 @@ from matchedpair.pictures import read_picture
 
 from server.bench.heartbeat import RunnerState, runner_state
 from server.bench.runner import work_folder
+from server.findings.models import Measure
 from server.runs.actions import queue_study, stop_runs
 from server.runs.models import OPEN_STATES, Run
 from server.store.files import path_of
@@ -156,6 +157,7 @@ class Running(WithEngines, TransactionTestCase):
         study = self.queued(settings={"samples": 4, "pause": 0.6})
         with RunnerProcess():
             until(none_open, "all")
+            until(lambda: Measure.objects.count() == 2, "both sides measured")
             self.assertIs(runner_state(), RunnerState.ALIVE)
         run = study.runs.last()
         self.assertGreaterEqual(run.wall_seconds - run.ready_seconds, 0.5)

@@ -81,7 +81,7 @@ export function SettingsTable({
                   <button
                     type="button"
                     className="act"
-                    aria-label={`Change ${setting.title} for the trial`}
+                    aria-label={`Change this for the trial: ${setting.title}`}
                     onClick={() =>
                       onChange({ under_test: setting.name, trial_value: otherValue(setting, value) })
                     }
@@ -100,10 +100,10 @@ export function SettingsTable({
 
 function Consequences({ setting }: { setting: Setting }) {
   return (
-    <dl className="mt-1 max-w-md text-sm">
+    <div className="mt-1 max-w-md text-sm">
       {setting.too_low ? <p>Too low: {setting.too_low}</p> : null}
       {setting.too_high ? <p>Too high: {setting.too_high}</p> : null}
-    </dl>
+    </div>
   );
 }
 

@@ -11,7 +11,7 @@ import type { Pixels } from "./pixels";
 import { Readout } from "./Readout";
 import { acted, type Choices, differenceRange, FIRST_CHOICES, paneOf, type ViewerState } from "./state";
 import { Toolbar } from "./Toolbar";
-import { fit, held, type Point, panBy, type Size, toPicture, zoomAt } from "./viewport";
+import { fit, held, type Place, type Point, panBy, snapped, toPicture, zoomAt } from "./viewport";
 
 /** Two pictures on top of each other or next to each other, at the same place, magnification and exposure. */
 export function PairViewer({ control, trial, panel }: { control: Pixels; trial: Pixels; panel: ReactNode }) {
@@ -23,11 +23,11 @@ export function PairViewer({ control, trial, panel }: { control: Pixels; trial: 
     line: UPRIGHT,
     fitted: true,
   }));
-  const [window_, setWindow] = useState<Size>({ width: 0, height: 0 });
+  const [place, setPlace] = useState<Place>({ left: 0, top: 0, width: 0, height: 0 });
   const [pointer, setPointer] = useState<Point | null>(null);
   const [keysOpen, setKeysOpen] = useState(false);
   const stage = useRef<HTMLElement>(null);
-  const pane = paneOf(state, window_);
+  const pane = paneOf(state, place);
 
   useEffect(() => {
     const { mode, exposure, surround, labels } = state;
@@ -38,9 +38,9 @@ export function PairViewer({ control, trial, panel }: { control: Pixels; trial: 
     const element = stage.current;
     if (!element) return;
     const observer = new ResizeObserver(() => {
-      const size = { width: element.clientWidth, height: element.clientHeight };
-      setWindow(size);
-      setState((now) => (now.fitted ? { ...now, view: fit(control, paneOf(now, size)) } : now));
+      const place = snapped(element.getBoundingClientRect(), devicePixelRatio);
+      setPlace(place);
+      setState((now) => (now.fitted ? { ...now, view: fit(control, paneOf(now, place)) } : now));
     });
     observer.observe(element);
     return () => observer.disconnect();
@@ -48,14 +48,14 @@ export function PairViewer({ control, trial, panel }: { control: Pixels; trial: 
 
   const act = (what: ViewerAct) => {
     if (what.do === "keys") setKeysOpen(true);
-    else setState((now) => acted(now, what, control, window_));
+    else setState((now) => acted(now, what, control, place));
   };
 
   const inPane = (event: { clientX: number; clientY: number }): Point => {
     const box = stage.current?.getBoundingClientRect();
-    const x = event.clientX - (box?.left ?? 0);
-    const right = state.mode === "side by side" && x >= window_.width - pane.width;
-    return { x: right ? x - (window_.width - pane.width) : x, y: event.clientY - (box?.top ?? 0) };
+    const x = event.clientX - (box?.left ?? 0) - place.left;
+    const right = state.mode === "side by side" && x >= place.width - pane.width;
+    return { x: right ? x - (place.width - pane.width) : x, y: event.clientY - (box?.top ?? 0) - place.top };
   };
 
   // React listens to wheels passively, so the page would scroll as well
@@ -69,7 +69,7 @@ export function PairViewer({ control, trial, panel }: { control: Pixels; trial: 
       const at = inPane(event);
       setState((now) => ({
         ...now,
-        view: held(zoomAt(now.view, factor, at, paneOf(now, window_)), control),
+        view: held(zoomAt(now.view, factor, at, paneOf(now, place)), control),
         fitted: false,
       }));
     };
@@ -127,18 +127,22 @@ export function PairViewer({ control, trial, panel }: { control: Pixels; trial: 
           onPointerLeave={() => setPointer(null)}
           onDoubleClick={() => act({ do: "fit" })}
         >
-          {window_.width > 0 ? (
-            <PictureCanvas control={control} trial={trial} state={state} pane={window_} />
-          ) : null}
-          {state.mode === "divided" ? (
-            <DividingLine
-              line={state.line}
-              pane={window_}
-              onChange={(line) => setState((now) => ({ ...now, line }))}
-            />
-          ) : null}
-          {state.mode === "difference" ? <DifferenceLegend range={differenceRange(state.exposure)} /> : null}
-          {state.labels && state.mode !== "difference" ? <Labels state={state} /> : null}
+          <div className="absolute" style={place}>
+            {place.width > 0 ? (
+              <PictureCanvas control={control} trial={trial} state={state} pane={place} />
+            ) : null}
+            {state.mode === "divided" ? (
+              <DividingLine
+                line={state.line}
+                pane={place}
+                onChange={(line) => setState((now) => ({ ...now, line }))}
+              />
+            ) : null}
+            {state.mode === "difference" ? (
+              <DifferenceLegend range={differenceRange(state.exposure)} />
+            ) : null}
+            {state.labels && state.mode !== "difference" ? <Labels state={state} /> : null}
+          </div>
         </section>
       </div>
       <aside

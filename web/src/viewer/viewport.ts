@@ -3,6 +3,9 @@ export type Viewport = { readonly x: number; readonly y: number; readonly zoom: 
 export type Size = { readonly width: number; readonly height: number };
 export type Point = { readonly x: number; readonly y: number };
 
+/** A size with an offset inside its parent, in CSS pixels. */
+export type Place = Size & { readonly left: number; readonly top: number };
+
 export const MOST_ZOOM = 64;
 export const LEAST_ZOOM = 1 / 32;
 
@@ -44,6 +47,25 @@ export function toScreen(view: Viewport, at: Point, pane: Size): Point {
   return {
     x: (at.x - view.x) * view.zoom + pane.width / 2,
     y: (at.y - view.y) * view.zoom + pane.height / 2,
+  };
+}
+
+/**
+ * The largest place inside a box whose edges fall on whole device pixels. A canvas that does not begin and end on them is
+ * resampled by the browser, and no picture pixel is a screen pixel any more.
+ */
+export function snapped(
+  box: { left: number; top: number; width: number; height: number },
+  ratio: number,
+): Place {
+  const first = (edge: number) => Math.ceil(edge * ratio - 1e-3) / ratio;
+  const last = (edge: number) => Math.floor(edge * ratio + 1e-3) / ratio;
+  const [left, top] = [first(box.left), first(box.top)];
+  return {
+    left: left - box.left,
+    top: top - box.top,
+    width: last(box.left + box.width) - left,
+    height: last(box.top + box.height) - top,
   };
 }
 
