@@ -68,13 +68,14 @@ chromium:
 	@test -x .venv/bin/python || $(PYTHON) -m venv .venv || { echo "Could not make .venv: install the venv package of Python (Debian: python3-venv)."; exit 1; }
 	@echo "Installing Python packages …"
 	.venv/bin/python -m pip install --quiet --disable-pip-version-check --requirement requirements.lock
-	.venv/bin/python -m pip install --quiet --disable-pip-version-check --no-deps --editable .
+	PYTHONWARNINGS=ignore .venv/bin/python -m pip install --quiet --disable-pip-version-check --no-deps --editable .
 	@touch $@
 
 web/node_modules/installed: web/package-lock.json
 	@command -v npm >/dev/null || { echo "Node and npm are missing: install Node 20.19 or later."; exit 1; }
 	@echo "Installing front-end packages …"
-	cd web && npm ci --silent --no-audit --no-fund
+	@# not "npm ci": it refuses a lock without the other platforms' binaries, which not every registry carries
+	cd web && npm install --no-save --silent --no-audit --no-fund
 	@touch $@
 
 web/dist/index.html: web/node_modules/installed $(WEB_SOURCES)
