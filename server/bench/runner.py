@@ -12,6 +12,7 @@ from typing import Any
 
 from distributed import Future
 from django.conf import settings
+from django.db import DatabaseError
 from matchedpair.errors import InputError
 from matchedpair.trials import Instruction, QueueRow, next_instructions
 
@@ -26,6 +27,7 @@ from server.store.files import path_of
 from server.studies.models import Option
 
 LOOK_EVERY_SECONDS = 0.2
+TRY_AGAIN_SECONDS = 2.0
 log = logging.getLogger("server.runner")
 
 
@@ -58,8 +60,13 @@ class Runner:
         """Work until `told_to_stop` says so; the render under way is then ended and queued again."""
         measure_outstanding(Option.objects.all())
         while not told_to_stop():
-            beat()
-            self.step()
+            try:
+                beat()
+                self.step()
+            except (DatabaseError, OSError):
+                # a full disk or a locked database may mend; what is stored stays true, so the next look goes on from it
+                log.exception("could not go on; trying again")
+                time.sleep(TRY_AGAIN_SECONDS)
             time.sleep(LOOK_EVERY_SECONDS)
         if self.in_flight:
             self.cluster.stop(self.in_flight.key)

@@ -78,7 +78,8 @@ def _study(bundle: zipfile.ZipFile, row: dict[str, Any]) -> Study:
 
 
 def _run(bundle: zipfile.ZipFile, study: Study, option: Option, row: dict[str, Any]) -> None:
-    fields = {key: row[key] for key in (*RUN_COLUMNS, *JSON_ONLY) if key != "side"}
+    fields = {key: row[key] for key in (*RUN_COLUMNS, *JSON_ONLY) if key not in ("side", "attempt")}
+    fields["attempt"] = row.get("attempt", 1)
     for key in DATES:
         fields[key] = datetime.fromisoformat(fields[key]) if fields[key] else None
     if fields["picture"]:

@@ -24,7 +24,7 @@ RUN_COLUMNS = (
     "side", "seed", "warm_up", "state", "reason", "wall_seconds", "ready_seconds", "cpu_seconds", "cpu_ready_seconds",
     "peak_memory_bytes", "load_before", "exit_code", "engine_version", "picture",
 )  # fmt: skip
-JSON_ONLY = ("machine", "command", "checks", "log", "started_at", "ended_at", "position")
+JSON_ONLY = ("attempt", "machine", "command", "checks", "log", "started_at", "ended_at", "position")
 
 
 def pair_json(findings: PairFindings) -> bytes:

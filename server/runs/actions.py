@@ -8,8 +8,10 @@ from django.db import transaction
 from django.db.models import Max, QuerySet
 from django.utils import timezone
 from matchedpair.engines.process import Progress
-from matchedpair.errors import InputError
-from matchedpair.measures import check_file
+from matchedpair.errors import InputError, PictureError
+from matchedpair.measures import FileCheck, check_file, stops
+from matchedpair.measures.file_checks import check_identical
+from matchedpair.pictures import Picture, read_picture
 from matchedpair.trials import on_off_plan
 
 from server.runs.models import BAD_STATES, OPEN_STATES, Run, RunState
@@ -17,6 +19,8 @@ from server.store.files import keep, path_of
 from server.store.pixels import PICTURE
 from server.studies.models import Study
 
+SETTING_DID_NOTHING = ", although the settings differ; the setting had no effect, is something else switched off"
+SEED_DID_NOTHING = ", although the seeds differ; check that the engine uses its seed"
 CLEARED: dict[str, Any] = {
     "stop_asked": False, "reason": "", "started_at": None, "ended_at": None, "share_done": None,
     "elapsed_seconds": None, "wall_seconds": None, "ready_seconds": None, "cpu_seconds": None,
@@ -114,8 +118,7 @@ def _judged(run: Run, fields: dict[str, Any]) -> dict[str, Any]:
 
     A picture that can be read is kept all the same, for looking at what went wrong.
     """
-    setup = run.study.setup
-    checks = check_stored_picture(fields["picture"], (setup.width, setup.height))
+    checks = _findings(run, fields["picture"])
     judged: dict[str, Any] = {"checks": checks}
     worst = next((check for check in checks if check["severity"] == "stop"), None)
     if worst and fields["state"] == RunState.FINISHED:
@@ -125,10 +128,30 @@ def _judged(run: Run, fields: dict[str, Any]) -> dict[str, Any]:
     return judged
 
 
-def check_stored_picture(digest: str, size: tuple[int, int]) -> list[dict[str, Any]]:
-    """The findings of `check_file` on a stored picture, as plain rows."""
-    _, found = check_file(path_of(digest, PICTURE), size)
+def _findings(run: Run, digest: str) -> list[dict[str, Any]]:
+    """What is wrong with a stored picture by itself, and whether it equals one that it should not, as plain rows."""
+    setup = run.study.setup
+    picture, found = check_file(path_of(digest, PICTURE), (setup.width, setup.height))
+    if picture is not None and not stops(found):
+        found += _identical_to_others(run, picture)
     return [{"code": check.code, "severity": check.severity, "message": check.message} for check in found]
+
+
+def _identical_to_others(run: Run, picture: Picture) -> list[FileCheck]:
+    """Bit-equal pictures of other settings or seeds, by their pixels: the files differ in the date they carry."""
+    found: list[FileCheck] = []
+    others = Run.objects.filter(study=run.study, state=RunState.FINISHED).exclude(pk=run.pk).select_related("option")
+    for other in others:
+        same_option = other.option_id == run.option_id
+        if not same_option and other.seed != run.seed:
+            continue
+        although = SEED_DID_NOTHING if same_option else SETTING_DID_NOTHING
+        try:
+            kept = read_picture(path_of(other.picture, PICTURE))
+        except PictureError:
+            continue
+        found += check_identical(picture, kept, f"{other.option.side} seed {other.seed}", although)
+    return found
 
 
 def _requeued(run: Run, order: float) -> int:

@@ -56,6 +56,8 @@ class NewStudy(BrowserTest):
         expect(self.page.get_by_label("Samples, control")).to_have_value("9")
         self.page.get_by_role("button", name="Clear the form").click()
         expect(self.page.get_by_label("Question")).to_have_value("")
+        self.page.get_by_role("button", name="Put back what was cleared").click()
+        expect(self.page.get_by_label("Question")).to_have_value("Half a question")
 
     def test_a_definition_that_cannot_be_used_is_said(self):
         (Path(settings.ENGINES) / "bad.toml").write_text("format = 1")

@@ -54,10 +54,10 @@ def check_picture(picture: Picture, expected_size: tuple[int, int] | None = None
     return sorted(found, key=lambda check: check.severity != "stop")
 
 
-def check_identical(picture: Picture, other: Picture, other_name: str) -> list[FileCheck]:
-    """Whether two pictures are bit-equal."""
+def check_identical(picture: Picture, other: Picture, other_name: str, although: str = "") -> list[FileCheck]:
+    """Whether two pictures are bit-equal; `although` says why they should not be, and what to look at."""
     if picture.size == other.size and np.array_equal(picture.pixels, other.pixels, equal_nan=True):
-        return [FileCheck("identical", "warn", f"The picture is bit-equal to {other_name}.")]
+        return [FileCheck("identical", "warn", f"The picture is bit-equal to {other_name}{although}.")]
     return []
 
 

@@ -1,11 +1,12 @@
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { type ReactNode, useDeferredValue, useMemo } from "react";
+import { type ReactNode, useDeferredValue, useMemo, useState } from "react";
 import { useNavigate } from "react-router";
 import { api, body, Problem, type Schema } from "../api/client";
 import { enginesQuery, scenesQuery } from "../api/queries";
 import { MatchSheet } from "../parts/MatchSheet";
 import { Failed, Loading, Notice } from "../parts/Notice";
 import { useRemembered } from "../parts/remembered";
+import { useTitle } from "../parts/useTitle";
 import { type Draft, defaults, firstDraft, fitted, SIZES, typed } from "./draft";
 import { PlanList } from "./PlanList";
 import { SettingsTable } from "./SettingsTable";
@@ -14,6 +15,7 @@ import { SettingsTable } from "./SettingsTable";
 export function NewStudy() {
   const scenes = useQuery(scenesQuery);
   const engines = useQuery(enginesQuery);
+  useTitle("New study");
   const error = scenes.error ?? engines.error;
   if (error)
     return (
@@ -26,8 +28,12 @@ export function NewStudy() {
 function Form({ scenes, engines }: { scenes: Schema["Scenes"]; engines: Schema["Engines"] }) {
   const first = useMemo(() => firstDraft(scenes.scenes, engines.engines), [scenes, engines]);
   const [kept, keep] = useRemembered<Draft>("draft", first);
+  const [cleared, setCleared] = useState<Draft | null>(null);
   const draft = fitted(kept, scenes.scenes, engines.engines);
-  const change = (part: Partial<Draft>) => keep({ ...draft, ...part });
+  const change = (part: Partial<Draft>) => {
+    setCleared(null);
+    keep({ ...draft, ...part });
+  };
   const scene = scenes.scenes.find((each) => each.name === draft.scene);
   const engine = engines.engines.find((each) => each.name === draft.engine);
   const settled = useDeferredValue(draft);
@@ -161,9 +167,29 @@ function Form({ scenes, engines }: { scenes: Schema["Scenes"]; engines: Schema["
           >
             Create only
           </button>
-          <button type="button" className="act ml-auto" onClick={() => keep(first)}>
-            Clear the form
-          </button>
+          {cleared ? (
+            <button
+              type="button"
+              className="act ml-auto"
+              onClick={() => {
+                keep(cleared);
+                setCleared(null);
+              }}
+            >
+              Put back what was cleared
+            </button>
+          ) : (
+            <button
+              type="button"
+              className="act ml-auto"
+              onClick={() => {
+                setCleared(draft);
+                keep(first);
+              }}
+            >
+              Clear the form
+            </button>
+          )}
         </div>
       </div>
       <aside aria-label="Match sheet and plan" className="border-line border-l bg-wash/60 px-5 py-6">

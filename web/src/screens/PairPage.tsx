@@ -5,6 +5,7 @@ import type { Schema } from "../api/client";
 import { pairQuery, sessionQuery } from "../api/queries";
 import { MatchSheet } from "../parts/MatchSheet";
 import { Failed, Loading, Notice } from "../parts/Notice";
+import { useTitle } from "../parts/useTitle";
 import { PairViewer } from "../viewer/PairViewer";
 import { usePictures } from "../viewer/usePictures";
 import { PairFigures } from "./PairFigures";
@@ -21,6 +22,7 @@ export function PairPage() {
   const id = Number(useParams().id);
   const pair = useQuery(pairQuery(id));
   const session = useQuery(sessionQuery);
+  useTitle(`Pair: ${pair.data?.study.question ?? ""}`);
   if (pair.error && !pair.data)
     return <Failed what="pair" error={pair.error} retry={() => void pair.refetch()} />;
   if (!pair.data || !session.data) return <Loading what="pair" />;

@@ -6,12 +6,14 @@ import { day } from "../parts/format";
 import { MatchRail } from "../parts/MatchRail";
 import { Failed, Loading } from "../parts/Notice";
 import { SideName } from "../parts/Side";
+import { useTitle } from "../parts/useTitle";
 
 type Row = Schema["OverviewRow"];
 
 /** All studies, newest first, each with what it says so far. */
 export function Studies() {
   const { data, error, refetch } = useQuery(overviewQuery);
+  useTitle("Studies");
   if (error && !data) return <Failed what="list of studies" error={error} retry={() => void refetch()} />;
   if (!data) return <Loading what="studies" />;
   return (

@@ -6,6 +6,7 @@ import { pairQuery, runsQuery, studyQuery } from "../api/queries";
 import { duration } from "../parts/format";
 import { MatchSheet } from "../parts/MatchSheet";
 import { Failed, Loading, Notice } from "../parts/Notice";
+import { useTitle } from "../parts/useTitle";
 import { RunDialog } from "./RunDialog";
 import { RunTable } from "./RunTable";
 import { VerdictList } from "./Verdicts";
@@ -17,6 +18,7 @@ export function StudyPage() {
   const runs = useQuery(runsQuery(id));
   const pair = useQuery({ ...pairQuery(study.data?.pair ?? 0), enabled: Boolean(study.data?.pair) });
   const [shown, setShown] = useState<number | null>(null);
+  useTitle(study.data?.question ?? "Study");
   useFreshPair(runs.data, study.data?.pair);
   if (study.error) return <Failed what="study" error={study.error} retry={() => void study.refetch()} />;
   if (!study.data || !runs.data || !pair.data) return <Loading what="study" />;

@@ -1,0 +1,171 @@
+"""What a worker does, without Django and without Dask; and a runner that meets trouble of its own."""
+
+import pickle
+import tempfile
+import threading
+import time
+import unittest
+from concurrent.futures import Future
+from pathlib import Path
+from unittest import mock
+
+from django.conf import settings
+from django.db import DatabaseError
+from django.test import TestCase
+from matchedpair.engines import read_definition
+
+from server.bench import heartbeat
+from server.bench.runner import Runner
+from server.bench.task import ask_stop, render_task
+from server.runs.models import Run
+from tests.engines import add_engine
+from tests.server.base import WithEngines, result_of
+
+
+class Task(unittest.TestCase):
+    def setUp(self):
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.folder = Path(folder.name)
+        self.work = self.folder / "work"
+        self.work.mkdir()
+
+    def description(self, **changes):
+        return {
+            "key": "run-1", "scene": b"{}", "view": "v", "frame": 1, "width": 20, "height": 10, "seed": 1, "threads": 1,
+            "settings": {}, "time_limit_seconds": 30, "work": str(self.work),
+        } | changes  # fmt: skip
+
+    def carry_out(self, kind="good", pause=0.0, **changes):
+        definition = read_definition(add_engine(self.folder, kind, pause=pause))
+        return render_task(definition, self.description(**changes), lambda _: None)
+
+    def test_the_result_is_plain_and_the_folder_is_gone(self):
+        result = self.carry_out()
+        self.assertEqual((result["state"], result["engine_version"]), ("finished", "2.5"))
+        self.assertEqual(result["picture"][:4], b"\x76\x2f\x31\x01")
+        self.assertEqual(pickle.loads(pickle.dumps(result)), result)
+        self.assertEqual(list(self.work.iterdir()), [])
+
+    def test_the_definition_can_be_sent_to_another_machine(self):
+        definition = read_definition(add_engine(self.folder, "good"))
+        self.assertEqual(pickle.loads(pickle.dumps(definition)), definition)
+
+    def test_paths_of_the_worker_are_left_out_of_the_command(self):
+        self.assertNotIn(str(self.work), " ".join(self.carry_out()["command"]))
+
+    def test_a_stop_reaches_the_render_of_its_key_alone(self):
+        ask_stop("another")
+        threading.Timer(0.6, ask_stop, ["run-1"]).start()
+        began = time.monotonic()
+        result = self.carry_out(pause=30)
+        self.assertLess(time.monotonic() - began, 8)
+        self.assertEqual((result["state"], result["picture"]), ("stopped", None))
+        self.assertEqual(self.carry_out()["state"], "finished")
+
+    def test_settings_that_no_longer_fit_are_a_result_not_a_crash(self):
+        result = self.carry_out(settings={"colour": 3})
+        self.assertEqual((result["state"], result["reason"]), ("failed", "colour: Good has no such setting"))
+        self.assertIsNone(result["wall_seconds"])
+
+    def test_a_work_folder_that_is_gone_is_an_error_for_the_runner_to_record(self):
+        with self.assertRaises(FileNotFoundError):
+            self.carry_out(work=str(self.folder / "nowhere"))
+
+
+class FakeCluster:
+    """Ends every render at once with what it is told to."""
+
+    def __init__(self, outcome):
+        self.outcome = outcome
+
+    def start(self, definition, description):
+        future = Future()
+        run = Run.objects.select_related("option").get(pk=int(description["key"].split("-")[1]))
+        outcome = self.outcome(run)
+        if isinstance(outcome, Exception):
+            future.set_exception(outcome)
+        else:
+            future.set_result(outcome)
+        return future
+
+    def stop(self, key):
+        pass
+
+    def progress(self, key):
+        return None
+
+
+class RunnerTrouble(WithEngines, TestCase):
+    def setUp(self):
+        super().setUp()
+        self.study = self.create()
+        self.call("POST", f"/api/studies/{self.study.pk}/start/")
+
+    def run_all(self, outcome, steps=14):
+        runner = Runner(FakeCluster(outcome))
+        for _ in range(steps):
+            runner.step()
+        return set(self.study.runs.values_list("state", "reason"))
+
+    def test_all_goes_well(self):
+        self.assertEqual(self.run_all(result_of), {("finished", "")})
+
+    def test_a_worker_that_breaks_fails_its_run_alone(self):
+        ends = self.run_all(lambda run: RuntimeError("worker lost") if run.seed == 2 else result_of(run))
+        self.assertEqual(ends, {("finished", ""), ("failed", "The worker failed: worker lost")})
+
+    def test_a_full_disk_is_said(self):
+        with mock.patch("server.runs.actions.keep", side_effect=OSError(28, "No space left on device")):
+            ends = self.run_all(result_of)
+        self.assertEqual(
+            ends, {("failed", "The picture could not be stored: No space left on device. Is the disk full?")}
+        )
+
+    def test_a_scene_lost_from_the_store_is_said(self):
+        with mock.patch("server.bench.runner.path_of", return_value=Path("/nowhere/scene.json")):
+            ((state, reason),) = self.run_all(result_of)
+        self.assertEqual(state, "failed")
+        self.assertIn("Could not be started", reason)
+
+    def test_a_locked_database_does_not_end_the_runner(self):
+        runner = Runner(FakeCluster(result_of))
+        looks = []
+
+        def told():
+            looks.append(1)
+            return len(looks) > 3
+
+        with (
+            mock.patch.object(runner, "step", side_effect=[DatabaseError("database is locked"), None, None]) as step,
+            mock.patch("server.bench.runner.TRY_AGAIN_SECONDS", 0),
+        ):
+            runner.run_until(told)
+        self.assertEqual(step.call_count, 3)
+
+    def test_pictures_that_should_differ_but_do_not_are_marked(self):
+        def same_for_all(run):
+            first = self.study.runs.select_related("option").get(option__side="control", seed=1, warm_up=False)
+            return result_of(run, picture=result_of(first)["picture"])
+
+        self.run_all(same_for_all)
+        last = self.study.runs.get(option__side="trial", seed=1)
+        messages = " ".join(check["message"] for check in last.checks)
+        self.assertIn("bit-equal to control seed 1, although the settings differ; the setting had no effect", messages)
+        second = self.study.runs.get(option__side="trial", seed=2)
+        self.assertIn("although the seeds differ; check that the engine uses its seed", str(second.checks))
+
+    def test_pictures_that_differ_are_not_marked(self):
+        self.run_all(result_of)
+        self.assertEqual([run.checks for run in self.study.runs.all()], [[]] * 5)
+
+
+class Heartbeat(TestCase):
+    def test_a_runner_is_missing_until_it_beats_and_when_it_stops(self):
+        mark = Path(settings.HOME) / "runner.alive"
+        mark.unlink(missing_ok=True)
+        self.assertIs(heartbeat.runner_state(), heartbeat.RunnerState.MISSING)
+        heartbeat.beat()
+        self.assertIs(heartbeat.runner_state(), heartbeat.RunnerState.ALIVE)
+        with mock.patch("time.time", return_value=time.time() + 60):
+            self.assertIs(heartbeat.runner_state(), heartbeat.RunnerState.MISSING)
