@@ -16,7 +16,7 @@ from matchedpair.trials.match_sheet import shown
 
 from server.findings.measuring import NOISE, counted_runs, is_current, ratio_of
 from server.findings.models import Measure
-from server.runs.models import Run
+from server.runs.models import BAD_STATES, Run
 from server.studies.models import Option, Pair, Study
 
 
@@ -118,9 +118,10 @@ def _conditions(study: Study, side: SideFigures) -> dict[str, Any]:
 
 
 def side_seeds(study: Study, side: SideFigures) -> list[int]:
-    """The seeds that count on a side: those finished, or those planned while none is."""
-    if side.runs:
-        return [run.seed for run in side.runs]
+    """The seeds that count on a side: those finished or still to come, or those planned while nothing is queued."""
+    expected = {run.seed for run in side.option.runs.all() if run.state not in BAD_STATES and not run.warm_up}
+    if expected:
+        return sorted(expected)
     return [row.seed for row in on_off_plan(study.repeats) if row.side == side.option.side and not row.warm_up]
 
 

@@ -65,7 +65,7 @@ class Run(models.Model):
 
     def times(self) -> RunTimes | None:
         """What it cost, for comparing; None when it did not finish."""
-        if self.state != RunState.FINISHED or self.wall_seconds is None or self.cpu_seconds is None:
+        if self.state != RunState.FINISHED or not self.wall_seconds or self.cpu_seconds is None:
             return None
         return RunTimes(
             wall_seconds=self.wall_seconds,

@@ -8,6 +8,7 @@ from server.runs.models import Run
 from tests.browser.base import BrowserTest
 from tests.engines import add_engine
 from tests.runner import RunnerProcess, until
+from tests.server.base import finish_all
 
 
 class NewStudy(BrowserTest):
@@ -101,7 +102,7 @@ class StudyScreen(BrowserTest):
             expect(self.page.get_by_role("dialog")).to_contain_text("out of texture memory")
             self.page.keyboard.press("Escape")
             add_engine(Path(settings.ENGINES), "good", name="fails")
-            self.page.get_by_role("button", name="Render trial seed 2 again").click()
+            self.page.get_by_role("button", name="Again: render trial seed 2").click()
             expect(self.page.locator('tr[data-state-of="finished"]')).to_have_count(1, timeout=20_000)
             self.page.get_by_role("button", name="Run the rest").click()
             expect(self.page.locator('tr[data-state-of="finished"]')).to_have_count(5, timeout=30_000)
@@ -129,6 +130,28 @@ class StudyScreen(BrowserTest):
             expect(other.locator('tr[data-state-of="running"]')).to_have_count(1, timeout=20_000)
             until(lambda: study.runs.filter(state="finished").exists(), "a finished run")
             expect(other.locator('tr[data-state-of="finished"]')).not_to_have_count(0)
+
+    def test_a_finished_render_is_discarded_only_when_asked_twice(self):
+        study = self.create()
+        finish_all(study)
+        self.open(f"/studies/{study.pk}")
+        again = self.page.get_by_role("button", name="Again: render control seed 1")
+        again.click()
+        self.page.get_by_role("button", name="Keep control seed 1").click()
+        self.assertEqual(study.runs.filter(state="finished").count(), 5)
+        again.click()
+        self.page.get_by_role("button", name="Discard control seed 1 and render it again").click()
+        expect(self.page.locator('tr[data-state-of="queued"]')).to_have_count(1)
+        self.assertEqual(study.runs.filter(state="finished").count(), 4)
+
+    def test_an_action_that_fails_is_said_beside_it(self):
+        study = self.create()
+        finish_all(study)
+        self.open(f"/studies/{study.pk}")
+        self.page.get_by_role("button", name="Again: render trial seed 2").click()
+        study.runs.filter(option__side="trial", seed=2).update(state="queued")
+        self.page.get_by_role("button", name="Discard trial seed 2 and render it again").click()
+        expect(self.page.get_by_text("this run is still queued or running; stop it first")).to_be_visible()
 
     def test_waiting_for_other_studies_is_said(self):
         queue_study(self.create(question="First"))

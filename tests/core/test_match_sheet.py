@@ -46,7 +46,7 @@ class MatchSheet(unittest.TestCase):
             self.assertEqual(set(row(made, key).spoils), spoiled, key)
             self.assertFalse(made.fair, key)
             self.assertRegex(
-                made.summary, f"^Not matched: {row(made, key).title.lower()} differs as well as bounces", key
+                made.summary, f"^Not matched: {row(made, key).title.lower()} differs? as well as bounces", key
             )
 
     def test_a_held_condition_spoils_nothing(self):
@@ -71,7 +71,7 @@ class MatchSheet(unittest.TestCase):
         made = sheet(settings={"samples": 64, "bounces": 4})
         self.assertEqual(row(made, "quality").state, "differs")
         self.assertEqual(set(row(made, "quality").spoils), {"time", "noise"})
-        self.assertEqual(made.summary, "Not matched: samples differs as well as bounces.")
+        self.assertEqual(made.summary, "Not matched: samples differ as well as bounces.")
 
     def test_nothing_differing_is_said(self):
         made = match_sheet(BASE, BASE, "bounces")

@@ -88,6 +88,26 @@ class Alder(unittest.TestCase):
         )  # fmt: skip
         self.assertAlmostEqual(float(picture[14:18, 14:18].mean()) / expected, 1.0, delta=0.02)
 
+    def test_a_large_light_close_by_is_counted_once(self):
+        """Right under a glowing ball of radius R at distance d a surface gets π·L·(R/d)²."""
+        materials = {
+            "floor": {"kind": "matte", "reflectance": [0.5, 0.5, 0.5]}, "lamp": {"kind": "glow", "radiance": [2, 2, 2]},
+        }  # fmt: skip
+        shapes = [
+            {
+                "kind": "rectangle",
+                "material": "floor",
+                "corner": [-9, -9, 0],
+                "edge_a": [18, 0, 0],
+                "edge_b": [0, 18, 0],
+            },
+            {"kind": "sphere", "material": "lamp", "centre": [0, 0, 1.5], "radius": 1.0},
+        ]
+        under = scene(materials, shapes, position=(4, 0, 1))
+        under["views"]["v"]["field_of_view_degrees"] = 0.5
+        picture = self.render(under, size="16x16", samples=256, bounces=1)
+        self.assertAlmostEqual(float(picture.mean()) / (0.5 * 2.0 * (1.0 / 1.5) ** 2), 1.0, delta=0.01)
+
     def test_all_ways_of_picking_lights_agree_in_brightness_but_not_in_noise(self):
         made = {
             picking: self.render(self.lit_floor(), size="48x48", samples=32, bounces=3, light_picking=picking)

@@ -166,7 +166,8 @@ def _summary(rows: Sequence[Condition], under_test: str) -> str:
     if not tested and not differing:
         return f"Nothing differs: {subject} is the same on both sides."
     if differing:
-        start = f"Not matched: {_list(differing)} {'differs' if len(differing) == 1 else 'differ'}"
+        plural = len(differing) > 1 or differing[0].endswith("s")
+        start = f"Not matched: {_list(differing)} {'differ' if plural else 'differs'}"
         text = f"{start} as well as {subject}." if tested else f"{start}."
     else:
         text = f"Matched in all but {subject}."

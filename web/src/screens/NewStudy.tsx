@@ -61,9 +61,11 @@ function Form({ scenes, engines }: { scenes: Schema["Scenes"]; engines: Schema["
       <div className="px-6 py-6">
         <h1 className="mb-4 text-xl font-semibold">{nextThing(draft, ready)}</h1>
         {[...scenes.problems, ...engines.problems].map((problem) => (
-          <Notice key={problem} kind="fault">
-            <p>Left out: {problem}</p>
-          </Notice>
+          <div key={problem} className="mb-3">
+            <Notice kind="fault">
+              <p>Left out: {problem}</p>
+            </Notice>
+          </div>
         ))}
         <Labelled title="Question" problem={problems.question?.[0]}>
           <input

@@ -3,6 +3,7 @@ import { type ReactNode, useState } from "react";
 import { Link, useParams } from "react-router";
 import type { Schema } from "../api/client";
 import { pairQuery, sessionQuery } from "../api/queries";
+import { MatchRail } from "../parts/MatchRail";
 import { MatchSheet } from "../parts/MatchSheet";
 import { Failed, Loading, Notice } from "../parts/Notice";
 import { useTitle } from "../parts/useTitle";
@@ -120,6 +121,10 @@ function Panel({
 }) {
   return (
     <>
+      <MatchRail sheet={pair.match_sheet} />
+      <a href="#match-sheet" className="quiet-link mt-1 mb-3 block text-sm">
+        {pair.match_sheet.summary}
+      </a>
       <PairFigures pair={pair} />
       <div className="mt-3">{children}</div>
       <h2 className="mt-4 mb-1 font-semibold">Verdict</h2>
@@ -127,7 +132,9 @@ function Panel({
       <div className="mt-2">
         <VerdictForm pair={pair.id} usualName={usualName} />
       </div>
-      <h2 className="mt-5 mb-1 font-semibold">Match sheet</h2>
+      <h2 id="match-sheet" className="mt-5 mb-1 font-semibold">
+        Match sheet
+      </h2>
       <MatchSheet sheet={pair.match_sheet} />
       <h2 className="mt-5 mb-1 font-semibold">Export</h2>
       <ul>

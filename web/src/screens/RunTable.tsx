@@ -1,4 +1,5 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
 import { api, type Schema } from "../api/client";
 import { duration, megabytes, seconds, three } from "../parts/format";
 import { SideName } from "../parts/Side";
@@ -165,6 +166,7 @@ function RunState({ run, left }: { run: Run; left: number | null }) {
 
 function RunActs({ run, study, onShow }: { run: Run; study: number; onShow: (id: number) => void }) {
   const queries = useQueryClient();
+  const [sure, setSure] = useState(false);
   const refresh = () => queries.invalidateQueries({ queryKey: ["runs", study] });
   const params = { params: { path: { id: run.id } } };
   const stop = useMutation({
@@ -177,36 +179,53 @@ function RunActs({ run, study, onShow }: { run: Run; study: number; onShow: (id:
   });
   const which = run.warm_up ? "the warm-up" : `${run.side} seed ${run.seed}`;
   const open = run.state === "queued" || run.state === "running";
+  const error = stop.error ?? again.error;
+  const discard = () => {
+    setSure(false);
+    again.mutate();
+  };
+  if (sure) {
+    return (
+      <span className="inline-flex gap-3">
+        Discard this result?
+        <Act words="Discard" label={`Discard ${which} and render it again`} act={discard} />
+        <Act words="Keep" label={`Keep ${which}`} act={() => setSure(false)} />
+      </span>
+    );
+  }
   return (
-    <span className="inline-flex gap-3">
-      {open ? (
-        <button
-          type="button"
-          className="quiet-link"
-          onClick={() => stop.mutate()}
-          disabled={run.stop_asked}
-          aria-label={`Stop ${which}`}
-        >
-          Stop
-        </button>
-      ) : (
-        <button
-          type="button"
-          className="quiet-link"
-          onClick={() => again.mutate()}
-          aria-label={`Render ${which} again`}
-        >
-          Again
-        </button>
-      )}
-      <button
-        type="button"
-        className="quiet-link"
-        onClick={() => onShow(run.id)}
-        aria-label={`Log of ${which}`}
-      >
-        Log
-      </button>
-    </span>
+    <>
+      <span className="inline-flex gap-3">
+        {open ? (
+          <Act words="Stop" label={`Stop ${which}`} act={() => stop.mutate()} disabled={run.stop_asked} />
+        ) : (
+          <Act
+            words="Again"
+            label={`Again: render ${which}`}
+            act={() => (run.state === "finished" ? setSure(true) : again.mutate())}
+          />
+        )}
+        <Act words="Log" label={`Log of ${which}`} act={() => onShow(run.id)} />
+      </span>
+      {error ? (
+        <span role="alert" className="block whitespace-normal text-fault">
+          {error.message}
+        </span>
+      ) : null}
+    </>
+  );
+}
+
+function Act(props: { words: string; label: string; act: () => void; disabled?: boolean }) {
+  return (
+    <button
+      type="button"
+      className="quiet-link"
+      onClick={props.act}
+      disabled={props.disabled}
+      aria-label={props.label}
+    >
+      {props.words}
+    </button>
   );
 }

@@ -20,7 +20,8 @@ export function StudyPage() {
   const [shown, setShown] = useState<number | null>(null);
   useTitle(study.data?.question ?? "Study");
   useFreshPair(runs.data, study.data?.pair);
-  if (study.error) return <Failed what="study" error={study.error} retry={() => void study.refetch()} />;
+  const error = study.data ? null : (study.error ?? runs.error ?? pair.error);
+  if (error) return <Failed what="study" error={error} retry={() => void study.refetch()} />;
   if (!study.data || !runs.data || !pair.data) return <Loading what="study" />;
   const finished = runs.data.runs.filter((run) => run.state === "finished" && !run.warm_up);
   const sides = new Set(finished.map((run) => run.side));
