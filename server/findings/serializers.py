@@ -24,11 +24,15 @@ class IntervalField(serializers.ListField):
 
 
 class FigureSerializer(serializers.Serializer):
-    """One figure with its unit, interval and method; `refused` says why there is none."""
+    """One figure with its unit, spread and method; `refused` says why there is none.
+
+    `interval` holds the two ends that `spread` names: a 95 % interval, or the range of the repeats.
+    """
 
     value = serializers.FloatField(allow_null=True)
     unit = serializers.CharField()
     interval = IntervalField(allow_null=True)
+    spread = serializers.ChoiceField(choices=["interval", "range", "none"])
     method = serializers.CharField()
     version = serializers.IntegerField()
     count = serializers.IntegerField()
@@ -162,9 +166,15 @@ def _noise(row: Measure | None) -> dict[str, Any] | None:
         return None
     interval = None if row.low is None else [row.low, row.high]
     return {
-        "value": row.value, "unit": row.unit, "interval": interval, "method": row.method, "version": row.version,
-        "count": len(row.inputs), "refused": row.refused,
-    }  # fmt: skip
+        "value": row.value,
+        "unit": row.unit,
+        "interval": interval,
+        "spread": "interval" if interval else "none",
+        "method": row.method,
+        "version": row.version,
+        "count": len(row.inputs),
+        "refused": row.refused,
+    }
 
 
 def _spread(seconds: list[float], basis: str) -> dict[str, Any] | None:
@@ -174,9 +184,15 @@ def _spread(seconds: list[float], basis: str) -> dict[str, Any] | None:
     ordered = sorted(seconds)
     middle = (ordered[(len(ordered) - 1) // 2] + ordered[len(ordered) // 2]) / 2
     return {
-        "value": middle, "unit": "s", "interval": [ordered[0], ordered[-1]], "method": basis, "version": 1,
-        "count": len(ordered), "refused": "",
-    }  # fmt: skip
+        "value": middle,
+        "unit": "s",
+        "interval": [ordered[0], ordered[-1]],
+        "spread": "range",
+        "method": basis,
+        "version": 1,
+        "count": len(ordered),
+        "refused": "",
+    }
 
 
 def _ratio(ratio: Ratio | None) -> dict[str, Any] | None:

@@ -62,7 +62,8 @@ class Findings(WithEngines, TestCase):
         pictures = [read_picture(path_of(digest, ".exr")) for digest in digests]
         expected = TwinNoise([picture.pixels for picture in pictures], pictures[0].valid).figure(pictures[0].valid)
         noise = self.row()["control"]["noise"]
-        self.assertEqual((noise["value"], noise["count"]), (expected.noise.value, 2))
+        self.assertEqual((noise["value"], noise["count"], noise["spread"]), (expected.noise.value, 2, "interval"))
+        self.assertEqual(self.row()["control"]["render_seconds"]["spread"], "range")
 
     def test_the_warm_up_never_counts(self):
         self.finish()

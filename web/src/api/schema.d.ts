@@ -462,12 +462,17 @@ export interface components {
             engines: components["schemas"]["Engine"][];
             problems: string[];
         };
-        /** @description One figure with its unit, interval and method; `refused` says why there is none. */
+        /**
+         * @description One figure with its unit, spread and method; `refused` says why there is none.
+         *
+         *     `interval` holds the two ends that `spread` names: a 95 % interval, or the range of the repeats.
+         */
         Figure: {
             /** Format: double */
             value: number | null;
             unit: string;
             interval: number[] | null;
+            spread: components["schemas"]["SpreadEnum"];
             method: string;
             version: number;
             count: number;
@@ -747,6 +752,13 @@ export interface components {
          * @enum {string}
          */
         Side: "control" | "trial";
+        /**
+         * @description * `interval` - interval
+         *     * `range` - range
+         *     * `none` - none
+         * @enum {string}
+         */
+        SpreadEnum: "interval" | "range" | "none";
         /** @description A study as it was set up. */
         Study: {
             id: number;
