@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass
-from statistics import median
 from typing import Any
 
 from django.db.models import Prefetch, QuerySet
@@ -29,11 +28,6 @@ class SideFigures:
     noise: Measure | None
     out_of_date: bool
     times: list[RunTimes]
-
-    def median_seconds(self, basis: str) -> float | None:
-        """Median rendering time, or None while unknown."""
-        seconds = [value for times in self.times if (value := times.render_seconds(basis)) is not None]
-        return median(seconds) if seconds else None
 
 
 @dataclass(frozen=True)

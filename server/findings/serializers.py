@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import asdict
+from statistics import median
 from typing import Any
 
 from matchedpair.measures.cost import time_basis
@@ -128,13 +129,15 @@ class OverviewSerializer(serializers.Serializer):
 def pair_row(findings: PairFindings, subject: str) -> dict[str, Any]:
     """A pair as plain values for `PairSerializer`."""
     pair = findings.pair
+    # one basis for both, that of their ratio: a busy run on either side makes both be told in CPU seconds
+    basis = time_basis([*findings.control.times, *findings.trial.times])
     return {
         "id": pair.pk,
         "study": pair.study,
         "subject": subject,
         "sentence": findings.sentence,
-        "control": side_row(findings.control),
-        "trial": side_row(findings.trial),
+        "control": side_row(findings.control, basis),
+        "trial": side_row(findings.trial, basis),
         "noise_ratio": _ratio(findings.noise_ratio),
         "time_ratio": _ratio(findings.time_ratio),
         "refused": findings.refused,
@@ -143,9 +146,8 @@ def pair_row(findings: PairFindings, subject: str) -> dict[str, Any]:
     }
 
 
-def side_row(side: SideFigures) -> dict[str, Any]:
-    """One side as plain values for `PairSideSerializer`."""
-    basis = time_basis(side.times)
+def side_row(side: SideFigures, basis: str) -> dict[str, Any]:
+    """One side as plain values for `PairSideSerializer`, its times by ``wall`` or ``cpu``."""
     memory = [run.peak_memory_bytes for run in side.runs if run.peak_memory_bytes is not None]
     ready = [t.ready_seconds for t in side.times if t.ready_seconds is not None]
     render = [s for t in side.times if (s := t.render_seconds(basis)) is not None]
@@ -181,16 +183,14 @@ def _spread(seconds: list[float], basis: str) -> dict[str, Any] | None:
     """Median of repeats with their range; a range is not an interval, and two repeats make no interval of their own."""
     if not seconds:
         return None
-    ordered = sorted(seconds)
-    middle = (ordered[(len(ordered) - 1) // 2] + ordered[len(ordered) // 2]) / 2
     return {
-        "value": middle,
+        "value": median(seconds),
         "unit": "s",
-        "interval": [ordered[0], ordered[-1]],
+        "interval": [min(seconds), max(seconds)],
         "spread": "range",
         "method": basis,
         "version": 1,
-        "count": len(ordered),
+        "count": len(seconds),
         "refused": "",
     }
 

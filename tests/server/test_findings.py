@@ -93,6 +93,10 @@ class Findings(WithEngines, TestCase):
         Run.objects.filter(option__side="trial").update(wall_seconds=44.0)
         row = self.row()
         self.assertEqual(row["time_ratio"]["method"], "cpu")
+        for side in ("control", "trial"):
+            self.assertEqual(
+                (row[side]["render_seconds"]["method"], row[side]["render_seconds"]["value"]), ("cpu", 10.0)
+            )
         self.assertIn("load differs", row["match_sheet"]["summary"])
 
     def test_a_new_picture_makes_the_figure_out_of_date_until_it_is_measured_again(self):
