@@ -31,13 +31,18 @@ def measure_outstanding(options: QuerySet[Option]) -> int:
     """Measure every one of these options whose pictures changed since, or whose method is older. Returns how many."""
     done = 0
     for option in options.prefetch_related("runs", "measures"):
-        inputs = [run.picture for run in counted_runs(option)]
-        kept = next((row for row in option.measures.all() if row.name == NOISE), None)
-        if len(inputs) < 2 or (kept and kept.inputs == inputs and kept.version == VERSION):
+        runs = counted_runs(option)
+        kept = noise_of(option)
+        if len(runs) < 2 or (kept and is_current(kept, runs)):
             continue
-        _write(option, inputs)
+        _write(option, [run.picture for run in runs])
         done += 1
     return done
+
+
+def noise_of(option: Option) -> Measure | None:
+    """The option's noise as it is stored, up to date or not."""
+    return next((row for row in option.measures.all() if row.name == NOISE), None)
 
 
 def is_current(measure: Measure, runs: Sequence[Run]) -> bool:

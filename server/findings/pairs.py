@@ -13,7 +13,7 @@ from matchedpair.measures import Ratio, RunTimes, time_ratio
 from matchedpair.trials import MatchSheet, match_sheet, on_off_plan, pair_finding
 from matchedpair.trials.match_sheet import shown
 
-from server.findings.measuring import NOISE, counted_runs, is_current, ratio_of
+from server.findings.measuring import counted_runs, is_current, noise_of, ratio_of
 from server.findings.models import Measure
 from server.runs.models import BAD_STATES, Run
 from server.studies.models import Option, Pair, Study
@@ -67,7 +67,7 @@ def trial_subject(study: Study, option: Option) -> str:
 
 def _side(option: Option) -> SideFigures:
     runs = counted_runs(option)
-    kept = next((row for row in option.measures.all() if row.name == NOISE), None)
+    kept = noise_of(option)
     current = kept is not None and is_current(kept, runs)
     times = [times for run in runs if (times := run.times()) is not None]
     return SideFigures(option, runs, kept if current else None, kept is not None and not current, times)

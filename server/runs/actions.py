@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any
 
 from django.db import transaction
@@ -11,12 +12,12 @@ from matchedpair.engines.process import Progress
 from matchedpair.errors import InputError, PictureError
 from matchedpair.measures import FileCheck, check_file, stops
 from matchedpair.measures.file_checks import check_identical
-from matchedpair.pictures import Picture, read_picture
+from matchedpair.pictures import Picture
 from matchedpair.trials import on_off_plan
 
-from server.runs.models import BAD_STATES, OPEN_STATES, Run, RunState
+from server.runs.models import BAD_STATES, ENDED_STATES, OPEN_STATES, Run, RunState
 from server.store.files import keep, path_of
-from server.store.pixels import PICTURE
+from server.store.pixels import PICTURE, stored_picture
 from server.studies.models import Study
 
 SETTING_DID_NOTHING = ", although the settings differ; the setting had no effect, is something else switched off"
@@ -32,7 +33,7 @@ CLEARED: dict[str, Any] = {
 @transaction.atomic
 def queue_study(study: Study) -> int:
     """Queue what the study's plan still lacks, and its failed and stopped runs again. Returns how many."""
-    order = (Run.objects.aggregate(last=Max("queued_order"))["last"] or 0) + 1
+    order = _end_of_queue()
     options = {option.side: option for option in study.options.all()}
     queued = 0
     for position, row in enumerate(on_off_plan(study.repeats)):
@@ -40,16 +41,15 @@ def queue_study(study: Study) -> int:
             option=options[row.side], seed=row.seed, warm_up=row.warm_up,
             defaults={"study": study, "position": position, "queued_order": order + position},
         )  # fmt: skip
-        queued += made or _requeued(run, order + position)
+        queued += made or _requeued(run, BAD_STATES, order + position)
     return queued
 
 
 @transaction.atomic
 def run_again(run: Run) -> None:
     """Queue one ended run again. Raises `InputError` while it is queued or running."""
-    order = (Run.objects.aggregate(last=Max("queued_order"))["last"] or 0) + 1
-    done = Run.objects.filter(pk=run.pk).exclude(state__in=OPEN_STATES)
-    if not done.update(**CLEARED, state=RunState.QUEUED, queued_order=order):
+    order = _end_of_queue()
+    if not _requeued(run, ENDED_STATES, order):
         raise InputError("this run is still queued or running; stop it first")
 
 
@@ -147,14 +147,17 @@ def _identical_to_others(run: Run, picture: Picture) -> list[FileCheck]:
             continue
         although = SEED_DID_NOTHING if same_option else SETTING_DID_NOTHING
         try:
-            kept = read_picture(path_of(other.picture, PICTURE))
+            kept = stored_picture(other.picture)
         except PictureError:
             continue
         found += check_identical(picture, kept, f"{other.option.side} seed {other.seed}", although)
     return found
 
 
-def _requeued(run: Run, order: float) -> int:
-    return Run.objects.filter(pk=run.pk, state__in=BAD_STATES).update(
-        **CLEARED, state=RunState.QUEUED, queued_order=order
-    )
+def _end_of_queue() -> float:
+    return (Run.objects.aggregate(last=Max("queued_order"))["last"] or 0) + 1
+
+
+def _requeued(run: Run, states: Sequence[RunState], order: float) -> int:
+    """Clear a run that is in one of these states and queue it; 0 when it is in none of them."""
+    return Run.objects.filter(pk=run.pk, state__in=states).update(**CLEARED, state=RunState.QUEUED, queued_order=order)

@@ -20,6 +20,7 @@ class RunState(models.TextChoices):
 
 OPEN_STATES = (RunState.QUEUED, RunState.RUNNING)
 BAD_STATES = (RunState.FAILED, RunState.STOPPED)
+ENDED_STATES = (RunState.FINISHED, *BAD_STATES)
 
 
 class Run(models.Model):

@@ -43,13 +43,6 @@ export function toPicture(view: Viewport, at: Point, pane: Size): Point {
   };
 }
 
-export function toScreen(view: Viewport, at: Point, pane: Size): Point {
-  return {
-    x: (at.x - view.x) * view.zoom + pane.width / 2,
-    y: (at.y - view.y) * view.zoom + pane.height / 2,
-  };
-}
-
 /**
  * The largest place inside a box whose edges fall on whole device pixels. A canvas that does not begin and end on them is
  * resampled by the browser, and no picture pixel is a screen pixel any more.
