@@ -1,75 +1,58 @@
-"""One Alder render: get ready, then one pass a sample."""
+"""One Alder render: paths, guides where a pass or the denoiser wants them, and the denoiser."""
 
 from __future__ import annotations
 
+import argparse
 from collections.abc import Iterator
-from dataclasses import dataclass
 
-import numpy as np
-from numpy.typing import NDArray
+from standins.command import Pictures, Place
+from standins.tracing.denoise import denoised
+from standins.tracing.geometry import Geometry
+from standins.tracing.guides import GUIDE_PASSES, guides
+from standins.tracing.path_render import PathRender, PathSettings
+from standins.tracing.scene_file import SceneFile
 
-from standins.alder.kernels import PICK_ESTIMATE, PICK_POWER, PICK_UNIFORM, add_sample
-from standins.tracing.geometry import Geometry, build_geometry, camera_rays
-from standins.tracing.scene_file import SceneFile, View
-
-LIGHT_PICKING = {"uniform": PICK_UNIFORM, "power": PICK_POWER, "estimate": PICK_ESTIMATE}
-
-
-@dataclass(frozen=True)
-class Settings:
-    """Alder's settings; see its engine definition for ranges and meaning."""
-
-    samples: int
-    bounces: int
-    clamp: float
-    light_picking: str
+GUIDE_SAMPLES = 16
 
 
-def warm_up() -> None:
-    """Compile every kernel into the cache by rendering a scene of one sphere and one light."""
-    glow = {"kind": "glow", "radiance": [1.0, 1.0, 1.0]}
-    grey = {"kind": "matte", "reflectance": [0.5, 0.5, 0.5]}
-    scene = SceneFile(
-        name="warm-up",
-        views={"front": View((0.0, 0.0, 3.0), (0.0, 0.0, 0.0), 40.0)},
-        sky_horizon=(0.1, 0.1, 0.1),
-        sky_zenith=(0.1, 0.1, 0.1),
-        materials={"glow": glow, "grey": grey},
-        shapes=[
-            {"kind": "sphere", "material": "grey", "centre": [0, 0, 0], "radius": 1},
-            {"kind": "sphere", "material": "glow", "centre": [0, 3, 0], "radius": 1},
-        ],
-    )
-    Render(scene, "front", (16, 9), 0, Settings(1, 8, 0.0, "power")).prepare()
+class AlderRender:
+    """Paths from the camera; `even` spreads the first numbers of each path over the samples, as version 2 does."""
 
-
-class Render:
-    """A picture in the making. `prepare` loads and compiles; `passes` yields after each sample of every pixel."""
-
-    def __init__(self, scene: SceneFile, view: str, size: tuple[int, int], seed: int, settings: Settings) -> None:
-        self.settings = settings
-        self.seed = seed
-        self.geometry: Geometry = build_geometry(scene)
-        self.camera = camera_rays(scene.view(view), *size)
-        self.sums: NDArray[np.float64] = np.zeros((size[1], size[0], 3))
+    def __init__(
+        self, scene: tuple[SceneFile, Geometry], place: Place, seed: int, parsed: argparse.Namespace, even: bool
+    ) -> None:
+        self.parsed, self.seed = parsed, seed
+        self.paths = PathRender(*scene, place, seed, PathSettings(
+            samples=parsed.samples, bounces=parsed.bounces, matte_bounces=parsed.matte_bounces,
+            metal_bounces=parsed.metal_bounces, glass_bounces=parsed.glass_bounces, clamp=parsed.indirect_clamp,
+            light_picking=parsed.light_picking, even=even, filter_width=parsed.filter_width,
+            noise_target_percent=parsed.noise_target, least_samples=parsed.least_samples,
+        ))  # fmt: skip
 
     def prepare(self) -> None:
-        """Compile by rendering a tiny picture with exactly the argument types of the real one."""
-        self._sample(np.zeros((9, 16, 3)), 0)
+        """Compile the path kernel."""
+        self.paths.prepare()
 
-    def passes(self) -> Iterator[int]:
-        """Yield the number of finished samples after each."""
-        for sample in range(self.settings.samples):
-            self._sample(self.sums, sample)
-            yield sample + 1
+    def steps(self) -> Iterator[tuple[int, int]]:
+        """One a sample."""
+        for done in self.paths.samples():
+            yield done, self.parsed.samples
 
-    def picture(self) -> NDArray[np.float32]:
-        """The mean over all samples, float32, shape (H, W, 3), linear Rec.709."""
-        return np.asarray(self.sums / self.settings.samples, dtype=np.float32)
+    def structure_bytes(self) -> int:
+        """Memory of the sums."""
+        return self.paths.structure_bytes()
 
-    def _sample(self, sums: NDArray[np.float64], sample: int) -> None:
-        s = self.settings
-        add_sample(
-            self.geometry, self.camera, sums, self.seed, sample, s.bounces, float(s.clamp),
-            LIGHT_PICKING[s.light_picking],
-        )  # fmt: skip
+    def pictures(self, passes: tuple[str, ...]) -> Pictures:
+        """The picture and the asked passes; direct and indirect add up to the picture before denoising."""
+        light, direct = self.paths.light(), self.paths.direct()
+        made = {"picture": light, "direct": direct, "indirect": light - direct}
+        if self.parsed.denoise or any(name in GUIDE_PASSES for name in passes):
+            reach = self.parsed.occlusion_reach if "occlusion" in passes else 0.0
+            samples = max(min(self.parsed.samples, GUIDE_SAMPLES), 4)
+            found = guides(
+                self.paths.geometry, self.paths.camera, self.paths.frame, self.paths.size, self.seed, samples, reach
+            )
+            if self.parsed.denoise:
+                made["picture"] = denoised(light, found["normal"], found["albedo"], self.parsed.denoise_strength)
+            made |= found
+        return {name: made[name] for name in ("picture", *passes)}

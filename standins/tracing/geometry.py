@@ -38,19 +38,23 @@ class Geometry(NamedTuple):
     light_place: Floats  # (l, 4) middle and, of spheres, radius
     light_power: Floats  # (l,) radiant power by luminance
     sky: Floats  # (2, 3) horizon and zenith radiance
+    mist: Floats  # (8,) scattering events a metre, albedo, lowest and highest corner of its box
 
     def structure_bytes(self) -> int:
         """Memory of all arrays, in bytes."""
         return sum(array.nbytes for array in self)
 
 
-def build_geometry(scene: SceneFile) -> Geometry:
-    """Lay out materials, shapes, lights and the tree. Raises `SceneError`."""
+def build_geometry(scene: SceneFile, light_scale: float = 1.0) -> Geometry:
+    """Lay out materials, shapes, lights and the tree; all light times `light_scale`. Raises `SceneError`."""
     names = list(scene.materials)
     kinds = np.array([KIND_CODES[scene.materials[n]["kind"]] for n in names], dtype=np.int64)
     colour, second, data = (np.zeros((len(names), width)) for width in (3, 3, 4))
     for row, name in enumerate(names):
         colour[row], second[row], data[row] = _material(scene.materials[name], f"material {name!r}")
+    glowing = kinds == GLOW
+    colour[glowing] *= light_scale
+    second[glowing] *= light_scale
     rows: list[tuple[int, list[float]]] = []
     materials: list[int] = []
     for index, shape in enumerate(scene.shapes):
@@ -60,7 +64,7 @@ def build_geometry(scene: SceneFile) -> Geometry:
     shape_kind = np.array([kind for kind, _ in rows], dtype=np.int64)
     shape_data = np.array([values + [0.0] * (16 - len(values)) for _, values in rows])
     shape_material = np.array(materials, dtype=np.int64)
-    lights = np.flatnonzero(kinds[shape_material] == GLOW).astype(np.int64)
+    lights = np.flatnonzero(glowing[shape_material]).astype(np.int64)
     shape_light = np.full(len(rows), -1, dtype=np.int64)
     shape_light[lights] = np.arange(len(lights))
     bounds, links, order = _tree(_bounds(shape_kind, shape_data))
@@ -68,7 +72,8 @@ def build_geometry(scene: SceneFile) -> Geometry:
         shape_kind, shape_data, shape_material, shape_light, kinds, colour, second, data, bounds, links, order,
         lights, _places(shape_kind[lights], shape_data[lights]),
         _powers(shape_kind, shape_data, colour[shape_material], lights),
-        np.array([scene.sky_horizon, scene.sky_zenith]),
+        np.array([scene.sky_horizon, scene.sky_zenith]) * light_scale,
+        np.array([scene.mist.density, scene.mist.albedo, *scene.mist.low, *scene.mist.high]),
     )  # fmt: skip
 
 

@@ -30,6 +30,19 @@ class View:
 
 
 @dataclass(frozen=True)
+class Mist:
+    """Evenly scattering air within a box: scattering events a metre, the share of light that each keeps, the box."""
+
+    density: float
+    albedo: float
+    low: tuple[float, float, float]
+    high: tuple[float, float, float]
+
+
+CLEAR_AIR = Mist(0.0, 1.0, (0.0, 0.0, 0.0), (0.0, 0.0, 0.0))
+
+
+@dataclass(frozen=True)
 class SceneFile:
     """The checked contents of one scene file, still as plain dictionaries for materials and shapes."""
 
@@ -39,6 +52,7 @@ class SceneFile:
     sky_zenith: tuple[float, float, float]
     materials: dict[str, dict[str, Any]]
     shapes: list[dict[str, Any]]
+    mist: Mist = CLEAR_AIR
 
     def view(self, name: str) -> View:
         """The named view. Raises `SceneError` listing the views there are."""
@@ -47,8 +61,8 @@ class SceneFile:
         return self.views[name]
 
 
-def read_scene(path: Path) -> SceneFile:
-    """Read and check a scene file. Raises `SceneError`."""
+def read_json(path: Path) -> dict[str, Any]:
+    """The scene's JSON object as it stands in the file. Raises `SceneError`."""
     try:
         raw = json.loads(path.read_text(encoding="utf-8"))
     except OSError as error:
@@ -57,6 +71,11 @@ def read_scene(path: Path) -> SceneFile:
         raise SceneError(f"{path} is not JSON: {error}") from error
     if not isinstance(raw, dict) or raw.get("format") != 1:
         raise SceneError(f'{path}: expected an object with "format": 1')
+    return raw
+
+
+def checked(raw: dict[str, Any]) -> SceneFile:
+    """The checked contents of a scene's JSON object. Raises `SceneError`."""
     sky = _entry(raw, "sky", dict, "scene")
     materials = _entry(raw, "materials", dict, "scene")
     for name, material in materials.items():
@@ -67,12 +86,13 @@ def read_scene(path: Path) -> SceneFile:
         if shape.get("material") not in materials:
             raise SceneError(f"shape {index}: material {shape.get('material')!r} is not among the scene's materials")
     return SceneFile(
-        name=str(raw.get("name", path.stem)),
+        name=str(raw.get("name", "scene")),
         views={name: _view(view, name) for name, view in _entry(raw, "views", dict, "scene").items()},
         sky_horizon=vector(sky, "horizon", "sky"),
         sky_zenith=vector(sky, "zenith", "sky"),
         materials=materials,
         shapes=shapes,
+        mist=_mist(raw["mist"]) if "mist" in raw else CLEAR_AIR,
     )
 
 
@@ -116,3 +136,12 @@ def _view(raw: Any, name: str) -> View:
     return View(
         vector(raw, "position", where), vector(raw, "look_at", where), number(raw, "field_of_view_degrees", where)
     )
+
+
+def _mist(raw: Any) -> Mist:
+    if not isinstance(raw, dict):
+        raise SceneError('"mist" must be an object')
+    return Mist(
+        number(raw, "density_per_metre", "mist"), number(raw, "albedo", "mist", 1.0),
+        vector(raw, "low", "mist"), vector(raw, "high", "mist"),
+    )  # fmt: skip

@@ -1,0 +1,1 @@
+"""Demo data and the scripts that make it."""

@@ -1,0 +1,1 @@
+"""The scenes of *Lantern Street*, a short film in the making (made up)."""

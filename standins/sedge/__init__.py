@@ -1,0 +1,1 @@
+"""Sedge: raster-like: shadow maps, and what the screen knows of occlusion and bounce."""

@@ -1,0 +1,1 @@
+"""Tansy: direct light everywhere, indirect light gathered at few places and interpolated."""
