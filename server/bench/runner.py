@@ -13,14 +13,17 @@ from typing import Any
 from distributed import Future
 from django.conf import settings
 from django.db import DatabaseError
+from django.db.models import Max
 from matchedpair.errors import InputError
-from matchedpair.trials import Instruction, QueueRow, next_instructions
+from matchedpair.trials import DEPTHS, Instruction, QueueRow, next_instructions
 
 from server.bench.cluster import Cluster
 from server.bench.heartbeat import beat
 from server.catalogue.engines import engine_named
 from server.catalogue.scenes import SCENE
+from server.catalogue.zones import zones_stamp
 from server.findings.measuring import measure_outstanding
+from server.imports.inbox import take_in_one
 from server.runs import actions
 from server.runs.models import OPEN_STATES, Run
 from server.store.files import path_of
@@ -53,12 +56,12 @@ class Runner:
         self.cluster = cluster
         self.in_flight: InFlight | None = None
         self._told: object = None
+        self._measured_for: object = None
         shutil.rmtree(work_folder(), ignore_errors=True)
         work_folder().mkdir(parents=True)
 
     def run_until(self, told_to_stop: Callable[[], bool]) -> None:
         """Work until `told_to_stop` says so; the render under way is then ended and queued again."""
-        measure_outstanding(Option.objects.all())
         while not told_to_stop():
             try:
                 beat()
@@ -83,6 +86,16 @@ class Runner:
         ]
         for instruction in next_instructions(rows, self.in_flight.run if self.in_flight else None):
             self._do(instruction)
+        if self.in_flight is None:
+            self._rest()
+
+    def _rest(self) -> None:
+        """While nothing is rendered: take in what was handed over, and measure what is new or has moved."""
+        took_in = take_in_one()
+        stamp = (zones_stamp(), Option.objects.aggregate(last=Max("pk")))
+        if took_in or stamp != self._measured_for:
+            self._measured_for = stamp
+            measure_outstanding(Option.objects.all())
 
     def _do(self, instruction: Instruction) -> None:
         if instruction.act == "start":
@@ -99,9 +112,9 @@ class Runner:
             actions.mark_stopped(instruction.run)
 
     def _start(self, run_id: int) -> None:
-        run = Run.objects.select_related("study__setup__scene", "option").get(pk=run_id)
+        run = Run.objects.select_related("study", "option__setup__scene").get(pk=run_id)
         try:
-            definition = engine_named(run.study.engine)
+            definition = engine_named(run.option.engine)
             description = _description(run)
         except (InputError, OSError) as error:
             actions.mark_failed(run_id, f"Could not be started: {error}")
@@ -145,17 +158,26 @@ def work_folder() -> Path:
 
 
 def _description(run: Run) -> dict[str, Any]:
-    setup = run.study.setup
+    option = run.option
+    setup = option.setup
     return {
         "key": f"run-{run.pk}-attempt-{run.attempt}",
         "scene": path_of(setup.scene.revision, SCENE).read_bytes(),
+        "scene_name": setup.scene.name,
         "view": setup.view,
+        "variant": setup.variant,
         "frame": setup.frame,
         "width": setup.width,
         "height": setup.height,
+        "crop": tuple(setup.crop) if setup.crop else None,
+        "quantities": setup.quantities,
+        "depth": DEPTHS[setup.output_format],
         "seed": run.seed,
         "threads": run.study.threads,
-        "settings": run.option.settings,
+        "build": option.build,
+        "settings": option.settings,
+        "brightness": option.brightness["factor"] if option.brightness else 1.0,
+        "passes": tuple(run.study.passes),
         "time_limit_seconds": run.study.time_limit_seconds,
         "work": None if settings.SCHEDULER else str(work_folder()),
     }

@@ -33,28 +33,34 @@ def render_task(
     ----------
     description : dict
         ``key``, ``scene`` (contents of the file), ``view``, ``frame``, ``width``, ``height``, ``seed``, ``threads``,
-        ``settings``, ``time_limit_seconds``, ``work`` (folder to work in, or None for the system's own).
+        ``settings``, ``time_limit_seconds``, ``build``, ``variant``, ``crop``, ``quantities``, ``brightness``,
+        ``passes``, ``depth``, ``scene_name``, ``work`` (folder to work in, or None for the system's own).
     report : callable
         Called several times a second while the engine runs.
 
     Returns
     -------
     dict
-        The outcome's fields, ``picture`` as the file's bytes or None, ``machine`` and ``engine_version``.
+        The outcome's fields, ``picture`` and each of ``passes`` as the file's bytes or None, ``machine`` and
+        ``engine_version``.
     """
     key = description["key"]
     folder = Path(tempfile.mkdtemp(prefix="render-", dir=description["work"]))
     try:
-        version = engine_version(definition)
-        scene = folder / "scene.json"
+        version = engine_version(definition, description["build"])
+        scene = folder / f"{description['scene_name']}.json"
         scene.write_bytes(description["scene"])
         made = folder / "made"
         made.mkdir()
-        places = ("view", "frame", "width", "height", "seed", "threads", "settings", "time_limit_seconds")
+        places = (
+            "view", "frame", "width", "height", "seed", "threads", "settings", "time_limit_seconds", "build", "variant",
+            "crop", "quantities", "brightness", "passes", "depth",
+        )  # fmt: skip
         job = RenderJob(scene=scene, **{name: description[name] for name in places})
         outcome = render(definition, job, made, on_progress=report, should_stop=lambda: key in _to_stop)
         result = asdict(outcome)
         result["picture"] = outcome.picture.read_bytes() if outcome.picture else None
+        result["passes"] = {name: path.read_bytes() for name, path in outcome.passes.items()}
         # where this machine keeps its programs and its work is nobody's business in a shared bundle
         program, *words = outcome.command
         result["command"] = [Path(program).name, *(word.replace(str(folder), "…") for word in words)]
@@ -69,8 +75,16 @@ def render_task(
 
 
 def _not_started(reason: str) -> dict[str, Any]:
-    unknown = ("wall_seconds", "ready_seconds", "cpu_seconds", "cpu_ready_seconds", "peak_memory_bytes", "exit_code")
+    unknown = (
+        "wall_seconds",
+        "ready_seconds",
+        "cpu_seconds",
+        "cpu_ready_seconds",
+        "peak_memory_bytes",
+        "exit_code",
+        "structures_bytes",
+    )
     return {
-        "state": "failed", "reason": reason, "command": [], "picture": None, "log": "", "load_before": None,
-        **dict.fromkeys(unknown),
+        "state": "failed", "reason": reason, "command": [], "picture": None, "passes": {}, "log": "",
+        "load_before": None, **dict.fromkeys(unknown),
     }  # fmt: skip

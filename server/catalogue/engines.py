@@ -6,13 +6,16 @@ import threading
 from pathlib import Path
 
 from django.conf import settings
-from matchedpair.engines import EngineDefinition, find_program, read_folder
+from matchedpair.engines import EngineDefinition, engine_version, find_program, read_folder
 from matchedpair.errors import DefinitionError, EngineMissingError, InputError
+
+from server.catalogue.models import BrightnessFactor
 
 Stamp = tuple[tuple[str, int, int], ...]
 Found = tuple[list[EngineDefinition], list[DefinitionError]]
 _lock = threading.Lock()
 _kept: dict[Path, tuple[Stamp, Found]] = {}
+_versions: dict[tuple[str, str, Stamp], str] = {}
 
 
 def engines_now() -> Found:
@@ -35,13 +38,29 @@ def engine_named(name: str) -> EngineDefinition:
     raise InputError(f"there is no engine {name!r}; there are: {known}")
 
 
-def missing_reason(definition: EngineDefinition) -> str:
+def missing_reason(definition: EngineDefinition, build: str = "") -> str:
     """Why this machine cannot call the engine; empty when it can."""
     try:
-        find_program(definition.render[0], definition)
+        find_program(definition.build(build).program, definition)
     except EngineMissingError as error:
         return str(error)
     return ""
+
+
+def version_here(definition: EngineDefinition, build: str) -> str:
+    """What a build on this machine says its version is, asked once for each state of the folder; empty if unknown."""
+    key = (definition.name, build, _stamp(Path(settings.ENGINES)))
+    if key not in _versions:
+        try:
+            _versions[key] = engine_version(definition, build)
+        except EngineMissingError:
+            _versions[key] = ""
+    return _versions[key]
+
+
+def factor_of(engine: str) -> BrightnessFactor | None:
+    """The brightness factor in force for an engine."""
+    return BrightnessFactor.objects.filter(engine=engine, withdrawn_at=None).first()
 
 
 def _stamp(folder: Path) -> Stamp:

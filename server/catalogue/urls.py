@@ -2,6 +2,21 @@
 
 from django.urls import path
 
-from server.catalogue import api
+from server.catalogue import engines_api, scenes_api
 
-urlpatterns = [path("scenes/", api.scenes), path("engines/", api.engines)]
+urlpatterns = [
+    path("scenes/", scenes_api.scenes),
+    path("scenes/<str:name>/look/", scenes_api.look),
+    path("scenes/<str:name>/zones/", scenes_api.zones),
+    path("zones/<int:pk>/", scenes_api.zone),
+    path("zones/<int:pk>/restore/", scenes_api.zone_restore),
+    path("zones/<int:pk>/copy/", scenes_api.zone_copy),
+    path("engines/", engines_api.engines),
+    path("effects/evidence/", engines_api.evidence),
+    path("effects/evidence/<int:pk>/", engines_api.evidence_item),
+    path("effects/evidence/<int:pk>/restore/", engines_api.evidence_restore),
+    path("brightness/<int:pk>/", engines_api.brightness),
+    path("brightness/<int:pk>/restore/", engines_api.brightness_restore),
+    path("view-transforms/", engines_api.transforms),
+    path("view-transforms/table/", engines_api.transform_table),
+]

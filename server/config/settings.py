@@ -12,6 +12,8 @@ SCENES = Path(os.environ.get("MATCHEDPAIR_SCENES") or ROOT / "demo" / "scenes").
 ENGINES = Path(os.environ.get("MATCHEDPAIR_ENGINES") or ROOT / "demo" / "engines").resolve()
 SCHEDULER = os.environ.get("MATCHEDPAIR_SCHEDULER", "")
 SHARED = os.environ.get("MATCHEDPAIR_SHARED", "") == "1"
+_imports = os.environ.get("MATCHEDPAIR_IMPORTS", "")
+IMPORT_ROOT = Path(_imports).resolve() if _imports else (None if SHARED else Path.home().resolve())
 WEB_DIST = ROOT / "web" / "dist"
 
 HOME.mkdir(parents=True, exist_ok=True)
@@ -45,6 +47,8 @@ INSTALLED_APPS = [
     "server.catalogue",
     "server.studies",
     "server.runs",
+    "server.imports",
+    "server.references",
     "server.findings",
     "server.bench",
 ]
@@ -103,6 +107,7 @@ SPECTACULAR_SETTINGS = {
         "Side": "server.studies.models.Side",
         "Chosen": "server.findings.models.Chosen",
         "StudyState": "server.runs.progress.StudyState",
+        "ReferenceKind": "server.references.models.ReferenceKind",
     },
 }
 

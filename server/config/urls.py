@@ -13,6 +13,8 @@ urlpatterns = [
     path("api/", include("server.catalogue.urls")),
     path("api/", include("server.studies.urls")),
     path("api/", include("server.runs.urls")),
+    path("api/", include("server.imports.urls")),
+    path("api/", include("server.references.urls")),
     path("api/", include("server.findings.urls")),
     re_path(r"^api/", not_found),
     path("login/", LoginView.as_view()),

@@ -14,11 +14,15 @@ from rest_framework.decorators import api_view
 from rest_framework.request import Request
 from rest_framework.response import Response
 
+from server.catalogue.engines_api import BrightnessSerializer
+from server.catalogue.models import Zone
 from server.findings.actions import give_verdict, restore, withdraw
+from server.findings.brightness import bring_together
 from server.findings.export import pair_csv, pair_json, pair_zip
 from server.findings.models import Verdict
 from server.findings.pairs import PairFindings, pair_findings, trial_subject, with_all
 from server.findings.serializers import (
+    AskedBrightnessSerializer,
     NewVerdictSerializer,
     OverviewSerializer,
     PairSerializer,
@@ -47,6 +51,18 @@ def pair(request: Request, pk: int) -> Response:
     findings = _findings(pk)
     row = pair_row(findings, trial_subject(findings.pair.study, findings.trial.option))
     return Response(PairSerializer(row, context={"sentence": findings.sentence}).data)
+
+
+@extend_schema(request=AskedBrightnessSerializer, responses={201: BrightnessSerializer})
+@api_view(["POST"])
+def brightness(request: Request, pk: int) -> Response:
+    """Compute what makes the trial's engine as bright as the control's in a zone, and use it from now on."""
+    form = AskedBrightnessSerializer(data=request.data)
+    form.is_valid(raise_exception=True)
+    number = form.validated_data["zone"]
+    zone = get_object_or_404(Zone, pk=number, removed_at=None) if number else None
+    row, _ = bring_together(_findings(pk), zone)
+    return Response(BrightnessSerializer(row).data, status=status.HTTP_201_CREATED)
 
 
 @extend_schema(request=NewVerdictSerializer, responses={201: VerdictSerializer})
@@ -124,7 +140,7 @@ def _overview_row(pair_: Pair) -> dict[str, object]:
         "scene": f"{study.setup.scene.title}, {study.setup.view}",
         "state": study_state(run.state for run in runs),
         "runs_done": sum(run.state == RunState.FINISHED for run in runs),
-        "runs_planned": len(on_off_plan(study.repeats)),
+        "runs_planned": len(runs) if study.from_elsewhere else len(on_off_plan(study.repeats)),
         "sentence": findings.sentence,
         "pair": pair_.pk,
         "match_sheet": sheet_row(findings.sheet),

@@ -13,7 +13,16 @@ from matchedpair.errors import InputError
 
 from server.catalogue.models import SceneRevision
 from server.catalogue.scenes import SCENE
-from server.findings.export import FORMAT, JSON_ONLY, RUN_COLUMNS, picture_name
+from server.findings.export import (
+    FORMAT,
+    JSON_ONLY,
+    NOISE_FIELDS,
+    OPTION_FIELDS,
+    RUN_COLUMNS,
+    SETUP_FIELDS,
+    STUDY_FIELDS,
+    picture_name,
+)
 from server.findings.models import Measure, Verdict
 from server.runs.models import Run
 from server.store.files import keep
@@ -42,37 +51,68 @@ def load_bundle(path: Path) -> Study:
 @transaction.atomic
 def _load(bundle: zipfile.ZipFile) -> Study:
     document = json.loads(_read(bundle, "pair.json"))
+    if document.get("format") == 1:
+        document = _upgraded(document)
     if document.get("format") != FORMAT:
         raise InputError(f"bundle format {document.get('format')!r} is not known; expected {FORMAT}")
-    study = _study(bundle, document["study"])
+    scene = _scene(bundle, document["study"]["scene"])
+    setups = {
+        side: Setup.objects.create(scene=scene, **{key: row["setup"][key] for key in SETUP_FIELDS})
+        for side, row in document["options"].items()
+    }
+    study = _study(setups["control"], document["study"])
     options = {
-        side: Option.objects.create(study=study, side=side, settings=row["settings"])
+        side: Option.objects.create(
+            study=study, side=side, setup=setups[side], **{key: row[key] for key in OPTION_FIELDS}
+        )
         for side, row in document["options"].items()
     }
     pair = Pair.objects.create(study=study, control=options["control"], trial=options["trial"])
     for row in document["runs"]:
         _run(bundle, study, options[row["side"]], row)
     for side, row in document["options"].items():
-        if row["noise"]:
-            Measure.objects.create(option=options[side], name="noise", **row["noise"])
+        for figure in row["noise"]:
+            Measure.objects.create(option=options[side], name="noise", **{key: figure[key] for key in NOISE_FIELDS})
     for row in document["verdicts"]:
         verdict = Verdict.objects.create(pair=pair, **{k: row[k] for k in ("chosen", "reasons", "author", "finding")})
         Verdict.objects.filter(pk=verdict.pk).update(created_at=datetime.fromisoformat(row["created_at"]))
     return study
 
 
-def _study(bundle: zipfile.ZipFile, row: dict[str, Any]) -> Study:
-    scene_row = row["scene"]
-    contents = _read(bundle, "scene.json")
-    if keep(contents, SCENE) != scene_row["revision"]:
+def _upgraded(document: dict[str, Any]) -> dict[str, Any]:
+    """A document of format 1, in which engine and setup belonged to the whole study, as one of format 2."""
+    old = document["study"]
+    place = {key: old[key] for key in ("view", "frame", "width", "height")}
+    setup = {
+        **place, "variant": "as-is", "crop": None, "quantities": {}, "output_format": "exr-half", "view_transform": "",
+    }  # fmt: skip
+    engine = {key: old[key] for key in ("engine", "engine_title", "device", "quality_knob")}
+    options = {
+        side: {
+            **engine, "build": "", "brightness": None, "settings": row["settings"], "setup": setup,
+            "noise": [{**row["noise"], "zone": "whole", "area": ""}] if row["noise"] else [],
+        }
+        for side, row in document["options"].items()
+    }  # fmt: skip
+    runs = [
+        {**row, "structures_bytes": None, "passes": {}, "encoding": "linear", "seed_known": True}
+        for row in document["runs"]
+    ]
+    study = {**old, "passes": [], "from_elsewhere": False}
+    return {**document, "format": FORMAT, "study": study, "options": options, "runs": runs}
+
+
+def _scene(bundle: zipfile.ZipFile, row: dict[str, Any]) -> SceneRevision:
+    if row["revision"] and keep(_read(bundle, "scene.json"), SCENE) != row["revision"]:
         raise InputError("the bundle's scene is not the revision that it names")
     scene, _ = SceneRevision.objects.get_or_create(
-        name=scene_row["name"], revision=scene_row["revision"],
-        defaults={"title": scene_row["title"], "views": scene_row["views"]},
-    )  # fmt: skip
-    place = {key: row[key] for key in ("view", "frame", "width", "height")}
-    fields = {key: value for key, value in row.items() if key not in {*place, "scene", "created_at"}}
-    study = Study.objects.create(setup=Setup.objects.create(scene=scene, **place), **fields)
+        name=row["name"], revision=row["revision"], defaults={"title": row["title"], "views": row["views"]}
+    )
+    return scene
+
+
+def _study(setup: Setup, row: dict[str, Any]) -> Study:
+    study = Study.objects.create(setup=setup, **{key: row[key] for key in STUDY_FIELDS})
     Study.objects.filter(pk=study.pk).update(created_at=datetime.fromisoformat(row["created_at"]))
     return study
 
@@ -86,6 +126,10 @@ def _run(bundle: zipfile.ZipFile, study: Study, option: Option, row: dict[str, A
         name = picture_name(row["side"], row["seed"], row["warm_up"])
         if keep(_read(bundle, name), PICTURE) != fields["picture"]:
             raise InputError(f"{name} is not the picture that the bundle names")
+    for render_pass, digest in fields["passes"].items():
+        name = picture_name(row["side"], row["seed"], row["warm_up"], render_pass)
+        if keep(_read(bundle, name), PICTURE) != digest:
+            raise InputError(f"{name} is not the pass that the bundle names")
     Run.objects.create(study=study, option=option, **fields)
 
 

@@ -11,20 +11,33 @@ from typing import Any
 from matchedpair.measures.figure import Ratio
 
 from server.catalogue.scenes import SCENE
-from server.findings.models import Measure
 from server.findings.pairs import PairFindings
 from server.runs.models import Run
 from server.store.files import path_of
 from server.store.pixels import PICTURE
-from server.studies.models import Study
+from server.studies.models import Option, Study
 from server.studies.sheets import sheet_row
 
-FORMAT = 1
+FORMAT = 2
 RUN_COLUMNS = (
     "side", "seed", "warm_up", "state", "reason", "wall_seconds", "ready_seconds", "cpu_seconds", "cpu_ready_seconds",
-    "peak_memory_bytes", "load_before", "exit_code", "engine_version", "picture",
+    "peak_memory_bytes", "structures_bytes", "load_before", "exit_code", "engine_version", "picture",
 )  # fmt: skip
-JSON_ONLY = ("attempt", "machine", "command", "checks", "log", "started_at", "ended_at", "position")
+JSON_ONLY = (
+    "attempt", "machine", "command", "checks", "log", "started_at", "ended_at", "position", "passes", "encoding",
+    "seed_known",
+)  # fmt: skip
+SETUP_FIELDS = (
+    "variant", "view", "frame", "width", "height", "crop", "quantities", "output_format", "view_transform",
+)  # fmt: skip
+OPTION_FIELDS = ("engine", "engine_title", "build", "device", "quality_knob", "settings", "brightness")
+STUDY_FIELDS = (
+    "question", "under_test", "under_test_title", "repeats", "threads", "time_limit_seconds", "passes",
+    "from_elsewhere",
+)  # fmt: skip
+NOISE_FIELDS = (
+    "zone", "value", "unit", "low", "high", "method", "version", "details", "refused", "inputs", "area",
+)  # fmt: skip
 
 
 def pair_json(findings: PairFindings) -> bytes:
@@ -36,10 +49,7 @@ def pair_json(findings: PairFindings) -> bytes:
         "study": study_row(study),
         "sentence": findings.sentence,
         "match_sheet": sheet_row(findings.sheet),
-        "options": {
-            side.option.side: {"settings": side.option.settings, "noise": _noise(side.noise)}
-            for side in (findings.control, findings.trial)
-        },
+        "options": {side.option.side: option_row(side.option) for side in (findings.control, findings.trial)},
         "ratios": {"noise": _ratio(findings.noise_ratio), "time": _ratio(findings.time_ratio)},
         "refused": findings.refused,
         "runs": [run_row(run) for run in _runs(study)],
@@ -56,16 +66,18 @@ def pair_csv(findings: PairFindings) -> bytes:
     """One row a run, warm-up and failed ones too; times in seconds, memory in bytes, empty where unknown."""
     text = io.StringIO()
     study = findings.pair.study
-    settings = list(findings.control.option.settings)
+    settings = list(findings.control.option.settings | findings.trial.option.settings)
     writer = csv.writer(text)
-    writer.writerow(["scene", "view", "width", "height", "engine", *RUN_COLUMNS, "machine", *settings])
-    setup = study.setup
-    start = [setup.scene.title, setup.view, setup.width, setup.height, study.engine_title]
+    places = ("variant", "view", "frame", "width", "height", "crop", "quantities")
+    writer.writerow(["scene", *places, "engine", "brightness_factor", *RUN_COLUMNS, "machine", *settings])
     for run in _runs(study):
         row = run_row(run)
         cells = [row[key] for key in RUN_COLUMNS]
         machine = (run.machine or {}).get("name", "")
-        values = [run.option.settings[name] for name in settings]
+        values = [run.option.settings.get(name) for name in settings]
+        option, setup = run.option, run.option.setup
+        factor = option.brightness["factor"] if option.brightness else 1
+        start = [setup.scene.title, *(_cell(getattr(setup, name)) for name in places), option.engine_title, factor]
         writer.writerow([_plain(cell) for cell in [*start, *cells, machine, *values]])
     return text.getvalue().encode()
 
@@ -77,39 +89,41 @@ def pair_zip(findings: PairFindings) -> bytes:
     with zipfile.ZipFile(packed, "w") as bundle:
         bundle.writestr("pair.json", pair_json(findings), zipfile.ZIP_DEFLATED)
         bundle.writestr("runs.csv", pair_csv(findings), zipfile.ZIP_DEFLATED)
-        scene = path_of(study.setup.scene.revision, SCENE)
-        if scene.is_file():
-            bundle.write(scene, "scene.json", zipfile.ZIP_DEFLATED)
+        revision = study.setup.scene.revision
+        if revision and path_of(revision, SCENE).is_file():
+            bundle.write(path_of(revision, SCENE), "scene.json", zipfile.ZIP_DEFLATED)
         for run in _runs(study):
             stored = path_of(run.picture, PICTURE) if run.picture else None
             if stored and stored.is_file():
                 bundle.write(stored, picture_name(run.option.side, run.seed, run.warm_up), zipfile.ZIP_STORED)
+            for name, digest in run.passes.items():
+                if path_of(digest, PICTURE).is_file():
+                    kept = picture_name(run.option.side, run.seed, run.warm_up, name)
+                    bundle.write(path_of(digest, PICTURE), kept, zipfile.ZIP_STORED)
     return packed.getvalue()
 
 
-def picture_name(side: str, seed: int, warm_up: bool) -> str:
-    """Where a run's picture lies in the bundle."""
-    return f"pictures/{side}-{'warm-up' if warm_up else f'seed-{seed}'}.exr"
+def picture_name(side: str, seed: int, warm_up: bool, render_pass: str = "") -> str:
+    """Where a run's picture, or one of its passes, lies in the bundle."""
+    which = "warm-up" if warm_up else f"seed-{seed}"
+    return f"pictures/{side}-{which}{'.' + render_pass if render_pass else ''}.exr"
 
 
 def study_row(study: Study) -> dict[str, Any]:
     """A study's own fields as plain values."""
-    setup = study.setup
-    fields = (
-        "question", "engine", "engine_title", "device", "quality_knob", "under_test", "under_test_title", "repeats",
-        "threads", "time_limit_seconds",
-    )  # fmt: skip
-    return {key: getattr(study, key) for key in fields} | {
+    scene = study.setup.scene
+    return {key: getattr(study, key) for key in STUDY_FIELDS} | {
         "created_at": study.created_at.isoformat(),
-        "scene": {
-            "name": setup.scene.name, "title": setup.scene.title, "revision": setup.scene.revision,
-            "views": setup.scene.views,
-        },
-        "view": setup.view,
-        "frame": setup.frame,
-        "width": setup.width,
-        "height": setup.height,
-    }  # fmt: skip
+        "scene": {"name": scene.name, "title": scene.title, "revision": scene.revision, "views": scene.views},
+    }
+
+
+def option_row(option: Option) -> dict[str, Any]:
+    """A side's fields, its setup, and its noise by zone, as plain values."""
+    return {key: getattr(option, key) for key in OPTION_FIELDS} | {
+        "setup": {key: getattr(option.setup, key) for key in SETUP_FIELDS},
+        "noise": [{key: getattr(row, key) for key in NOISE_FIELDS} for row in option.measures.filter(name="noise")],
+    }
 
 
 def run_row(run: Run) -> dict[str, Any]:
@@ -121,14 +135,14 @@ def run_row(run: Run) -> dict[str, Any]:
 
 
 def _runs(study: Study) -> list[Run]:
-    return list(study.runs.select_related("option"))
+    return list(study.runs.select_related("option__setup__scene"))
 
 
-def _noise(row: Measure | None) -> dict[str, Any] | None:
-    if row is None:
-        return None
-    keys = ("value", "unit", "low", "high", "method", "version", "details", "refused", "inputs")
-    return {key: getattr(row, key) for key in keys}
+def _cell(value: Any) -> Any:
+    """A crop or quantities as one cell."""
+    if isinstance(value, dict):
+        return " ".join(f"{name}={each}" for name, each in value.items())
+    return " ".join(map(str, value)) if isinstance(value, list) else value
 
 
 def _ratio(ratio: Ratio | None) -> dict[str, Any] | None:

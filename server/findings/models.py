@@ -19,7 +19,7 @@ class Measure(models.Model):
     """One figure of an option in a zone, or the reason why there is none.
 
     `inputs` are the content hashes of the pictures it was got from: when an option's pictures are others by now, the
-    figure is out of date.
+    figure is out of date, as it is when the zone has moved since.
     """
 
     option = models.ForeignKey(Option, on_delete=models.CASCADE, related_name="measures")
@@ -34,6 +34,7 @@ class Measure(models.Model):
     details = models.JSONField(default=dict)
     refused = models.TextField(blank=True)
     inputs = models.JSONField(default=list)
+    area = models.CharField(max_length=32, blank=True, help_text="Signature of the zones it counted and left out")
 
     class Meta:
         constraints = [

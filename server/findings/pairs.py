@@ -10,10 +10,13 @@ from typing import Any
 from django.db.models import Prefetch, QuerySet
 from matchedpair.errors import RefusedError
 from matchedpair.measures import Ratio, RunTimes, time_ratio
+from matchedpair.measures.areas import Area
+from matchedpair.measures.zones import WHOLE
 from matchedpair.trials import MatchSheet, match_sheet, on_off_plan, pair_finding
 from matchedpair.trials.match_sheet import shown
 
-from server.findings.measuring import counted_runs, is_current, noise_of, ratio_of
+from server.catalogue.zones import signature
+from server.findings.measuring import areas_to_measure, counted_runs, is_current, noise_of, ratio_of
 from server.findings.models import Measure
 from server.runs.models import BAD_STATES, Run
 from server.studies.models import Option, Pair, Study
@@ -21,13 +24,25 @@ from server.studies.models import Option, Pair, Study
 
 @dataclass(frozen=True)
 class SideFigures:
-    """One side: its counted runs, its noise if measured and up to date, its times."""
+    """One side: its counted runs, what is measured on its view, its noise if up to date, its times."""
 
     option: Option
     runs: list[Run]
+    areas: dict[str, list[Area]]
     noise: Measure | None
     out_of_date: bool
     times: list[RunTimes]
+
+
+@dataclass(frozen=True)
+class ZoneFigures:
+    """Noise in one zone on both sides, and their ratio or why there is none."""
+
+    zone: str
+    control: Measure | None
+    trial: Measure | None
+    ratio: Ratio | None
+    refused: str
 
 
 @dataclass(frozen=True)
@@ -40,6 +55,7 @@ class PairFindings:
     noise_ratio: Ratio | None
     time_ratio: Ratio | None
     refused: dict[str, str]
+    zones: list[ZoneFigures]
     sheet: MatchSheet
     sentence: str
 
@@ -55,22 +71,36 @@ def pair_findings(pair: Pair) -> PairFindings:
         time = _refusing(refused, lambda: time_ratio(control.times, trial.times))
     sheet = match_sheet(_conditions(study, control), _conditions(study, trial), study.under_test)
     repeats = min(len(control.runs), len(trial.runs))
-    return PairFindings(
-        pair, control, trial, noise, time, refused, sheet, _sentence(study, trial.option, noise, time, repeats)
-    )
+    zones = [_zone(zone, control, trial) for zone in _zones(control, trial)]
+    sentence = _sentence(study, trial.option, noise, time, repeats)
+    return PairFindings(pair, control, trial, noise, time, refused, zones, sheet, sentence)
 
 
 def trial_subject(study: Study, option: Option) -> str:
-    """What the trial is, in words: the setting under test and its value."""
-    return f"{study.under_test_title.lower()} {shown(option.settings.get(study.under_test))}"
+    """What the trial is, in words: what is under test and its value."""
+    values = {
+        "engine": option.engine_title,
+        "version": option.build,
+        "light": option.setup.variant,
+        "settings": "",
+        "quantities": next(iter(f"{value:g}" for value in _own_quantities(study, option).values()), "at its own value"),
+    }
+    value = values.get(study.under_test, shown(option.settings.get(study.under_test)))
+    return f"{study.under_test_title.lower()} {value}".strip()
+
+
+def _own_quantities(study: Study, option: Option) -> dict[str, float]:
+    """The scene quantities that differ from the study's setup."""
+    return {name: value for name, value in option.setup.quantities.items() if study.setup.quantities.get(name) != value}
 
 
 def _side(option: Option) -> SideFigures:
     runs = counted_runs(option)
     kept = noise_of(option)
-    current = kept is not None and is_current(kept, runs)
+    areas = areas_to_measure(option.setup)
+    current = kept is not None and is_current(kept, runs, signature(areas[WHOLE]))
     times = [times for run in runs if (times := run.times()) is not None]
-    return SideFigures(option, runs, kept if current else None, kept is not None and not current, times)
+    return SideFigures(option, runs, areas, kept if current else None, kept is not None and not current, times)
 
 
 def _sentence(study: Study, option: Option, noise: Ratio | None, time: Ratio | None, repeats: int) -> str:
@@ -85,30 +115,49 @@ def _sentence(study: Study, option: Option, noise: Ratio | None, time: Ratio | N
     return pair_finding(trial_subject(study, option), noise, time, repeats)
 
 
+def _zones(control: SideFigures, trial: SideFigures) -> list[str]:
+    """The measured zones that the views of both sides have."""
+    return sorted(control.areas.keys() & trial.areas.keys() - {WHOLE})
+
+
+def _zone(zone: str, control: SideFigures, trial: SideFigures) -> ZoneFigures:
+    rows = []
+    for side in (control, trial):
+        kept = noise_of(side.option, zone)
+        area = signature(side.areas[zone])
+        rows.append(kept if kept and is_current(kept, side.runs, area) else None)
+    refused: dict[str, str] = {}
+    ratio = _refusing(refused, lambda: ratio_of(rows[0], rows[1]))
+    return ZoneFigures(zone, rows[0], rows[1], ratio, next(iter(refused.values()), ""))
+
+
 def _conditions(study: Study, side: SideFigures) -> dict[str, Any]:
-    setup = study.setup
-    conditions: dict[str, Any] = {
-        "scene": f"{setup.scene.title}, revision {setup.scene.revision[:8]}",
-        "view": setup.view,
-        "frame": setup.frame,
-        "size": f"{setup.width} × {setup.height}",
-        "light": "as in the scene",
-        "exposure": "one for both",
-        "engine": study.engine_title,
-        "device": study.device,
-        "threads": study.threads,
-        "settings": side.option.settings,
-        "quality_knob": study.quality_knob or None,
-        "warm_up": "thrown away",
-        "seeds": ", ".join(str(seed) for seed in side_seeds(study, side)),
+    option = side.option
+    known = all(run.seed_known for run in side.runs)
+    conditions: dict[str, Any] = option.setup.description().conditions() | {
+        "engine": option.engine_title,
+        "device": option.device or None,
+        "threads": None if study.from_elsewhere else study.threads,
+        "settings": option.settings,
+        "quality_knob": option.quality_knob or None,
+        "brightness": option.brightness,
+        "warm_up": None if study.from_elsewhere else "thrown away",
+        "seeds": ", ".join(str(seed) for seed in side_seeds(study, side)) if known else None,
     }
     if side.runs:
         conditions |= {
             "version": _all(run.engine_version for run in side.runs) or None,
             "machine": _all(str((run.machine or {}).get("name", "")) for run in side.runs) or None,
-            "load": "quiet" if all(times.quiet for times in side.times) else "busy",
+            "load": _load(side.times),
         }
     return conditions
+
+
+def _load(times: list[RunTimes]) -> str | None:
+    """Whether the machine was quiet; unknown without processor times."""
+    if not times:
+        return None
+    return "quiet" if all(each.quiet for each in times) else "busy"
 
 
 def side_seeds(study: Study, side: SideFigures) -> list[int]:
@@ -135,6 +184,6 @@ def with_all(pairs: QuerySet[Pair]) -> QuerySet[Pair]:
     """A query of pairs with everything `pair_findings` reads."""
     runs = Run.objects.select_related("study", "option").defer("log", "command").order_by("position")
     related = [part for side in ("control", "trial") for part in (Prefetch(f"{side}__runs", runs), f"{side}__measures")]
-    return pairs.select_related("study__setup__scene", "control", "trial").prefetch_related(
+    return pairs.select_related("study__setup__scene", "control__setup__scene", "trial__setup__scene").prefetch_related(
         *related, Prefetch("study__runs", runs)
     )

@@ -10,6 +10,7 @@ from matchedpair.measures.cost import time_basis
 from matchedpair.measures.figure import Ratio
 from rest_framework import serializers
 
+from server.findings.brightness import brightness_problem
 from server.findings.models import Chosen, Measure, Verdict
 from server.findings.pairs import PairFindings, SideFigures
 from server.runs.api import RunSerializer
@@ -63,6 +64,16 @@ class PairSideSerializer(serializers.Serializer):
     runs = RunSerializer(many=True)
 
 
+class ZoneFiguresSerializer(serializers.Serializer):
+    """Noise in one zone."""
+
+    zone = serializers.CharField()
+    control = FigureSerializer(allow_null=True)
+    trial = FigureSerializer(allow_null=True)
+    ratio = RatioSerializer(allow_null=True)
+    refused = serializers.CharField()
+
+
 class VerdictSerializer(serializers.ModelSerializer):
     """What a person concluded."""
 
@@ -87,6 +98,12 @@ class NewVerdictSerializer(serializers.Serializer):
     author = serializers.CharField(max_length=80)
 
 
+class AskedBrightnessSerializer(serializers.Serializer):
+    """On which zone; null for the whole picture."""
+
+    zone = serializers.IntegerField(allow_null=True)
+
+
 class PairSerializer(serializers.Serializer):
     """All that a pair says."""
 
@@ -99,6 +116,11 @@ class PairSerializer(serializers.Serializer):
     noise_ratio = RatioSerializer(allow_null=True)
     time_ratio = RatioSerializer(allow_null=True)
     refused = serializers.DictField(child=serializers.CharField())
+    zones = ZoneFiguresSerializer(many=True)
+    view_transform = serializers.CharField()
+    brightness_note = serializers.CharField(
+        help_text="Why brightness cannot be brought together here; empty when it can"
+    )
     match_sheet = MatchSheetSerializer()
     verdicts = VerdictSerializer(many=True)
 
@@ -141,6 +163,18 @@ def pair_row(findings: PairFindings, subject: str) -> dict[str, Any]:
         "noise_ratio": _ratio(findings.noise_ratio),
         "time_ratio": _ratio(findings.time_ratio),
         "refused": findings.refused,
+        "zones": [
+            {
+                "zone": row.zone,
+                "control": _noise(row.control),
+                "trial": _noise(row.trial),
+                "ratio": _ratio(row.ratio),
+                "refused": row.refused,
+            }
+            for row in findings.zones
+        ],
+        "view_transform": findings.control.option.setup.view_transform,
+        "brightness_note": brightness_problem(findings),
         "match_sheet": sheet_row(findings.sheet),
         "verdicts": pair.verdicts.filter(withdrawn_at=None),
     }

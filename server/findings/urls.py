@@ -7,6 +7,7 @@ from server.findings import api
 urlpatterns = [
     path("overview/", api.overview),
     path("pairs/<int:pk>/", api.pair),
+    path("pairs/<int:pk>/brightness/", api.brightness),
     path("pairs/<int:pk>/verdicts/", api.verdicts),
     path("pairs/<int:pk>/export.json", api.export_json),
     path("pairs/<int:pk>/export.csv", api.export_csv),

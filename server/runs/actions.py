@@ -25,14 +25,19 @@ SEED_DID_NOTHING = ", although the seeds differ; check that the engine uses its 
 CLEARED: dict[str, Any] = {
     "stop_asked": False, "reason": "", "started_at": None, "ended_at": None, "share_done": None,
     "elapsed_seconds": None, "wall_seconds": None, "ready_seconds": None, "cpu_seconds": None,
-    "cpu_ready_seconds": None, "peak_memory_bytes": None, "load_before": None, "exit_code": None, "machine": None,
-    "engine_version": "", "command": [], "log": "", "picture": "", "checks": [],
+    "cpu_ready_seconds": None, "peak_memory_bytes": None, "structures_bytes": None, "load_before": None,
+    "exit_code": None, "machine": None, "engine_version": "", "command": [], "log": "", "picture": "",
+    "passes": {}, "checks": [],
 }  # fmt: skip
 
 
 @transaction.atomic
 def queue_study(study: Study) -> int:
-    """Queue what the study's plan still lacks, and its failed and stopped runs again. Returns how many."""
+    """Queue what the study's plan still lacks, and its failed and stopped runs again. Returns how many.
+
+    Raises `InputError` for a study whose renders were made elsewhere.
+    """
+    _must_be_ours(study)
     order = _end_of_queue()
     options = {option.side: option for option in study.options.all()}
     queued = 0
@@ -47,7 +52,8 @@ def queue_study(study: Study) -> int:
 
 @transaction.atomic
 def run_again(run: Run) -> None:
-    """Queue one ended run again. Raises `InputError` while it is queued or running."""
+    """Queue one ended run again. Raises `InputError` while it is queued or running, or when it was made elsewhere."""
+    _must_be_ours(run.study)
     order = _end_of_queue()
     if not _requeued(run, ENDED_STATES, order):
         raise InputError("this run is still queued or running; stop it first")
@@ -101,12 +107,14 @@ def record_result(run_id: int, result: dict[str, Any]) -> None:
     stored under the same hash.
     """
     fields = {key: result[key] for key in (
-        "wall_seconds", "ready_seconds", "cpu_seconds", "cpu_ready_seconds", "peak_memory_bytes", "load_before",
-        "exit_code", "machine", "engine_version", "command", "log", "state", "reason",
+        "wall_seconds", "ready_seconds", "cpu_seconds", "cpu_ready_seconds", "peak_memory_bytes",
+        "structures_bytes", "load_before", "exit_code", "machine", "engine_version", "command", "log", "state",
+        "reason",
     )}  # fmt: skip
-    run = Run.objects.select_related("study__setup").get(pk=run_id)
+    run = Run.objects.select_related("study", "option__setup").get(pk=run_id)
     if result["picture"] is not None:
         fields["picture"] = keep(result["picture"], PICTURE)
+        fields["passes"] = {name: keep(contents, PICTURE) for name, contents in result["passes"].items()}
         fields |= _judged(run, fields)
     Run.objects.filter(pk=run_id, state=RunState.RUNNING).update(
         **fields, share_done=None, elapsed_seconds=None, stop_asked=False, ended_at=timezone.now()
@@ -130,8 +138,7 @@ def _judged(run: Run, fields: dict[str, Any]) -> dict[str, Any]:
 
 def _findings(run: Run, digest: str) -> list[dict[str, Any]]:
     """What is wrong with a stored picture by itself, and whether it equals one that it should not, as plain rows."""
-    setup = run.study.setup
-    picture, found = check_file(path_of(digest, PICTURE), (setup.width, setup.height))
+    picture, found = check_file(path_of(digest, PICTURE), run.option.setup.description().picture_size)
     if picture is not None and not stops(found):
         found += _identical_to_others(run, picture)
     return [{"code": check.code, "severity": check.severity, "message": check.message} for check in found]
@@ -161,3 +168,8 @@ def _end_of_queue() -> float:
 def _requeued(run: Run, states: Sequence[RunState], order: float) -> int:
     """Clear a run that is in one of these states and queue it; 0 when it is in none of them."""
     return Run.objects.filter(pk=run.pk, state__in=states).update(**CLEARED, state=RunState.QUEUED, queued_order=order)
+
+
+def _must_be_ours(study: Study) -> None:
+    if study.from_elsewhere:
+        raise InputError("these renders were made elsewhere; they cannot be rendered again here")

@@ -39,6 +39,7 @@ class RunSerializer(serializers.ModelSerializer):
     side = serializers.ChoiceField(choices=Side.choices, source="option.side")
     state = serializers.ChoiceField(choices=RunState.choices)
     checks = CheckSerializer(many=True)
+    passes = serializers.DictField(child=serializers.CharField())
     quietness = serializers.SerializerMethodField()
     render_seconds = serializers.SerializerMethodField()
     machine_name = serializers.SerializerMethodField()
@@ -48,7 +49,8 @@ class RunSerializer(serializers.ModelSerializer):
         fields = [
             "id", "side", "seed", "warm_up", "position", "state", "stop_asked", "reason", "attempt", "started_at",
             "ended_at", "share_done", "elapsed_seconds", "wall_seconds", "ready_seconds", "render_seconds",
-            "cpu_seconds", "quietness", "peak_memory_bytes", "machine_name", "engine_version", "picture", "checks",
+            "cpu_seconds", "quietness", "peak_memory_bytes", "structures_bytes", "machine_name", "engine_version",
+            "picture", "passes", "encoding", "seed_known", "checks",
         ]  # fmt: skip
         read_only_fields = fields
 

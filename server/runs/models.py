@@ -29,6 +29,7 @@ class Run(models.Model):
     study = models.ForeignKey(Study, on_delete=models.CASCADE, related_name="runs")
     option = models.ForeignKey(Option, on_delete=models.CASCADE, related_name="runs")
     seed = models.PositiveIntegerField()
+    seed_known = models.BooleanField(default=True, help_text="Elsewhere nobody may have noted it; it is then a number")
     warm_up = models.BooleanField(default=False)
     position = models.PositiveIntegerField(help_text="Place in the study's plan")
     queued_order = models.FloatField(default=0, db_index=True, help_text="Smallest is made first")
@@ -48,6 +49,7 @@ class Run(models.Model):
     cpu_seconds = models.FloatField(null=True)
     cpu_ready_seconds = models.FloatField(null=True)
     peak_memory_bytes = models.BigIntegerField(null=True)
+    structures_bytes = models.BigIntegerField(null=True, help_text="The engine's own figure for its structures")
     load_before = models.FloatField(null=True)
     exit_code = models.IntegerField(null=True)
     machine = models.JSONField(null=True)
@@ -56,6 +58,8 @@ class Run(models.Model):
     log = models.TextField(blank=True)
 
     picture = models.CharField(max_length=64, blank=True, help_text="Content hash in the store")
+    passes = models.JSONField(default=dict, help_text="Content hash by the name of the pass")
+    encoding = models.CharField(max_length=8, default="linear", help_text="linear, or display: for looking only")
     checks = models.JSONField(default=list)
 
     class Meta:

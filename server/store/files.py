@@ -45,6 +45,11 @@ def keep(contents: bytes, ending: str) -> str:
     return digest
 
 
+def keep_file(path: Path, ending: str) -> str:
+    """Store a file's contents and return their hash. Raises `OSError`."""
+    return keep(path.read_bytes(), ending)
+
+
 def path_of(digest: str, ending: str) -> Path:
     """Where contents of this hash lie. Raises `ValueError` for anything that is not a hash."""
     if not HASH.fullmatch(digest):

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from django.db import models
-from matchedpair.trials import CONTROL, TRIAL
+from matchedpair.trials import AS_IS, CONTROL, FORMATS, TRIAL
+from matchedpair.trials import Setup as SetupDescription
 
 from server.catalogue.models import SceneRevision
 
@@ -19,26 +20,37 @@ class Setup(models.Model):
     """Everything about a render that is neither engine nor setting."""
 
     scene = models.ForeignKey(SceneRevision, on_delete=models.PROTECT)
+    variant = models.CharField(max_length=80, default=AS_IS)
     view = models.CharField(max_length=80)
     frame = models.IntegerField(default=1)
     width = models.PositiveIntegerField()
     height = models.PositiveIntegerField()
+    crop = models.JSONField(null=True, help_text="x, y, width, height in pixels, or null for the whole picture")
+    quantities = models.JSONField(default=dict, help_text="Scene quantities that are not at their own value")
+    output_format = models.CharField(max_length=20, default="exr-half", choices=list(FORMATS.items()))
+    view_transform = models.CharField(max_length=200, blank=True)
+
+    def description(self) -> SetupDescription:
+        """The setup as the core takes it."""
+        crop = tuple(self.crop) if self.crop else None
+        return SetupDescription(
+            self.scene.title, self.scene.revision, self.view, self.width, self.height, self.variant, self.frame, crop,
+            self.quantities, self.output_format, self.view_transform,
+        )  # fmt: skip
 
 
 class Study(models.Model):
-    """A question in words, and how it is put to the test."""
+    """A question in words, and how it is put to the test; `setup` is the control's."""
 
     question = models.CharField(max_length=300)
     setup = models.ForeignKey(Setup, on_delete=models.PROTECT)
-    engine = models.CharField(max_length=40)
-    engine_title = models.CharField(max_length=200)
-    device = models.CharField(max_length=80)
-    quality_knob = models.CharField(max_length=40, blank=True)
-    under_test = models.CharField(max_length=40, help_text="Name of the setting that the trial changes")
+    under_test = models.CharField(max_length=40, help_text="A setting's name, or a condition such as engine or light")
     under_test_title = models.CharField(max_length=200)
     repeats = models.PositiveSmallIntegerField(default=2)
     threads = models.PositiveSmallIntegerField(default=1)
     time_limit_seconds = models.FloatField(default=1800)
+    passes = models.JSONField(default=list)
+    from_elsewhere = models.BooleanField(default=False, help_text="Its renders were made elsewhere; it queues none")
     created_at = models.DateTimeField(auto_now_add=True)
 
     class Meta:
@@ -50,11 +62,18 @@ class Study(models.Model):
 
 
 class Option(models.Model):
-    """One way of rendering the setup: the engine's settings on one side."""
+    """One way of rendering: a setup, an engine's build, its settings, and what its light is multiplied with."""
 
     study = models.ForeignKey(Study, on_delete=models.CASCADE, related_name="options")
     side = models.CharField(max_length=10, choices=Side.choices)
+    setup = models.ForeignKey(Setup, on_delete=models.PROTECT, related_name="options")
+    engine = models.CharField(max_length=40)
+    engine_title = models.CharField(max_length=200)
+    build = models.CharField(max_length=40, blank=True)
+    device = models.CharField(max_length=80)
+    quality_knob = models.CharField(max_length=40, blank=True)
     settings = models.JSONField()
+    brightness = models.JSONField(null=True, help_text="factor and evidence, or null for none")
 
     class Meta:
         ordering = ["id"]

@@ -145,7 +145,11 @@ def fill_buffer(scene, camera, frame, shadowed, maps, blur, jitter_x, jitter_y, 
                 t, shape = nearest_hit(scene, ox, oy, oz, dx, dy, dz, FAR, False, stack)
                 if shape < 0:
                     sr, sg, sb = sky_at(scene, dy)
-                    b[SENT], b[SENT + 1], b[SENT + 2] = b[SENT] + tint_r * sr, b[SENT + 1] + tint_g * sg, b[SENT + 2] + tint_b * sb
+                    b[SENT], b[SENT + 1], b[SENT + 2] = (
+                        b[SENT] + tint_r * sr,
+                        b[SENT + 1] + tint_g * sg,
+                        b[SENT + 2] + tint_b * sb,
+                    )
                     b[DEPTH] = FAR
                     break
                 gone += t
@@ -154,7 +158,11 @@ def fill_buffer(scene, camera, frame, shadowed, maps, blur, jitter_x, jitter_y, 
                 kind = scene.material_kind[material]
                 cr, cg, cb = colour_at(scene, material, px, py, pz)
                 if kind == GLOW:
-                    b[SENT], b[SENT + 1], b[SENT + 2] = b[SENT] + tint_r * cr, b[SENT + 1] + tint_g * cg, b[SENT + 2] + tint_b * cb
+                    b[SENT], b[SENT + 1], b[SENT + 2] = (
+                        b[SENT] + tint_r * cr,
+                        b[SENT + 1] + tint_g * cg,
+                        b[SENT + 2] + tint_b * cb,
+                    )
                     b[DEPTH] = gone
                     break
                 nx, ny, nz = normal_at(scene, shape, px, py, pz)
@@ -162,7 +170,11 @@ def fill_buffer(scene, camera, frame, shadowed, maps, blur, jitter_x, jitter_y, 
                 if kind == GLASS:
                     b[GLASSY] = 1.0
                     if facing > 0.0:
-                        tint_r, tint_g, tint_b = tint_r * math.exp(-cr * t), tint_g * math.exp(-cg * t), tint_b * math.exp(-cb * t)
+                        tint_r, tint_g, tint_b = (
+                            tint_r * math.exp(-cr * t),
+                            tint_g * math.exp(-cg * t),
+                            tint_b * math.exp(-cb * t),
+                        )
                     else:
                         shine = 0.04 + 0.96 * (1.0 + facing) ** 5
                         sr, sg, sb = sky_at(scene, dy - 2.0 * facing * ny)
@@ -215,7 +227,11 @@ def add_screen(scene, camera, frame, buffer, corner, sums, seed, sample, reach, 
                     state, w = uniform(state)
                     lx, ly, lz, _cosine = matte_direction(b[NORMAL], b[NORMAL + 1], b[NORMAL + 2], u, v)
                     step = reach * w
-                    qx, qy, qz = b[0] + lx * step - camera[0, 0], b[1] + ly * step - camera[0, 1], b[2] + lz * step - camera[0, 2]
+                    qx, qy, qz = (
+                        b[0] + lx * step - camera[0, 0],
+                        b[1] + ly * step - camera[0, 1],
+                        b[2] + lz * step - camera[0, 2],
+                    )
                     depth = qx * camera[1, 0] + qy * camera[1, 1] + qz * camera[1, 2]
                     hit = False
                     if depth > 1e-3:
@@ -250,7 +266,11 @@ def add_screen(scene, camera, frame, buffer, corner, sums, seed, sample, reach, 
                 passed = math.exp(-scene.mist[0] * min(end - begin, 200.0))
                 sr, sg, sb = sky_at(scene, 0.0)
                 veil = (1.0 - passed) * scene.mist[1]
-                direct_r, direct_g, direct_b = direct_r * passed + sr * veil, direct_g * passed + sg * veil, direct_b * passed + sb * veil
+                direct_r, direct_g, direct_b = (
+                    direct_r * passed + sr * veil,
+                    direct_g * passed + sg * veil,
+                    direct_b * passed + sb * veil,
+                )
                 more_r, more_g, more_b = more_r * passed, more_g * passed, more_b * passed
             s = sums[row, column]
             s[0], s[1], s[2] = s[0] + direct_r, s[1] + direct_g, s[2] + direct_b

@@ -22,9 +22,7 @@ MARGIN = 24  # pixels around a crop that may still occlude
 class SedgeRender:
     """`history` frames before this one are blended in, so that what moves lags behind."""
 
-    def __init__(
-        self, scene: tuple[SceneFile, Geometry], place: Place, seed: int, parsed: argparse.Namespace
-    ) -> None:
+    def __init__(self, scene: tuple[SceneFile, Geometry], place: Place, seed: int, parsed: argparse.Namespace) -> None:
         file, self.geometry = scene
         self.parsed, self.seed = parsed, seed
         self.view: View = file.view(place.view)

@@ -29,7 +29,9 @@ def leaving_light(scene, state, share):
     state, choice = uniform(state)
     state, u = uniform(state)
     state, v = uniform(state)
-    light, chance, _ = pick_light(scene.light_place, scene.light_power, PICK_POWER, choice, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0)
+    light, chance, _ = pick_light(
+        scene.light_place, scene.light_power, PICK_POWER, choice, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0
+    )
     shape = scene.light_shape[light]
     data = scene.shape_data
     if scene.shape_kind[shape] == SPHERE:

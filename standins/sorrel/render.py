@@ -21,9 +21,7 @@ PHOTON_BOUNCES = 12
 class SorrelRender:
     """Camera paths never find focused light by themselves; photons bring it when there are any."""
 
-    def __init__(
-        self, scene: tuple[SceneFile, Geometry], place: Place, seed: int, parsed: argparse.Namespace
-    ) -> None:
+    def __init__(self, scene: tuple[SceneFile, Geometry], place: Place, seed: int, parsed: argparse.Namespace) -> None:
         self.parsed, self.seed = parsed, seed
         self.paths = PathRender(*scene, place, seed, PathSettings(
             samples=parsed.samples, bounces=parsed.bounces, clamp=parsed.brightest, light_picking="estimate",

@@ -34,9 +34,7 @@ def light_at(scene, px, py, pz, nx, ny, nz, state, stack):
     state, v = uniform(state)
     if scene.light_shape.shape[0] == 0:
         return state, 0.0, 0.0, 0.0, 0.0, 1.0, 0.0
-    light, chance, _ = pick_light(
-        scene.light_place, scene.light_power, PICK_ESTIMATE, choice, px, py, pz, nx, ny, nz
-    )
+    light, chance, _ = pick_light(scene.light_place, scene.light_power, PICK_ESTIMATE, choice, px, py, pz, nx, ny, nz)
     lit = scene.light_shape[light]
     lx, ly, lz, reach, found = toward_light(scene, lit, u, v, px, py, pz)
     cosine = 1.0 if nx == 0.0 and ny == 0.0 and nz == 0.0 else lx * nx + ly * ny + lz * nz
@@ -152,7 +150,11 @@ def gathered(scene, px, py, pz, nx, ny, nz, state, bounces, stack):
         if kind == GLASS:
             # straight through: this engine does not focus light
             if facing > 0.0:
-                carry_r, carry_g, carry_b = carry_r * math.exp(-cr * t), carry_g * math.exp(-cg * t), carry_b * math.exp(-cb * t)
+                carry_r, carry_g, carry_b = (
+                    carry_r * math.exp(-cr * t),
+                    carry_g * math.exp(-cg * t),
+                    carry_b * math.exp(-cb * t),
+                )
             ox, oy, oz = qx, qy, qz
             through += 1
             if through > CHAIN:
@@ -185,9 +187,7 @@ def gather(scene, camera, frame, spacing, corner, points, seed, rays, bounces, r
             row, column = (corner[1] + i) * spacing, (corner[0] + j) * spacing
             state = stream_of(seed, row * 1000003 + column, 1 << 41)
             dx, dy, dz = camera_direction(camera, frame, column - frame[2], row - frame[3], 0.5, 0.5)
-            state = first_matte(
-                scene, camera[0, 0], camera[0, 1], camera[0, 2], dx, dy, dz, state, place, stack
-            )
+            state = first_matte(scene, camera[0, 0], camera[0, 1], camera[0, 2], dx, dy, dz, state, place, stack)
             points[i, j, 11] = place[13]
             if place[13] == 0.0:
                 continue
@@ -287,9 +287,7 @@ def add_direct(scene, camera, frame, sums, points, corner, spacing, seed, sample
             sums[row, column, 0] += passed * place[6] * er / math.pi
             sums[row, column, 1] += passed * place[7] * eg / math.pi
             sums[row, column, 2] += passed * place[8] * eb / math.pi
-            interpolated(
-                points, corner, spacing, frame[3] + row + jy, frame[2] + column + jx, place, smoothing, found
-            )
+            interpolated(points, corner, spacing, frame[3] + row + jy, frame[2] + column + jx, place, smoothing, found)
             for k in range(3):
                 sums[row, column, 3 + k] += passed * place[6 + k] * found[k]
             sums[row, column, 6] += found[3]

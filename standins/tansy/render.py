@@ -17,9 +17,7 @@ from standins.tracing.scene_file import SceneFile
 class TansyRender:
     """Direct light by samples; indirect light from gather points on a lattice over the whole picture."""
 
-    def __init__(
-        self, scene: tuple[SceneFile, Geometry], place: Place, seed: int, parsed: argparse.Namespace
-    ) -> None:
+    def __init__(self, scene: tuple[SceneFile, Geometry], place: Place, seed: int, parsed: argparse.Namespace) -> None:
         file, self.geometry = scene
         self.parsed, self.seed = parsed, seed
         self.camera = camera_rays(file.view(place.view), *place.size)

@@ -1,4 +1,4 @@
-"""An edge-stopping wavelet filter with albedo and normal as guides (Dammertz et al. 2010). Smears what no guide shows."""
+"""An edge-stopping wavelet filter guided by albedo and normal (Dammertz et al. 2010). Smears what no guide shows."""
 
 from __future__ import annotations
 

@@ -42,9 +42,7 @@ class PathSettings:
 class PathRender:
     """Sums over the samples so far."""
 
-    def __init__(
-        self, scene: SceneFile, geometry: Geometry, place: Place, seed: int, settings: PathSettings
-    ) -> None:
+    def __init__(self, scene: SceneFile, geometry: Geometry, place: Place, seed: int, settings: PathSettings) -> None:
         self.settings, self.seed, self.geometry = settings, seed, geometry
         self.camera = camera_rays(scene.view(place.view), *place.size)
         self.frame = frame_of(place.size, place.crop)

@@ -9,13 +9,17 @@ import argparse
 import json
 import sys
 from collections.abc import Sequence
+from dataclasses import asdict
 from pathlib import Path
 
-from matchedpair.cli.text import engine_as_text, report_as_text
+from matchedpair.cli.renders import add_import
+from matchedpair.cli.text import engine_as_text, panorama_as_text, report_as_text
 from matchedpair.engines import read_definition
 from matchedpair.errors import MatchedPairError
 from matchedpair.measures.report import measure_files
 from matchedpair.measures.zones import Zone
+from matchedpair.pictures import read_picture
+from matchedpair.pictures.panorama import panorama_figures
 
 
 def main(arguments: Sequence[str] | None = None) -> int:
@@ -45,6 +49,11 @@ def _engine(parsed: argparse.Namespace) -> str:
     return engine_as_text(read_definition(parsed.definition))
 
 
+def _panorama(parsed: argparse.Namespace) -> str:
+    figures = panorama_figures(read_picture(parsed.panorama))
+    return json.dumps(asdict(figures), indent=1) if parsed.json else panorama_as_text(figures)
+
+
 def _parser() -> argparse.ArgumentParser:
     parser = argparse.ArgumentParser(prog="matchedpair", description="Measure and compare renders.")
     commands = parser.add_subparsers(title="commands", required=True)
@@ -60,6 +69,11 @@ def _parser() -> argparse.ArgumentParser:
     engine = commands.add_parser("engine", help="check an engine definition and list its settings")
     engine.add_argument("definition", type=Path, metavar="FILE.toml")
     engine.set_defaults(run=_engine)
+    panorama = commands.add_parser("panorama", help="range, main light and its share in a light panorama")
+    panorama.add_argument("panorama", type=Path, metavar="PANORAMA", help="EXR or HDR, twice as wide as high")
+    panorama.add_argument("--json", action="store_true")
+    panorama.set_defaults(run=_panorama)
+    add_import(commands)
     return parser
 
 

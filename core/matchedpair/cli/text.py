@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from matchedpair.engines import EngineDefinition
+from matchedpair.pictures.panorama import PanoramaFigures
 
 
 def report_as_text(report: dict[str, Any]) -> str:
@@ -25,6 +26,19 @@ def engine_as_text(definition: EngineDefinition) -> str:
         unit = f" {setting.unit}" if setting.unit else ""
         lines.append(f"  {setting.name}: {setting.kind}, {setting.range_in_words()}{unit}, default {setting.default}")
     return "\n".join(lines)
+
+
+def panorama_as_text(figures: PanoramaFigures) -> str:
+    """A panorama's figures, one a line."""
+    more = "; at its highest value it is cut off, so the true range is larger" if figures.clipped else ""
+    colour = ", ".join(f"{value:.2f}" for value in figures.main_light_rgb)
+    return "\n".join([
+        f"brightest to darkest: {figures.brightest_to_darkest:.3g} to 1 ({figures.stops:.1f} stops){more}",
+        f"main light: {figures.azimuth_degrees:.1f}° right of the middle, {figures.elevation_degrees:.1f}° above the "
+        f"horizon, {figures.main_light_degrees:.1f}° wide",
+        f"its colour: {colour} (red, green, blue; the brightest is 1)",
+        f"its share of all light: {100 * figures.main_light_share:.3g} %",
+    ])  # fmt: skip
 
 
 def _noise(row: dict[str, Any]) -> str:

@@ -1,12 +1,14 @@
 """Engines are commands: their definitions, how one is called, and what a call cost."""
 
-from matchedpair.engines.definition import EngineDefinition, read_definition, read_folder
-from matchedpair.engines.job import RenderJob, command_for, find_program
+from matchedpair.engines.definition import AS_IS, EngineDefinition
+from matchedpair.engines.definition_file import read_definition, read_folder
+from matchedpair.engines.job import RenderJob, command_for, find_program, unsupported
 from matchedpair.engines.machine import describe_machine
 from matchedpair.engines.process import RenderOutcome, engine_version, render
 from matchedpair.engines.setting import Setting
 
 __all__ = [
+    "AS_IS",
     "EngineDefinition",
     "RenderJob",
     "RenderOutcome",
@@ -18,4 +20,5 @@ __all__ = [
     "read_definition",
     "read_folder",
     "render",
+    "unsupported",
 ]

@@ -3,20 +3,35 @@
 from __future__ import annotations
 
 import os
+import re
 import shutil
 import sys
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from pathlib import Path
 
-from matchedpair.engines.definition import EngineDefinition
+from matchedpair.engines.definition import AS_IS, Build, EngineDefinition
 from matchedpair.engines.setting import Setting, Value
-from matchedpair.errors import EngineMissingError
+from matchedpair.errors import EngineMissingError, SettingsError
 
 
 @dataclass(frozen=True)
 class RenderJob:
-    """One render, as plain values: what to render with which settings."""
+    """One render, as plain values: what to render with which settings.
+
+    Parameters
+    ----------
+    width, height : int
+        Of the full picture, in pixels.
+    crop : tuple of int or None
+        x, y, width, height of the part to render.
+    quantities : mapping
+        Scene quantities that are not at their own value.
+    brightness : float
+        Multiplies all light, so that two engines agree.
+    depth : str
+        ``half`` or ``float``: the values in the files.
+    """
 
     scene: Path
     view: str
@@ -27,6 +42,13 @@ class RenderJob:
     threads: int
     settings: Mapping[str, Value]
     time_limit_seconds: float
+    build: str = ""
+    variant: str = AS_IS
+    crop: tuple[int, int, int, int] | None = None
+    quantities: Mapping[str, float] = field(default_factory=dict)
+    brightness: float = 1.0
+    passes: tuple[str, ...] = ()
+    depth: str = "half"
 
 
 def command_for(definition: EngineDefinition, job: RenderJob, folder: Path) -> list[str]:
@@ -35,24 +57,60 @@ def command_for(definition: EngineDefinition, job: RenderJob, folder: Path) -> l
     Raises
     ------
     SettingsError
-        When a setting does not fit.
+        When a setting does not fit, or the engine's definition gives no way to ask for what the job asks.
     EngineMissingError
         When the program is not found.
     """
     values = {
         "scene": str(job.scene), "view": job.view, "frame": str(job.frame), "width": str(job.width),
         "height": str(job.height), "seed": str(job.seed), "threads": str(job.threads),
-        "picture": str(folder / definition.picture), "folder": str(folder),
+        "picture": str(folder / definition.picture), "folder": str(folder), "variant": job.variant, "depth": job.depth,
     }  # fmt: skip
+    problems = unsupported(definition, job)
+    if problems:
+        raise SettingsError(problems)
     settings = definition.complete(job.settings)
     words: list[str] = []
     for word in definition.render:
         if word == "{settings}":
             for setting in definition.settings:
                 words += _arguments(setting, settings[setting.name])
+        elif word == "{changes}":
+            words += _changes(definition, job)
         else:
             words.append(_filled(word, values))
-    return [find_program(words[0], definition), *words[1:]]
+    return [find_program(definition.build(job.build).program, definition), *words[1:]]
+
+
+def unsupported(definition: EngineDefinition, job: RenderJob) -> dict[str, str]:
+    """What the job asks and the engine's definition gives no way to say, by part of the setup; empty when all is well.
+
+    Left unsaid, the engine would silently render something else.
+    """
+    asked = {
+        "variant": job.variant != AS_IS, "frame": job.frame != 1, "crop": job.crop is not None,
+        "quantity": bool(job.quantities), "brightness": job.brightness != 1.0, "passes": bool(job.passes),
+        "depth": job.depth != "half",
+    }  # fmt: skip
+    title = definition.title
+    problems = {
+        part: f"{title}'s definition has no way to ask for it; see docs/engine-definitions.md"
+        for part, wanted in asked.items()
+        if wanted and definition.cannot(part)
+    }
+    known = [row.name for row in definition.passes]
+    unknown = [name for name in job.passes if name not in known]
+    if unknown:
+        problems["passes"] = f"{title} has no pass {unknown[0]!r}; it has {', '.join(known) or 'none'}"
+    return problems
+
+
+def version_command(definition: EngineDefinition, build: Build) -> list[str]:
+    """How a build is asked its version: like the engine itself when it is the same program, else by its own program."""
+    asked = list(definition.version)
+    if asked and asked[0] == definition.render[0]:
+        asked[0] = build.program
+    return asked
 
 
 def find_program(program: str, definition: EngineDefinition) -> str:
@@ -71,6 +129,20 @@ def find_program(program: str, definition: EngineDefinition) -> str:
     return found
 
 
+def _changes(definition: EngineDefinition, job: RenderJob) -> list[str]:
+    words: list[str] = []
+    if job.crop is not None:
+        places = dict(zip(("x", "y", "width", "height"), map(str, job.crop), strict=True))
+        words += [_filled(word, places) for word in definition.changes["crop"]]
+    for name, value in job.quantities.items():
+        words += [_filled(word, {"name": name, "value": f"{value:g}"}) for word in definition.changes["quantity"]]
+    if job.brightness != 1.0:
+        words += [_filled(word, {"value": f"{job.brightness:.9g}"}) for word in definition.changes["brightness"]]
+    if job.passes:
+        words += [_filled(word, {"passes": ",".join(job.passes)}) for word in definition.changes["passes"]]
+    return words
+
+
 def _arguments(setting: Setting, value: Value) -> list[str]:
     if setting.kind == "switch":
         return list(setting.argument) if value else []
@@ -79,6 +151,5 @@ def _arguments(setting: Setting, value: Value) -> list[str]:
 
 
 def _filled(word: str, values: Mapping[str, str]) -> str:
-    for name, value in values.items():
-        word = word.replace(f"{{{name}}}", value)
-    return word
+    """The word with its placeholders filled in one go, so that no value is searched for placeholders itself."""
+    return re.sub(r"\{(\w+)\}", lambda match: values.get(match[1], match[0]), word)

@@ -20,6 +20,7 @@ class EngineOutput:
         self._dropped = 0
         self.progress: float | None = None
         self.ready = False
+        self.structures_bytes: int | None = None
 
     def take(self, piece: str) -> None:
         """Read a piece of output."""
@@ -52,6 +53,9 @@ class EngineOutput:
             self._tail.append(line)
         if not self.ready and self._definition.ready and self._definition.ready.search(line):
             self.ready = True
+        told = self._definition.structures.search(line) if self._definition.structures else None
+        if told and told[1].isdigit():
+            self.structures_bytes = int(told[1])
         match = self._definition.progress.search(line) if self._definition.progress else None
         if match:
             try:

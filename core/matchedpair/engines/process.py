@@ -17,7 +17,7 @@ from typing import IO, Literal
 import psutil
 
 from matchedpair.engines.definition import EngineDefinition
-from matchedpair.engines.job import RenderJob, command_for, find_program
+from matchedpair.engines.job import RenderJob, command_for, find_program, version_command
 from matchedpair.engines.machine import load_now
 from matchedpair.engines.output import EngineOutput
 from matchedpair.errors import EngineMissingError
@@ -47,6 +47,7 @@ class RenderOutcome:
     reason: str
     command: tuple[str, ...]
     picture: Path | None
+    passes: dict[str, Path]
     log: str
     exit_code: int | None
     wall_seconds: float | None
@@ -54,6 +55,7 @@ class RenderOutcome:
     cpu_seconds: float | None
     cpu_ready_seconds: float | None
     peak_memory_bytes: int | None
+    structures_bytes: int | None
     load_before: float
 
 
@@ -83,14 +85,15 @@ def render(
     return _Watch(definition, job, folder, command).carry_out(on_progress, should_stop)
 
 
-def engine_version(definition: EngineDefinition) -> str:
+def engine_version(definition: EngineDefinition, build: str = "") -> str:
     """What the engine says its version is; empty when its definition gives no way to ask.
 
     Raises `EngineMissingError` when the program is missing or does not answer.
     """
     if not definition.version:
         return ""
-    command = [find_program(definition.version[0], definition), *definition.version[1:]]
+    program, *words = version_command(definition, definition.build(build))
+    command = [find_program(program, definition), *words]
     try:
         asked = subprocess.run(
             command, capture_output=True, text=True, errors="replace", timeout=VERSION_LIMIT_SECONDS, check=False,
@@ -216,6 +219,7 @@ class _Watch:
             reason=reason,
             command=tuple(self.command),
             picture=picture,
+            passes=self._passes(),
             log=self.output.log(),
             exit_code=code,
             wall_seconds=account["ended"] - began if "ended" in account else None,
@@ -223,8 +227,14 @@ class _Watch:
             cpu_seconds=account.get("cpu_seconds"),
             cpu_ready_seconds=self.cpu_ready,
             peak_memory_bytes=int(account["peak_memory_bytes"]) if "peak_memory_bytes" in account else None,
+            structures_bytes=self.output.structures_bytes,
             load_before=load,
         )
+
+    def _passes(self) -> dict[str, Path]:
+        """The asked passes that were written."""
+        asked = {row.name: self.folder / row.file for row in self.definition.passes if row.name in self.job.passes}
+        return {name: path for name, path in asked.items() if path.is_file()}
 
     def _judged(self, ended: str, code: int | None, picture: Path | None) -> tuple[State, str]:
         title = self.definition.title
@@ -238,6 +248,6 @@ class _Watch:
             said = self.output.last_words()
             how = f"exit code {code}" if code > 0 else f"signal {signal.Signals(-code).name}"
             return "failed", f"{title} failed ({how})" + (f": {said}" if said else ".")
-        if picture is None:
-            return "failed", f"{title} ended well but wrote no picture ({self.definition.picture} was expected)."
-        return "finished", ""
+        lacking = [] if picture else [f"picture ({self.definition.picture} was expected)"]
+        lacking += [f"{name} pass" for name in sorted(set(self.job.passes) - set(self._passes()))]
+        return ("failed", f"{title} ended well but wrote no {lacking[0]}.") if lacking else ("finished", "")

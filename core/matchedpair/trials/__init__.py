@@ -4,12 +4,17 @@ from matchedpair.trials.finding import pair_finding
 from matchedpair.trials.match_sheet import CONDITIONS, Condition, MatchSheet, match_sheet
 from matchedpair.trials.plan import CONTROL, TRIAL, PlannedRun, on_off_plan
 from matchedpair.trials.queue import Instruction, QueueRow, next_instructions
-from matchedpair.trials.scene import Scene, read_scene, read_scenes
+from matchedpair.trials.scene import AS_IS, Scene, parse_scene, read_scene, read_scenes
+from matchedpair.trials.setup import DEPTHS, FORMATS, Setup, crop_problem, setup_problems
+from matchedpair.trials.stresses import Stress, read_stresses
 from matchedpair.trials.time_left import RunningTime, time_left
 
 __all__ = [
+    "AS_IS",
     "CONDITIONS",
     "CONTROL",
+    "DEPTHS",
+    "FORMATS",
     "TRIAL",
     "Condition",
     "Instruction",
@@ -18,11 +23,17 @@ __all__ = [
     "QueueRow",
     "RunningTime",
     "Scene",
+    "Setup",
+    "Stress",
+    "crop_problem",
     "match_sheet",
     "next_instructions",
     "on_off_plan",
     "pair_finding",
+    "parse_scene",
     "read_scene",
     "read_scenes",
+    "read_stresses",
+    "setup_problems",
     "time_left",
 ]

@@ -35,8 +35,14 @@ CONDITIONS: tuple[ConditionKind, ...] = (
         "time grows with the pixels", "noise per pixel is not the noise seen", "detail differs with the pixels")),
     ConditionKind("light", "Light", "picture", _spoils(
         "paths differ", "noise follows the light", "brightness and colour differ by the light, not the setting")),
+    ConditionKind("quantities", "Scene quantities", "picture", _spoils(
+        "other work was done", "another scene has other noise", "the pictures show different things")),
     ConditionKind("exposure", "Exposure", "picture", _spoils(
         "", "", "brightness differs by the exposure, not the setting")),
+    ConditionKind("format", "File format", "picture", _spoils(
+        "", "coarser values hide or add noise", "coarser values shift dark places")),
+    ConditionKind("brightness", "Brightness factor", "picture", _spoils(
+        "", "noise is compared at different brightness", "brightness differs by the engines' units, not by the trial")),
     ConditionKind("engine", "Engine", "engine", _spoils(
         "the engines differ, not only a setting", "pixel filters differ", "the engines differ, not only a setting")),
     ConditionKind("version", "Version", "engine", _spoils(
@@ -54,6 +60,9 @@ CONDITIONS: tuple[ConditionKind, ...] = (
         "", "a side without two different seeds has no noise figure")),
     ConditionKind("warm_up", "Warm-up", "repeats", _spoils("a first render includes compiling and loading")),
 )  # fmt: skip
+
+
+WHOLE_CONDITIONS = ("engine", "version", "light", "quantities", "settings")  # may be under test besides a setting
 
 
 @dataclass(frozen=True)
@@ -91,7 +100,7 @@ def match_sheet(control: Mapping[str, Any], trial: Mapping[str, Any], under_test
         Values by the keys of `CONDITIONS`; a missing key or None is unknown. ``settings`` is a mapping of setting
         names to values, ``quality_knob`` the name among them that counts as ``quality``.
     under_test : str
-        The name of the setting that is meant to differ.
+        What is meant to differ: the name of a setting, or one of `WHOLE_CONDITIONS`.
     """
     rows = []
     for kind in CONDITIONS:
@@ -118,17 +127,37 @@ def _title(kind: ConditionKind, side: Mapping[str, Any]) -> str:
 def _compared(
     key: str, control: Mapping[str, Any], trial: Mapping[str, Any], under_test: str
 ) -> tuple[State, str, str]:
+    engines = under_test == "engine"
     if key == "quality":
-        knob = control.get("quality_knob")
-        left, right = ((side.get("settings") or {}).get(knob) for side in (control, trial))
-        if knob is None:
+        knobs = [side.get("quality_knob") for side in (control, trial)]
+        left, right = (
+            (side.get("settings") or {}).get(knob) for side, knob in zip((control, trial), knobs, strict=True)
+        )
+        if None in knobs or knobs[0] != knobs[1]:
             return "unknown", "", ""
         state = _state(left, right)
-        return ("under_test" if under_test == knob and state == "differs" else state), shown(left), shown(right)
+        return ("under_test" if under_test == knobs[0] and state == "differs" else state), shown(left), shown(right)
     if key == "settings":
-        return _settings(control, trial, under_test)
+        return ("under_test", "its own", "its own") if engines else _settings(control, trial, under_test)
     left, right = control.get(key), trial.get(key)
-    return _state(left, right), shown(left), shown(right)
+    if key == "brightness":
+        return _brightness(left, right, engines)
+    state = _state(left, right)
+    belongs = (key == under_test and key in WHOLE_CONDITIONS) or (engines and key in ("version", "device"))
+    return ("under_test" if belongs and state == "differs" else state), shown(left), shown(right)
+
+
+def _brightness(left: Any, right: Any, engines: bool) -> tuple[State, str, str]:
+    """Each side a mapping of ``factor`` and ``evidence``: where and from what pair the factor was got."""
+    sides = [f"× {side['factor']:.4g}" if side else "× 1" for side in (left, right)]
+    evidence = next((side["evidence"] for side in (right, left) if side and side.get("evidence")), "")
+    if engines:
+        if not evidence:
+            return "unknown", "", ""
+        together = f"{sides[0]} and {sides[1]}, {evidence}"
+        return "held", together, together
+    alike = (left or {}).get("factor", 1.0) == (right or {}).get("factor", 1.0)
+    return ("held" if alike else "differs"), sides[0], sides[1]
 
 
 def _settings(control: Mapping[str, Any], trial: Mapping[str, Any], under_test: str) -> tuple[State, str, str]:
@@ -140,7 +169,8 @@ def _settings(control: Mapping[str, Any], trial: Mapping[str, Any], under_test: 
     if not differing:
         return "held", "all alike", "all alike"
     sides = [", ".join(f"{n.replace('_', ' ')} {shown(side.get(n))}" for n in differing) for side in (left, right)]
-    return ("under_test" if differing == [under_test] else "differs"), sides[0], sides[1]
+    tested = differing == [under_test] or under_test == "settings"
+    return ("under_test" if tested else "differs"), sides[0], sides[1]
 
 
 def _state(left: Any, right: Any) -> State:
@@ -162,7 +192,8 @@ def _summary(rows: Sequence[Condition], under_test: str) -> str:
     differing = [row.title.lower() for row in rows if row.state == "differs"]
     unknown = [row.title.lower() for row in rows if row.state == "unknown"]
     tested = any(row.state == "under_test" for row in rows)
-    subject = under_test.replace("_", " ")
+    titles = {row.key: row.title.lower() for row in rows if row.key in WHOLE_CONDITIONS}
+    subject = titles.get(under_test, under_test.replace("_", " "))
     if not tested and not differing:
         return f"Nothing differs: {subject} is the same on both sides."
     if differing:

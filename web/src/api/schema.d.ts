@@ -4,6 +4,91 @@
  */
 
 export interface paths {
+    "/api/brightness/{id}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** @description Use a brightness factor no longer; renders that were made with it keep it. */
+        delete: operations["brightness_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/brightness/{id}/restore/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Use a withdrawn brightness factor again. */
+        post: operations["brightness_restore_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/effects/evidence/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Name the pair or run that shows whether an engine does an effect. */
+        post: operations["effects_evidence_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/effects/evidence/{id}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** @description Take evidence away; it can be put back. */
+        delete: operations["effects_evidence_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/effects/evidence/{id}/restore/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Put evidence back. */
+        post: operations["effects_evidence_restore_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/engines/": {
         parameters: {
             query?: never;
@@ -11,10 +96,183 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Engines in the operator's folder, with their settings. */
+        /** @description Engines in the operator's folder, with all that their definitions say. */
         get: operations["engines_retrieve"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/imports/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description All sets, newest first; or begin one. */
+        get: operations["imports_list"];
+        put?: never;
+        /** @description All sets, newest first; or begin one. */
+        post: operations["imports_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/imports/{id}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description One set with its renders; another title, pattern or transform; or take it away, which can be undone. */
+        get: operations["imports_retrieve"];
+        put?: never;
+        post?: never;
+        /** @description One set with its renders; another title, pattern or transform; or take it away, which can be undone. */
+        delete: operations["imports_destroy"];
+        options?: never;
+        head?: never;
+        /** @description One set with its renders; another title, pattern or transform; or take it away, which can be undone. */
+        patch: operations["imports_partial_update"];
+        trace?: never;
+    };
+    "/api/imports/{id}/files/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Take one picture in, as the form's ``file``. A bad file makes a row with the reason. */
+        post: operations["imports_files_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/imports/{id}/from-folder/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Take some of a folder's pictures in. */
+        post: operations["imports_from_folder_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/imports/{id}/restore/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Put a set back. */
+        post: operations["imports_restore_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/imports/{id}/table/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Take a table of settings and times beside the renders, as the form's ``file``: CSV or JSON. */
+        post: operations["imports_table_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/imports/fill-in/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Say what is not known of some renders, or what their values went through. */
+        post: operations["imports_fill_in_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/imports/folder/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description The pictures in a folder of the server's machine. */
+        post: operations["imports_folder_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/imports/pair/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Make a pair of renders from elsewhere; the runner measures it between renders. */
+        post: operations["imports_pair_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/imports/pattern/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Try a name pattern on names, before anything is taken in. */
+        post: operations["imports_pattern_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -49,6 +307,23 @@ export interface paths {
         get: operations["pairs_retrieve"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/pairs/{id}/brightness/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Compute what makes the trial's engine as bright as the control's in a zone, and use it from now on. */
+        post: operations["pairs_brightness_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -123,6 +398,58 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/panoramas/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description All light panoramas; or take one in as the form's ``file``. */
+        get: operations["panoramas_list"];
+        put?: never;
+        /** @description All light panoramas; or take one in as the form's ``file``. */
+        post: operations["panoramas_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/panoramas/{id}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** @description Take a panorama away; it can be put back. */
+        delete: operations["panoramas_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/panoramas/{id}/restore/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Put a panorama back. */
+        post: operations["panoramas_restore_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/pictures/{digest}/pixels/": {
         parameters: {
             query?: never;
@@ -155,6 +482,92 @@ export interface paths {
         get: operations["pictures_thumbnail_retrieve"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/references/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description All references, or those of a scene; or take one in as the form's ``file`` (and ``twin``). */
+        get: operations["references_list"];
+        put?: never;
+        /** @description All references, or those of a scene; or take one in as the form's ``file`` (and ``twin``). */
+        post: operations["references_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/references/{id}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** @description Take a reference away; it can be put back. */
+        delete: operations["references_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/references/{id}/match/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Lay a photograph over the newest render of its view, and report what was done. */
+        post: operations["references_match_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/references/{id}/restore/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Put a reference back. */
+        post: operations["references_restore_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/references/from-option/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Make an option's renders a reference: the first seed, and the second as its twin. */
+        post: operations["references_from_option_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -223,6 +636,41 @@ export interface paths {
         get: operations["scenes_retrieve"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/scenes/{name}/look/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Render a small picture of a view now; takes a few seconds. */
+        post: operations["scenes_look_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/scenes/{name}/zones/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The zones of a scene; or draw one on the view that the query names. */
+        get: operations["scenes_zones_list"];
+        put?: never;
+        /** @description The zones of a scene; or draw one on the view that the query names. */
+        post: operations["scenes_zones_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -382,10 +830,159 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/view-transforms/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The view transforms of the OpenColorIO configuration in force. */
+        get: operations["view_transforms_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/view-transforms/table/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Display values over a cube of light as half floats (red fastest, RGBA); headers tell size and stops. */
+        get: operations["view_transforms_table_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/zones/{id}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** @description Move, resize, rename a zone, or take it away; that can be undone. */
+        delete: operations["zones_destroy"];
+        options?: never;
+        head?: never;
+        /** @description Move, resize, rename a zone, or take it away; that can be undone. */
+        patch: operations["zones_partial_update"];
+        trace?: never;
+    };
+    "/api/zones/{id}/copy/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description The same zone on another view of the scene. */
+        post: operations["zones_copy_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/zones/{id}/restore/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Put a removed zone back. */
+        post: operations["zones_restore_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /** @description On which zone; null for the whole picture. */
+        AskedBrightnessRequest: {
+            zone: number | null;
+        };
+        /** @description Which view to look at; without an engine, the first that this machine can call. */
+        AskedLookRequest: {
+            view: string;
+            /** @default as-is */
+            variant: string;
+            /** @default 1 */
+            frame: number;
+            engine?: string;
+        };
+        /** @description Which renders stand against which; several a side are its seeds. */
+        AskedPairRequest: {
+            question: string;
+            control: number[];
+            trial: number[];
+        };
+        /** @description A new set, or what changes of one. */
+        AskedSetRequest: {
+            title: string;
+            /** @default browser */
+            source: components["schemas"]["SourceEnum"];
+            /** @default  */
+            pattern: string;
+            /** @default  */
+            transform: string;
+        };
+        /** @description A brightness factor with its evidence. */
+        Brightness: {
+            readonly id: number;
+            readonly engine: string;
+            readonly relative_to: string;
+            /**
+             * Format: double
+             * @description In all, earlier factors included
+             */
+            readonly factor: number;
+            /** Format: double */
+            readonly low: number | null;
+            /** Format: double */
+            readonly high: number | null;
+            /** Format: double */
+            readonly spread_low: number | null;
+            /** Format: double */
+            readonly spread_high: number | null;
+            readonly zone: string;
+            /** @description Scene and view of the pair */
+            readonly place: string;
+            readonly pair: number | null;
+            readonly evidence: string;
+            /** Format: date-time */
+            readonly created_at: string;
+        };
+        /** @description One version of an engine on one device; `version` is what it says on this machine. */
+        Build: {
+            name: string;
+            title: string;
+            device: string;
+            version: string;
+            missing: string;
+        };
         /** @description Something found on a picture file. */
         Check: {
             code: string;
@@ -423,19 +1020,49 @@ export interface components {
         Count: {
             runs: number;
         };
+        /** @description A part of the picture in pixels from the top left. */
+        CropRequest: {
+            x: number;
+            y: number;
+            width: number;
+            height: number;
+        };
+        /**
+         * @description * `yes` - yes
+         *     * `partly` - partly
+         *     * `no` - no
+         * @enum {string}
+         */
+        DoesEnum: "yes" | "partly" | "no";
         /** @description What the study form holds. */
         DraftRequest: {
             question: string;
             scene: string;
+            /** @default as-is */
+            variant: string;
             view: string;
+            frame?: number;
             width: number;
             height: number;
+            crop?: components["schemas"]["CropRequest"] | null;
+            quantities?: {
+                [key: string]: number;
+            };
+            output_format?: string;
+            view_transform?: string;
             engine: string;
+            build?: string;
             settings: {
                 [key: string]: number | string | boolean;
             };
+            /** @description A setting, or engine, version, light (variant), preset, quantity:NAME */
             under_test: string;
             trial_value: number | string | boolean;
+            /** @description Of the trial's engine, when the engine is under test */
+            trial_settings?: {
+                [key: string]: number | string | boolean;
+            };
+            passes?: string[];
             /** @default 2 */
             repeats: number;
             /** @default 1 */
@@ -446,21 +1073,71 @@ export interface components {
              */
             time_limit_seconds: number;
         };
+        /** @description Whether an engine does an effect, by its definition, and what people found. */
+        Effect: {
+            effect: string;
+            does: components["schemas"]["DoesEnum"];
+            switch_on: string;
+            needs: {
+                [key: string]: number | string | boolean;
+            };
+            limits: string;
+            tested: string;
+        };
+        /** @description An effect that some engine or scene knows. */
+        EffectName: {
+            name: string;
+            title: string;
+            about: string;
+        };
         /** @description An engine by its definition; `missing` says why this machine cannot call it. */
         Engine: {
             name: string;
             title: string;
             about: string;
-            device: string;
             licence: string;
             cost: string;
+            limits: string;
+            runs_on: string;
             missing: string;
+            builds: components["schemas"]["Build"][];
             settings: components["schemas"]["Setting"][];
+            presets: components["schemas"]["Preset"][];
+            effects: components["schemas"]["Effect"][];
+            quantities: components["schemas"]["QuantityName"][];
+            passes: components["schemas"]["Pass"][];
+            brightness: components["schemas"]["Brightness"] | null;
+            cannot: string[];
         };
-        /** @description Engines, and what is wrong with the definitions that cannot be used. */
+        /** @description Engines, the effects any of them names, the evidence, and what is wrong with definitions that cannot be used. */
         Engines: {
             engines: components["schemas"]["Engine"][];
+            effects: components["schemas"]["EffectName"][];
+            evidence: components["schemas"]["Evidence"][];
             problems: string[];
+        };
+        /** @description A pair or run that shows an effect. */
+        Evidence: {
+            readonly id: number;
+            engine: string;
+            effect: string;
+            version: string;
+            shown_by: components["schemas"]["ShownByEnum"];
+            /** Format: int64 */
+            number: number;
+            note?: string;
+            /** Format: date-time */
+            readonly created_at: string;
+        };
+        /** @description A pair or run that shows an effect. */
+        EvidenceRequest: {
+            engine: string;
+            effect: string;
+            version: string;
+            shown_by: components["schemas"]["ShownByEnum"];
+            /** Format: int64 */
+            number: number;
+            note?: string;
         };
         /**
          * @description One figure with its unit, spread and method; `refused` says why there is none.
@@ -478,14 +1155,100 @@ export interface components {
             count: number;
             refused: string;
         };
-        /**
-         * @description * `integer` - integer
-         *     * `number` - number
-         *     * `choice` - choice
-         *     * `switch` - switch
-         * @enum {string}
-         */
-        KindEnum: "integer" | "number" | "choice" | "switch";
+        /** @description What is said by hand of some renders; empty values take back what was said. */
+        FilledInRequest: {
+            renders: number[];
+            values?: {
+                [key: string]: string;
+            };
+            settings?: {
+                [key: string]: number | string | boolean;
+            };
+            transform?: string;
+        };
+        /** @description The pictures in a folder. */
+        FolderFiles: {
+            folder: string;
+            names: string[];
+        };
+        /** @description A folder on the server's machine; empty for the one that may be read. */
+        FolderRequest: {
+            folder: string;
+        };
+        /** @description Some of a folder's pictures. */
+        FromFolderRequest: {
+            folder: string;
+            names: string[];
+        };
+        /** @description An option whose renders become a reference. */
+        FromOptionRequest: {
+            option: number;
+            /** @default  */
+            title: string;
+        };
+        /** @description Renders that came in together. */
+        ImportSet: {
+            readonly id: number;
+            title: string;
+            source: string;
+            pattern?: string;
+            table_name?: string;
+            transform?: string;
+            /** Format: date-time */
+            readonly created_at: string;
+            taken: number;
+            refused: number;
+            incomplete: number;
+            thumbnail: string;
+        };
+        /** @description Renders that came in together, each with what is known of it. */
+        ImportSetDetail: {
+            readonly id: number;
+            title: string;
+            source: string;
+            pattern?: string;
+            table_name?: string;
+            transform?: string;
+            /** Format: date-time */
+            readonly created_at: string;
+            taken: number;
+            refused: number;
+            incomplete: number;
+            thumbnail: string;
+            renders: components["schemas"]["ImportedRender"][];
+        };
+        /** @description One render from elsewhere; `problem` says why a file could not be taken. */
+        ImportedRender: {
+            id: number;
+            name: string;
+            picture: string;
+            encoding: string;
+            transform: string;
+            width: number;
+            height: number;
+            problem: string;
+            notes: string[];
+            checks: components["schemas"]["Check"][];
+            fields_known: {
+                [key: string]: number | string | boolean;
+            };
+            settings: {
+                [key: string]: number | string | boolean;
+            };
+            sources: {
+                [key: string]: string;
+            };
+            missing: string[];
+        };
+        /** @description A quick picture of a view. */
+        Look: {
+            view: string;
+            variant: string;
+            /** Format: int64 */
+            frame?: number;
+            picture: string;
+            engine_title: string;
+        };
         /** @description The machine a run was made on. */
         Machine: {
             name: string;
@@ -493,6 +1256,31 @@ export interface components {
             cores: number;
             memory_bytes: number;
             system: string;
+        };
+        /** @description The study and pair that came of it. */
+        MadePair: {
+            study: number;
+            pair: number;
+        };
+        /** @description What was done to lay a photograph over a render. */
+        MatchReport: {
+            /** Format: double */
+            stops: number;
+            white_balance: number[];
+            shift_pixels: number[];
+            /** Format: double */
+            scale: number;
+            /** Format: double */
+            alike_before: number;
+            /** Format: double */
+            alike_after: number;
+            /** Format: double */
+            covered: number;
+            run: number;
+            study: number;
+            width: number;
+            height: number;
+            left_out: string[];
         };
         /** @description All conditions in their fixed order, and the overall sentence. */
         MatchSheet: {
@@ -515,6 +1303,8 @@ export interface components {
         Option: {
             id: number;
             side: components["schemas"]["Side"];
+            engine: string;
+            build: string;
             settings: {
                 [key: string]: number | string | boolean;
             };
@@ -552,6 +1342,10 @@ export interface components {
             refused: {
                 [key: string]: string;
             };
+            zones: components["schemas"]["ZoneFigures"][];
+            view_transform: string;
+            /** @description Why brightness cannot be brought together here; empty when it can */
+            brightness_note: string;
             match_sheet: components["schemas"]["MatchSheet"];
             verdicts: components["schemas"]["Verdict"][];
         };
@@ -568,19 +1362,96 @@ export interface components {
             lowest_quietness: number | null;
             runs: components["schemas"]["Run"][];
         };
+        /** @description A light panorama and its figures. */
+        Panorama: {
+            readonly id: number;
+            readonly title: string;
+            readonly picture: string;
+            figures: components["schemas"]["PanoramaFigures"];
+            /** Format: date-time */
+            readonly created_at: string;
+        };
+        /** @description Figures of a light panorama; angles in degrees. */
+        PanoramaFigures: {
+            /** Format: double */
+            brightest_to_darkest: number;
+            /** Format: double */
+            stops: number;
+            /** Format: double */
+            azimuth_degrees: number;
+            /** Format: double */
+            elevation_degrees: number;
+            main_light_rgb: number[];
+            /** Format: double */
+            main_light_share: number;
+            /** Format: double */
+            main_light_degrees: number;
+            clipped: boolean;
+        };
+        /** @description A further picture that a render can write. */
+        Pass: {
+            name: string;
+            title: string;
+            unit: string;
+            about: string;
+        };
+        /** @description A new set, or what changes of one. */
+        PatchedAskedSetRequest: {
+            title?: string;
+            /** @default browser */
+            source: components["schemas"]["SourceEnum"];
+            /** @default  */
+            pattern: string;
+            /** @default  */
+            transform: string;
+        };
+        /** @description A zone: kind and shape as the core names them, corners in shares of the full picture. */
+        PatchedZoneRequest: {
+            name?: string;
+            kind?: components["schemas"]["ZoneKindEnum"];
+            shape?: components["schemas"]["ShapeEnum"];
+            points?: number[][];
+        };
+        /** @description What a pattern makes of names; `problem` when the pattern itself cannot be read. */
+        PatternPreview: {
+            problem: string;
+            rows: components["schemas"]["ReadName"][];
+            /** @description Names that are fields; others are settings */
+            known: string[];
+            needed: string[];
+        };
         /** @description One render to come. */
         PlannedRun: {
             side: components["schemas"]["Side"];
             seed: number;
             warm_up: boolean;
         };
-        /** @description What a draft would make: problems by field, else the match sheet and the plan. */
+        /** @description A named set of values; the rest is at its defaults. */
+        Preset: {
+            name: string;
+            title: string;
+            about: string;
+            values: {
+                [key: string]: number | string | boolean;
+            };
+        };
+        /** @description What a draft would make: problems by field, else the match sheet, the plan, and what may surprise. */
         Preview: {
             problems: {
                 [key: string]: string[];
             };
+            notes: string[];
             match_sheet: components["schemas"]["MatchSheet"] | null;
             plan: components["schemas"]["PlannedRun"][];
+        };
+        /** @description What an engine calls a quantity. */
+        QuantityName: {
+            quantity: string;
+            name: string;
+            unit: string;
+            /** Format: double */
+            scale: number | null;
+            about: string;
         };
         /** @description Trial over control; `tie` when no difference can be told. */
         Ratio: {
@@ -591,6 +1462,49 @@ export interface components {
             version: number;
             tie: boolean;
         };
+        /** @description What a pattern makes of one name. */
+        ReadName: {
+            name: string;
+            follows: boolean;
+            fields_known: {
+                [key: string]: number | string | boolean;
+            };
+            settings: {
+                [key: string]: number | string | boolean;
+            };
+            problem: string;
+        };
+        /** @description What renders of a setup are judged against. */
+        Reference: {
+            readonly id: number;
+            kind: components["schemas"]["ReferenceKind"];
+            readonly title: string;
+            scene: string;
+            view: string;
+            variant: string;
+            frame: number;
+            width: number;
+            height: number;
+            /** @description Content hash of its linear light as EXR */
+            readonly picture: string;
+            readonly twin: string;
+            readonly encoding: string;
+            details: {
+                [key: string]: unknown;
+            };
+            /** @description The photograph as it lies over the render */
+            readonly matched_picture: string;
+            match: components["schemas"]["MatchReport"] | null;
+            /** Format: date-time */
+            readonly created_at: string;
+        };
+        /**
+         * @description * `render` - Long render
+         *     * `photograph` - Photograph
+         *     * `analytic` - Analytic picture
+         * @enum {string}
+         */
+        ReferenceKind: "render" | "photograph" | "analytic";
         /** @description One run; times in seconds, memory in bytes, null where unknown. */
         Run: {
             readonly id: number;
@@ -628,11 +1542,20 @@ export interface components {
              */
             readonly quietness: number | null;
             readonly peak_memory_bytes: number | null;
+            /** @description The engine's own figure for its structures */
+            readonly structures_bytes: number | null;
             /** @description Where it ran. */
             readonly machine_name: string;
             readonly engine_version: string;
             /** @description Content hash in the store */
             readonly picture: string;
+            passes: {
+                [key: string]: string;
+            };
+            /** @description linear, or display: for looking only */
+            readonly encoding: string;
+            /** @description Elsewhere nobody may have noted it; it is then a number */
+            readonly seed_known: boolean;
             checks: components["schemas"]["Check"][];
         };
         /** @description One run with its log, command and machine. */
@@ -672,11 +1595,20 @@ export interface components {
              */
             readonly quietness: number | null;
             readonly peak_memory_bytes: number | null;
+            /** @description The engine's own figure for its structures */
+            readonly structures_bytes: number | null;
             /** @description Where it ran. */
             readonly machine_name: string;
             readonly engine_version: string;
             /** @description Content hash in the store */
             readonly picture: string;
+            passes: {
+                [key: string]: string;
+            };
+            /** @description linear, or display: for looking only */
+            readonly encoding: string;
+            /** @description Elsewhere nobody may have noted it; it is then a number */
+            readonly seed_known: boolean;
             checks: components["schemas"]["Check"][];
             readonly log: string;
             command: string[];
@@ -705,13 +1637,33 @@ export interface components {
             name: string;
             title: string;
             about: string;
-            stresses: string[];
+            stresses: components["schemas"]["Stress"][];
             views: components["schemas"]["Named"][];
+            variants: components["schemas"]["Variant"][];
+            quantities: components["schemas"]["SceneQuantity"][];
+            first_frame: number;
+            last_frame: number;
             revision: string;
+            looks: components["schemas"]["Look"][];
+            zone_count: number;
         };
-        /** @description Scenes, and what is wrong with the files that cannot be used. */
+        /** @description A number of the scene that a study may vary. */
+        SceneQuantity: {
+            name: string;
+            title: string;
+            unit: string;
+            /** Format: double */
+            minimum: number;
+            /** Format: double */
+            maximum: number;
+            /** Format: double */
+            default: number;
+        };
+        /** @description Scenes, the whole list of stresses, and what is wrong with the files that cannot be used. */
         Scenes: {
             scenes: components["schemas"]["Scene"][];
+            stresses: components["schemas"]["Stress"][];
+            formats: components["schemas"]["Named"][];
             problems: string[];
         };
         /** @description Who is here, whether they may run, and whether the runner is alive. */
@@ -721,11 +1673,11 @@ export interface components {
             shared: boolean;
             runner: components["schemas"]["RunnerEnum"];
         };
-        /** @description One setting of an engine. */
+        /** @description One setting of an engine; `only_cost` when it changes time or memory and nothing in the picture. */
         Setting: {
             name: string;
             title: string;
-            kind: components["schemas"]["KindEnum"];
+            kind: components["schemas"]["SettingKindEnum"];
             unit: string;
             /** Format: double */
             minimum: number | null;
@@ -739,7 +1691,16 @@ export interface components {
             too_high: string;
             quality_knob: boolean;
             range_in_words: string;
+            only_cost: boolean;
         };
+        /**
+         * @description * `integer` - integer
+         *     * `number` - number
+         *     * `choice` - choice
+         *     * `switch` - switch
+         * @enum {string}
+         */
+        SettingKindEnum: "integer" | "number" | "choice" | "switch";
         /**
          * @description * `stop` - stop
          *     * `warn` - warn
@@ -747,11 +1708,29 @@ export interface components {
          */
         SeverityEnum: "stop" | "warn";
         /**
+         * @description * `rectangle` - rectangle
+         *     * `polygon` - polygon
+         * @enum {string}
+         */
+        ShapeEnum: "rectangle" | "polygon";
+        /**
+         * @description * `pair` - Pair
+         *     * `run` - Run
+         * @enum {string}
+         */
+        ShownByEnum: "pair" | "run";
+        /**
          * @description * `control` - Control
          *     * `trial` - Trial
          * @enum {string}
          */
         Side: "control" | "trial";
+        /**
+         * @description * `browser` - browser
+         *     * `folder` - folder
+         * @enum {string}
+         */
+        SourceEnum: "browser" | "folder";
         /**
          * @description * `interval` - interval
          *     * `range` - range
@@ -759,16 +1738,28 @@ export interface components {
          * @enum {string}
          */
         SpreadEnum: "interval" | "range" | "none";
+        /** @description Something that is hard to render. */
+        Stress: {
+            name: string;
+            title: string;
+            about: string;
+        };
         /** @description A study as it was set up. */
         Study: {
             id: number;
             question: string;
             scene: string;
+            scene_name: string;
             scene_revision: string;
+            variant: string;
             view: string;
-            width: number;
-            height: number;
-            engine: string;
+            frame: number;
+            /** @description The size in words. */
+            readonly size: string;
+            /** @description The engine, or both. */
+            readonly engine: string;
+            passes: string[];
+            from_elsewhere: boolean;
             under_test: string;
             under_test_title: string;
             repeats: number;
@@ -800,6 +1791,32 @@ export interface components {
          * @enum {string}
          */
         StudyState: "planned" | "running" | "partly" | "done";
+        /** @description A pattern and names to try it on. */
+        TriedPatternRequest: {
+            pattern: string;
+            names: string[];
+        };
+        /** @description The form beside an uploaded reference. */
+        UploadedReferenceRequest: {
+            kind: components["schemas"]["ReferenceKind"];
+            /** @default  */
+            title: string;
+            scene: string;
+            view: string;
+            /** @default  */
+            variant: string;
+            frame?: number | null;
+            /** @default  */
+            transform: string;
+            /** @description JSON: how it was taken or computed */
+            details?: string;
+        };
+        /** @description The scene with something changed to isolate a cause. */
+        Variant: {
+            name: string;
+            title: string;
+            about: string;
+        };
         /** @description What a person concluded. */
         Verdict: {
             readonly id: number;
@@ -814,6 +1831,47 @@ export interface components {
             /** @description Whether the finding has changed since. */
             readonly older_finding: boolean;
         };
+        /** @description The name of a view. */
+        ViewNameRequest: {
+            view: string;
+        };
+        /** @description The view transforms of the configuration in force. */
+        ViewTransforms: {
+            names: string[];
+            default: string;
+            source: string;
+        };
+        /** @description A zone: kind and shape as the core names them, corners in shares of the full picture. */
+        Zone: {
+            readonly id: number;
+            readonly scene: string;
+            readonly view: string;
+            name: string;
+            kind: components["schemas"]["ZoneKindEnum"];
+            shape: components["schemas"]["ShapeEnum"];
+            points: number[][];
+        };
+        /** @description Noise in one zone. */
+        ZoneFigures: {
+            zone: string;
+            control: components["schemas"]["Figure"] | null;
+            trial: components["schemas"]["Figure"] | null;
+            ratio: components["schemas"]["Ratio"] | null;
+            refused: string;
+        };
+        /**
+         * @description * `measure` - measure
+         *     * `leave out` - leave out
+         * @enum {string}
+         */
+        ZoneKindEnum: "measure" | "leave out";
+        /** @description A zone: kind and shape as the core names them, corners in shares of the full picture. */
+        ZoneRequest: {
+            name: string;
+            kind: components["schemas"]["ZoneKindEnum"];
+            shape: components["schemas"]["ShapeEnum"];
+            points: number[][];
+        };
     };
     responses: never;
     parameters: never;
@@ -823,6 +1881,111 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    brightness_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    brightness_restore_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Brightness"];
+                };
+            };
+        };
+    };
+    effects_evidence_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EvidenceRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Evidence"];
+                };
+            };
+        };
+    };
+    effects_evidence_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    effects_evidence_restore_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Evidence"];
+                };
+            };
+        };
+    };
     engines_retrieve: {
         parameters: {
             query?: never;
@@ -838,6 +2001,306 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Engines"];
+                };
+            };
+        };
+    };
+    imports_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImportSet"][];
+                };
+            };
+        };
+    };
+    imports_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AskedSetRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImportSetDetail"];
+                };
+            };
+        };
+    };
+    imports_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImportSetDetail"];
+                };
+            };
+        };
+    };
+    imports_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    imports_partial_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["PatchedAskedSetRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImportSetDetail"];
+                };
+            };
+        };
+    };
+    imports_files_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "multipart/form-data": {
+                    [key: string]: unknown;
+                };
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImportedRender"];
+                };
+            };
+        };
+    };
+    imports_from_folder_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FromFolderRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImportedRender"][];
+                };
+            };
+        };
+    };
+    imports_restore_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImportSetDetail"];
+                };
+            };
+        };
+    };
+    imports_table_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "multipart/form-data": {
+                    [key: string]: unknown;
+                };
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImportSetDetail"];
+                };
+            };
+        };
+    };
+    imports_fill_in_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FilledInRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImportedRender"][];
+                };
+            };
+        };
+    };
+    imports_folder_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FolderRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FolderFiles"];
+                };
+            };
+        };
+    };
+    imports_pair_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AskedPairRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MadePair"];
+                };
+            };
+        };
+    };
+    imports_pattern_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TriedPatternRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PatternPreview"];
                 };
             };
         };
@@ -878,6 +2341,31 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Pair"];
+                };
+            };
+        };
+    };
+    pairs_brightness_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AskedBrightnessRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Brightness"];
                 };
             };
         };
@@ -972,6 +2460,91 @@ export interface operations {
             };
         };
     };
+    panoramas_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Panorama"][];
+                };
+            };
+        };
+    };
+    panoramas_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "multipart/form-data": {
+                    [key: string]: unknown;
+                };
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Panorama"];
+                };
+            };
+        };
+    };
+    panoramas_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    panoramas_restore_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Panorama"];
+                };
+            };
+        };
+    };
     pictures_pixels_retrieve: {
         parameters: {
             query?: never;
@@ -1010,6 +2583,135 @@ export interface operations {
                 };
                 content: {
                     "image/png": string;
+                };
+            };
+        };
+    };
+    references_list: {
+        parameters: {
+            query?: {
+                scene?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Reference"][];
+                };
+            };
+        };
+    };
+    references_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["UploadedReferenceRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Reference"];
+                };
+            };
+        };
+    };
+    references_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    references_match_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Reference"];
+                };
+            };
+        };
+    };
+    references_restore_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Reference"];
+                };
+            };
+        };
+    };
+    references_from_option_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FromOptionRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Reference"];
                 };
             };
         };
@@ -1092,6 +2794,99 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Scenes"];
+                };
+            };
+        };
+    };
+    scenes_look_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AskedLookRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Look"];
+                };
+            };
+        };
+    };
+    scenes_zones_list: {
+        parameters: {
+            query?: {
+                /** @description Of this view only */
+                view?: string;
+            };
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Zone"][];
+                };
+            };
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Zone"];
+                };
+            };
+        };
+    };
+    scenes_zones_create: {
+        parameters: {
+            query?: {
+                /** @description Of this view only */
+                view?: string;
+            };
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ZoneRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Zone"][];
+                };
+            };
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Zone"];
                 };
             };
         };
@@ -1282,6 +3077,137 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Verdict"];
+                };
+            };
+        };
+    };
+    view_transforms_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ViewTransforms"];
+                };
+            };
+        };
+    };
+    view_transforms_table_retrieve: {
+        parameters: {
+            query: {
+                name: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
+                };
+            };
+        };
+    };
+    zones_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    zones_partial_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["PatchedZoneRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Zone"];
+                };
+            };
+        };
+    };
+    zones_copy_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ViewNameRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Zone"];
+                };
+            };
+        };
+    };
+    zones_restore_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Zone"];
                 };
             };
         };

@@ -1,0 +1,25 @@
+"""Renders made elsewhere: what a file, its name, its header and a table beside it say of a render."""
+
+from matchedpair.elsewhere.facts import FIELDS, NEEDED, Facts, facts_of, merged, missing_fields
+from matchedpair.elsewhere.header import header_facts
+from matchedpair.elsewhere.intake import DISPLAY, LINEAR, Taken, plain_name, take
+from matchedpair.elsewhere.name_pattern import NamePattern
+from matchedpair.elsewhere.table import read_table, row_for
+
+__all__ = [
+    "DISPLAY",
+    "FIELDS",
+    "LINEAR",
+    "NEEDED",
+    "Facts",
+    "NamePattern",
+    "Taken",
+    "facts_of",
+    "header_facts",
+    "merged",
+    "missing_fields",
+    "plain_name",
+    "read_table",
+    "row_for",
+    "take",
+]

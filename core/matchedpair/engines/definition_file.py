@@ -1,0 +1,351 @@
+"""Reads engine definitions: one TOML file an engine, checked with errors that name file, key and what was expected."""
+
+from __future__ import annotations
+
+import re
+import tomllib
+from collections.abc import Callable, Sequence
+from pathlib import Path
+from typing import Any, TypeVar
+
+from matchedpair.engines.definition import (
+    DOES,
+    Build,
+    Effect,
+    EngineDefinition,
+    Preset,
+    QuantityName,
+    RenderPass,
+)
+from matchedpair.engines.setting import AFFECTS, KINDS, Setting
+from matchedpair.errors import DefinitionError
+
+FORMAT = 1
+PLACEHOLDERS = (
+    "scene", "view", "variant", "frame", "width", "height", "seed", "threads", "picture", "folder", "depth",
+)  # fmt: skip
+NEEDED = ("scene", "seed", "picture")
+CHANGES = {  # the placeholders that the arguments of each change must hold
+    "crop": ("x", "y", "width", "height"), "quantity": ("name", "value"), "brightness": ("value",),
+    "passes": ("passes",),
+}  # fmt: skip
+COMMAND_KEYS = {"render", "version", "version_pattern", *CHANGES}
+NAME = re.compile(r"[a-z][a-z0-9-]{0,39}")
+BUILD_NAME = re.compile(r"[a-z0-9][a-z0-9.-]{0,39}")
+SETTING_NAME = re.compile(r"[a-z][a-z0-9_]{0,39}")
+TOP_KEYS = {
+    "format", "name", "title", "about", "command", "output", "setting", "licence", "cost", "limits", "runs_on",
+    "device", "build", "preset", "effect", "quantity", "pass",
+}  # fmt: skip
+RESERVED = ("engine", "version", "light", "quantities", "settings")  # what else a pair can have under test
+MOST_BYTES = 1_000_000
+Row = TypeVar("Row", Build, Preset, Effect, QuantityName, RenderPass)
+
+
+def read_folder(folder: Path) -> tuple[list[EngineDefinition], list[DefinitionError]]:
+    """All definitions in a folder, by name, and the errors of the rest. One bad file spoils no other."""
+    good: dict[str, EngineDefinition] = {}
+    bad: list[DefinitionError] = []
+    for path in sorted(folder.glob("*.toml")):
+        try:
+            definition = read_definition(path)
+            if definition.name in good:
+                raise DefinitionError(path.name, "name", f"{definition.name!r} is taken by another file here")
+            good[definition.name] = definition
+        except DefinitionError as error:
+            bad.append(error)
+    return [good[name] for name in sorted(good)], bad
+
+
+def read_definition(path: Path) -> EngineDefinition:
+    """Read and check one definition. Raises `DefinitionError`."""
+    try:
+        if path.stat().st_size > MOST_BYTES:
+            raise DefinitionError(path.name, "", f"is larger than {MOST_BYTES} bytes; that is no definition")
+        raw = tomllib.loads(path.read_text(encoding="utf-8"))
+    except OSError as error:
+        raise DefinitionError(path.name, "", f"cannot be read: {error.strerror}") from error
+    except (tomllib.TOMLDecodeError, UnicodeDecodeError) as error:
+        raise DefinitionError(path.name, "", f"is not TOML: {error}") from error
+    return _Reader(path).definition(raw)
+
+
+class _Reader:
+    """Reads keys and says which file and key was wrong."""
+
+    def __init__(self, path: Path) -> None:
+        self.path = path
+
+    def wrong(self, key: str, expected: str) -> DefinitionError:
+        return DefinitionError(self.path.name, key, expected)
+
+    def definition(self, raw: dict[str, Any]) -> EngineDefinition:
+        if raw.get("format") != FORMAT:
+            raise self.wrong("format", f"expected {FORMAT}, the version of this file format, got {raw.get('format')!r}")
+        for key in raw:
+            if key not in TOP_KEYS:
+                raise self.wrong(key, f"is not known; expected {', '.join(sorted(TOP_KEYS))}")
+        name = self.text(raw, "name")
+        if not NAME.fullmatch(name):
+            raise self.wrong("name", f"expected small letters, digits and hyphens, got {name!r}")
+        command, output = self.table(raw, "command"), self.table(raw, "output")
+        for key in command:
+            if key not in COMMAND_KEYS:
+                raise self.wrong(f"command.{key}", f"is not known; expected {', '.join(sorted(COMMAND_KEYS))}")
+        settings = self.settings(raw.get("setting", []))
+        changes = {key: self.change(command, key) for key in CHANGES}
+        render = self.render_command(command, bool(settings), any(changes.values()))
+        device = self.text(raw, "device", "CPU")
+        return EngineDefinition(
+            name=name,
+            title=self.text(raw, "title"),
+            about=self.text(raw, "about", ""),
+            render=render,
+            changes=changes,
+            version=self.words(command, "version", "command.version", required=False),
+            version_pattern=self.pattern(command, "version_pattern", "command.version_pattern", 1),
+            ready=self.pattern(output, "ready", "output.ready", 0),
+            progress=self.pattern(output, "progress", "output.progress", 2),
+            structures=self.pattern(output, "structures", "output.structures", 1),
+            picture=self.picture_name(output),
+            settings=settings,
+            builds=self.rows(raw, "build", lambda row, at: self.build(row, at, device))
+            or (Build("only", "", render[0], device),),
+            presets=self.rows(raw, "preset", lambda row, at: self.preset(row, at, settings)),
+            effects=self.rows(raw, "effect", lambda row, at: self.effect(row, at, settings)),
+            quantities=self.rows(raw, "quantity", self.quantity),
+            passes=self.rows(raw, "pass", self.render_pass),
+            licence=self.text(raw, "licence", ""),
+            cost=self.text(raw, "cost", ""),
+            limits=self.text(raw, "limits", ""),
+            runs_on=self.text(raw, "runs_on", ""),
+            folder=self.path.parent.absolute(),
+        )
+
+    def picture_name(self, output: dict[str, Any]) -> str:
+        return self.plain_name(self.text(output, "picture", "picture.exr", "output.picture"), "output.picture")
+
+    def plain_name(self, name: str, where: str) -> str:
+        if "/" in name or "\\" in name or name.startswith("."):
+            raise self.wrong(where, f"expected a plain file name, got {name!r}")
+        return name
+
+    def render_command(self, command: dict[str, Any], has_settings: bool, has_changes: bool) -> tuple[str, ...]:
+        words = self.words(command, "render", "command.render")
+        used = placeholders(words)
+        unknown = used - set(PLACEHOLDERS) - {"settings", "changes"}
+        if unknown:
+            known = ", ".join((*PLACEHOLDERS, "settings", "changes"))
+            raise self.wrong("command.render", f"unknown placeholder {{{min(unknown)}}}; expected {known}")
+        for group in ("settings", "changes"):
+            if group in used and f"{{{group}}}" not in words:
+                raise self.wrong("command.render", f"{{{group}}} must be an argument of its own")
+        needed = [*NEEDED, *(["settings"] if has_settings else []), *(["changes"] if has_changes else [])]
+        missing = [name for name in needed if name not in used]
+        if missing:
+            raise self.wrong("command.render", f"expected the placeholder {{{missing[0]}}} somewhere")
+        return words
+
+    def change(self, command: dict[str, Any], key: str) -> tuple[str, ...]:
+        words = self.words(command, key, f"command.{key}", required=False)
+        missing = [name for name in CHANGES[key] if words and name not in placeholders(words)]
+        if missing:
+            raise self.wrong(f"command.{key}", f"expected the placeholder {{{missing[0]}}} somewhere")
+        return words
+
+    def rows(self, raw: dict[str, Any], key: str, read: Callable[[dict[str, Any], str], Row]) -> tuple[Row, ...]:
+        """The [[key]] tables, each read by `read`; a name stands only once."""
+        tables = raw.get(key, [])
+        if not isinstance(tables, list) or not all(isinstance(table, dict) for table in tables):
+            raise self.wrong(key, f"expected [[{key}]] tables")
+        found: dict[str, Row] = {}
+        for index, table in enumerate(tables):
+            row = read(table, f"{key}[{index}]")
+            name = next(iter(vars(row).values()))
+            if name in found:
+                raise self.wrong(key, f"{name!r} stands there twice")
+            found[name] = row
+        return tuple(found.values())
+
+    def build(self, raw: dict[str, Any], where: str, device: str) -> Build:
+        name = self.named(raw, "name", where, BUILD_NAME, "small letters, digits, dots and hyphens")
+        self.known(raw, where, {"name", "title", "program", "device"})
+        return Build(
+            name,
+            self.text(raw, "title", name, f"{where}.title"),
+            self.text(raw, "program", None, f"{where}.program"),
+            self.text(raw, "device", device, f"{where}.device"),
+        )
+
+    def preset(self, raw: dict[str, Any], where: str, settings: tuple[Setting, ...]) -> Preset:
+        name = self.named(raw, "name", where, NAME, "small letters, digits and hyphens")
+        self.known(raw, where, {"name", "title", "about", "values"})
+        return Preset(
+            name,
+            self.text(raw, "title", name.replace("-", " ").capitalize(), f"{where}.title"),
+            self.text(raw, "about", "", f"{where}.about"),
+            self.values(raw, "values", where, settings),
+        )
+
+    def effect(self, raw: dict[str, Any], where: str, settings: tuple[Setting, ...]) -> Effect:
+        name = self.named(raw, "effect", where, NAME, "small letters, digits and hyphens")
+        self.known(raw, where, {"effect", "does", "switch_on", "needs", "limits", "tested"})
+        does = raw.get("does")
+        if does not in DOES:
+            raise self.wrong(f"{where}.does", f"expected one of {', '.join(DOES)}, got {does!r}")
+        return Effect(
+            name,
+            does,
+            self.text(raw, "switch_on", "", f"{where}.switch_on"),
+            self.values(raw, "needs", where, settings),
+            self.text(raw, "limits", "", f"{where}.limits"),
+            self.text(raw, "tested", "", f"{where}.tested"),
+        )
+
+    def quantity(self, raw: dict[str, Any], where: str) -> QuantityName:
+        quantity = self.named(raw, "quantity", where, NAME, "small letters, digits and hyphens")
+        self.known(raw, where, {"quantity", "name", "unit", "scale", "about"})
+        scale = self.bound(raw, "scale", where)
+        if scale is not None and scale <= 0:
+            raise self.wrong(f"{where}.scale", f"expected a number above 0, got {scale:g}")
+        return QuantityName(
+            quantity,
+            self.text(raw, "name", None, f"{where}.name"),
+            self.text(raw, "unit", "", f"{where}.unit"),
+            scale,
+            self.text(raw, "about", "", f"{where}.about"),
+        )
+
+    def render_pass(self, raw: dict[str, Any], where: str) -> RenderPass:
+        name = self.named(raw, "name", where, NAME, "small letters, digits and hyphens")
+        self.known(raw, where, {"name", "title", "file", "unit", "about"})
+        return RenderPass(
+            name,
+            self.text(raw, "title", name.replace("-", " ").capitalize(), f"{where}.title"),
+            self.plain_name(self.text(raw, "file", f"{name}.exr", f"{where}.file"), f"{where}.file"),
+            self.text(raw, "unit", "", f"{where}.unit"),
+            self.text(raw, "about", "", f"{where}.about"),
+        )
+
+    def values(self, raw: dict[str, Any], key: str, where: str, settings: tuple[Setting, ...]) -> dict[str, Any]:
+        """A table of setting names to values that fit."""
+        table = raw.get(key, {})
+        if not isinstance(table, dict):
+            raise self.wrong(f"{where}.{key}", f"expected a table of settings and values, got {table!r}")
+        known = {setting.name: setting for setting in settings}
+        for name, value in table.items():
+            if name not in known:
+                raise self.wrong(f"{where}.{key}", f"there is no setting {name!r}; expected some of {', '.join(known)}")
+            problem = known[name].problem_with(value)
+            if problem:
+                raise self.wrong(f"{where}.{key}.{name}", problem)
+        return {name: known[name].cleaned(value) for name, value in table.items()}
+
+    def named(self, raw: dict[str, Any], key: str, where: str, pattern: re.Pattern[str], words: str) -> str:
+        name = self.text(raw, key, None, f"{where}.{key}")
+        if not pattern.fullmatch(name):
+            raise self.wrong(f"{where}.{key}", f"expected {words}, got {name!r}")
+        return name
+
+    def known(self, raw: dict[str, Any], where: str, keys: set[str]) -> None:
+        for key in raw:
+            if key not in keys:
+                raise self.wrong(f"{where}.{key}", f"is not known; expected {', '.join(sorted(keys))}")
+
+    def settings(self, raw: Any) -> tuple[Setting, ...]:
+        if not isinstance(raw, list):
+            raise self.wrong("setting", "expected [[setting]] tables")
+        settings = [self.setting(row, f"setting[{index}]") for index, row in enumerate(raw)]
+        names = [setting.name for setting in settings]
+        for name in names:
+            if names.count(name) > 1:
+                raise self.wrong("setting", f"{name!r} stands there twice")
+        if sum(setting.quality_knob for setting in settings) > 1:
+            raise self.wrong("setting", "only one setting can be the quality knob")
+        return tuple(settings)
+
+    def setting(self, raw: Any, where: str) -> Setting:
+        if not isinstance(raw, dict):
+            raise self.wrong(where, "expected a table")
+        name = self.text(raw, "name", None, f"{where}.name")
+        if not SETTING_NAME.fullmatch(name):
+            raise self.wrong(f"{where}.name", f"expected small letters, digits and underscores, got {name!r}")
+        where = f"setting {name!r}"
+        if name in RESERVED:
+            raise self.wrong(f"{where}.name", "is a reserved word; choose another name, the argument may stay")
+        kind = self.text(raw, "type", None, f"{where}.type")
+        if kind not in KINDS:
+            raise self.wrong(f"{where}.type", f"expected one of {', '.join(KINDS)}, got {kind!r}")
+        affects = self.words(raw, "affects", f"{where}.affects", required=False)
+        for effect in affects:
+            if effect not in AFFECTS:
+                raise self.wrong(f"{where}.affects", f"expected some of {', '.join(AFFECTS)}, got {effect!r}")
+        choices = self.words(raw, "choices", f"{where}.choices", required=kind == "choice")
+        setting = Setting(
+            name=name,
+            title=self.text(raw, "title", name.replace("_", " ").capitalize(), f"{where}.title"),
+            kind=kind,
+            default=raw.get("default"),  # type: ignore[arg-type]  # checked against the setting itself below
+            argument=self.words(raw, "argument", f"{where}.argument"),
+            unit=self.text(raw, "unit", "", f"{where}.unit"),
+            minimum=self.bound(raw, "minimum", where),
+            maximum=self.bound(raw, "maximum", where),
+            choices=choices,
+            about=self.text(raw, "about", "", f"{where}.about"),
+            affects=affects,
+            too_low=self.text(raw, "too_low", "", f"{where}.too_low"),
+            too_high=self.text(raw, "too_high", "", f"{where}.too_high"),
+            quality_knob=self.flag(raw, "quality_knob", where),
+        )
+        problem = setting.problem_with(raw.get("default"))
+        if problem:
+            raise self.wrong(f"{where}.default", problem)
+        if kind != "switch" and not any("{value}" in word for word in setting.argument):
+            raise self.wrong(f"{where}.argument", "expected {value} somewhere in it")
+        return setting
+
+    def text(self, raw: dict[str, Any], key: str, default: str | None = None, where: str = "") -> str:
+        value = raw.get(key, default)
+        if not isinstance(value, str) or (default is None and not value):
+            raise self.wrong(where or key, f"expected text, got {value!r}")
+        return value
+
+    def flag(self, raw: dict[str, Any], key: str, where: str) -> bool:
+        value = raw.get(key, False)
+        if not isinstance(value, bool):
+            raise self.wrong(f"{where}.{key}", f"expected true or false, got {value!r}")
+        return value
+
+    def table(self, raw: dict[str, Any], key: str) -> dict[str, Any]:
+        value = raw.get(key, {} if key == "output" else None)
+        if not isinstance(value, dict):
+            raise self.wrong(key, f"expected a [{key}] table")
+        return value
+
+    def words(self, raw: dict[str, Any], key: str, where: str, *, required: bool = True) -> tuple[str, ...]:
+        value = raw.get(key, None if required else [])
+        if not isinstance(value, list) or not all(isinstance(word, str) for word in value) or (required and not value):
+            raise self.wrong(where, f"expected a list of texts, got {value!r}")
+        return tuple(value)
+
+    def bound(self, raw: dict[str, Any], key: str, where: str) -> float | None:
+        value = raw.get(key)
+        if value is not None and (isinstance(value, bool) or not isinstance(value, int | float)):
+            raise self.wrong(f"{where}.{key}", f"expected a number, got {value!r}")
+        return None if value is None else float(value)
+
+    def pattern(self, raw: dict[str, Any], key: str, where: str, groups: int) -> re.Pattern[str] | None:
+        if key not in raw:
+            return None
+        try:
+            pattern = re.compile(self.text(raw, key, None, where))
+        except re.error as error:
+            raise self.wrong(where, f"expected a regular expression: {error}") from error
+        if pattern.groups < groups:
+            raise self.wrong(where, f"expected at least {groups} group(s) in brackets")
+        return pattern
+
+
+def placeholders(words: Sequence[str]) -> set[str]:
+    """The names in curly brackets."""
+    return {name for word in words for name in re.findall(r"\{(\w*)\}", word)}

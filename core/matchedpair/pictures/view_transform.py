@@ -1,0 +1,119 @@
+"""From linear light to what a display shows, with OpenColorIO.
+
+The studio's configuration is taken from ``MATCHEDPAIR_OCIO`` or ``OCIO`` (a file), else one that ships with
+OpenColorIO. A transform is named by its display and view, as ``DISPLAY / VIEW``.
+"""
+
+from __future__ import annotations
+
+import os
+from functools import cache
+
+import numpy as np
+import PyOpenColorIO as ocio
+from numpy.typing import NDArray
+
+from matchedpair.errors import InputError
+from matchedpair.pictures.picture import Floats
+
+BUILT_IN = "ocio://cg-config-v2.1.0_aces-v1.3_ocio-v2.3"
+SCENE_LINEAR = ("lin_rec709_srgb", "lin_rec709", "Linear Rec.709 (sRGB)", "lin_srgb", "Linear sRGB")
+SEPARATOR = " / "
+LOWEST_STOP, STOPS = -12.0, 20.0  # of the table's shaper: light from 2^-12 to 2^8
+
+
+class ViewTransforms:
+    """The displays and views of one OpenColorIO configuration."""
+
+    def __init__(self, source: str = "") -> None:
+        """Raises `InputError` when the configuration cannot be used."""
+        self.source = source or BUILT_IN
+        try:
+            config = ocio.Config.CreateFromFile(self.source)
+            config.validate()
+        except ocio.Exception as error:
+            raise InputError(f"the OpenColorIO configuration {self.source} cannot be used: {_short(error)}") from error
+        self._config = config
+        self._linear = self._scene_linear()
+
+    @property
+    def names(self) -> tuple[str, ...]:
+        """All transforms as ``DISPLAY / VIEW``, in the configuration's order."""
+        return tuple(
+            f"{display}{SEPARATOR}{view}"
+            for display in self._config.getDisplays()
+            for view in self._config.getViews(display)
+        )
+
+    @property
+    def default(self) -> str:
+        """The configuration's own default; of the built-in one, its plain view without a tone curve."""
+        display = self._config.getDefaultDisplay()
+        plain = f"{display}{SEPARATOR}Un-tone-mapped"
+        if self.source == BUILT_IN and plain in self.names:
+            return plain
+        return f"{display}{SEPARATOR}{self._config.getDefaultView(display)}"
+
+    def apply(self, pixels: Floats, name: str, exposure: float = 0.0) -> Floats:
+        """Display values of linear Rec.709 pixels (H, W, 3), after `exposure` stops; not clipped.
+
+        Raises `InputError` when there is no such transform.
+        """
+        processor = self._processor(name)
+        light = np.ascontiguousarray(pixels * np.float32(2.0**exposure), dtype=np.float32)
+        shape = light.shape
+        flat = light.reshape(-1, 3).copy()
+        processor.applyRGB(flat)
+        return flat.reshape(shape)
+
+    def undo(self, values: Floats, name: str) -> Floats:
+        """Linear Rec.709 light of display values, for a picture whose transform is stated. Raises `InputError`."""
+        processor = self._processor(name, backwards=True)
+        flat = np.ascontiguousarray(values, dtype=np.float32).reshape(-1, 3).copy()
+        try:
+            processor.applyRGB(flat)
+        except ocio.Exception as error:
+            raise InputError(f"the view transform {name!r} cannot be undone: {_short(error)}") from error
+        return flat.reshape(values.shape)
+
+    def table(self, name: str, size: int = 48) -> NDArray[np.float16]:
+        """Display values over a cube of light, shape (size, size, size, 4), blue slowest; alpha is 1.
+
+        Place k of n along an axis stands for light of 2**(LOWEST_STOP + STOPS·k/(n−1)) − 2**LOWEST_STOP, so that 0 is
+        exactly black.
+        """
+        stops = LOWEST_STOP + STOPS * np.arange(size) / (size - 1)
+        axis = (2.0**stops - 2.0**LOWEST_STOP).astype(np.float32)
+        blue, green, red = np.meshgrid(axis, axis, axis, indexing="ij")
+        shown = self.apply(np.stack([red, green, blue], axis=-1).reshape(size * size, size, 3), name)
+        table = np.ones((size, size, size, 4), dtype=np.float16)
+        table[..., :3] = np.clip(shown, 0.0, 1.0).reshape(size, size, size, 3)
+        return table
+
+    def _processor(self, name: str, *, backwards: bool = False) -> ocio.CPUProcessor:
+        display, found, view = name.partition(SEPARATOR)
+        if not found or name not in self.names:
+            raise InputError(f"there is no view transform {name!r}; there are {', '.join(self.names)}")
+        direction = ocio.TRANSFORM_DIR_INVERSE if backwards else ocio.TRANSFORM_DIR_FORWARD
+        try:
+            transform = ocio.DisplayViewTransform(src=self._linear, display=display, view=view)
+            return self._config.getProcessor(transform, direction).getDefaultCPUProcessor()
+        except ocio.Exception as error:
+            raise InputError(f"the view transform {name!r} cannot be used: {_short(error)}") from error
+
+    def _scene_linear(self) -> str:
+        for name in SCENE_LINEAR:
+            space = self._config.getColorSpace(name)
+            if space is not None:
+                return str(space.getName())
+        raise InputError(f"the OpenColorIO configuration {self.source} has no linear Rec.709 colour space")
+
+
+@cache
+def view_transforms() -> ViewTransforms:
+    """The configuration that is in force. Raises `InputError` when it cannot be used."""
+    return ViewTransforms(os.environ.get("MATCHEDPAIR_OCIO") or os.environ.get("OCIO") or "")
+
+
+def _short(error: Exception) -> str:
+    return str(error).strip().splitlines()[0][:200]

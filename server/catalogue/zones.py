@@ -1,0 +1,89 @@
+"""What can be done to zones. Every change is checked by the core first."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+from typing import Any
+
+from django.db import IntegrityError, transaction
+from django.db.models import Count, Max, QuerySet
+from django.utils import timezone
+from matchedpair.errors import InputError
+from matchedpair.measures.areas import Area, parse_area
+
+from server.catalogue.models import Zone
+from server.catalogue.scenes import scene_named
+
+MOST_ZONES = 100
+
+
+def zones_of(scene: str, view: str) -> QuerySet[Zone]:
+    """The zones drawn on a view."""
+    return Zone.objects.filter(scene=scene, view=view, removed_at=None)
+
+
+def add_zone(scene: str, view: str, values: dict[str, Any]) -> Zone:
+    """Draw a zone on a view. Raises `InputError`."""
+    area = _checked(values)
+    found = scene_named(scene)
+    if not found.has_view(view):
+        raise InputError(f"{found.title} has no view {view!r}")
+    if zones_of(scene, view).count() >= MOST_ZONES:
+        raise InputError(f"a view has at most {MOST_ZONES} zones")
+    return _saved(Zone(scene=scene, view=view, **_fields(area)))
+
+
+def change_zone(zone: Zone, values: dict[str, Any]) -> Zone:
+    """Move, resize, rename, or change the kind of a zone. Raises `InputError`."""
+    kept = {key: getattr(zone, key) for key in ("name", "kind", "shape", "points")}
+    for key, value in _fields(_checked(kept | values)).items():
+        setattr(zone, key, value)
+    return _saved(zone)
+
+
+def copy_zone(zone: Zone, view: str) -> Zone:
+    """The same zone on another view of the scene. Raises `InputError`."""
+    return add_zone(zone.scene, view, {key: getattr(zone, key) for key in ("name", "kind", "shape", "points")})
+
+
+def remove_zone(zone: Zone) -> None:
+    """Take a zone away; it can be put back."""
+    Zone.objects.filter(pk=zone.pk).update(removed_at=timezone.now(), changed_at=timezone.now())
+
+
+def restore_zone(zone: Zone) -> Zone:
+    """Put a removed zone back. Raises `InputError` when its name is taken by now."""
+    zone.removed_at = None
+    return _saved(zone)
+
+
+def zones_stamp() -> tuple[Any, ...]:
+    """Changes whenever any zone does."""
+    row = Zone.objects.aggregate(count=Count("id"), last=Max("changed_at"))
+    return row["count"], row["last"]
+
+
+def signature(areas: list[Area]) -> str:
+    """A short name of what these zones cover; empty for none."""
+    if not areas:
+        return ""
+    rows = [[area.kind, area.shape, area.points] for area in areas]
+    return hashlib.sha256(json.dumps(rows).encode()).hexdigest()[:32]
+
+
+def _checked(values: dict[str, Any]) -> Area:
+    return parse_area(*(values.get(key) for key in ("name", "kind", "shape", "points")))
+
+
+def _fields(area: Area) -> dict[str, Any]:
+    return {"name": area.name, "kind": area.kind, "shape": area.shape, "points": [list(p) for p in area.points]}
+
+
+def _saved(zone: Zone) -> Zone:
+    try:
+        with transaction.atomic():
+            zone.save()
+    except IntegrityError:
+        raise InputError(f"this view has a zone {zone.name!r} already; choose another name") from None
+    return zone

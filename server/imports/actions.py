@@ -1,0 +1,176 @@
+"""What can be done with renders from elsewhere. A bad file never spoils the others, and nothing is half-written."""
+
+from __future__ import annotations
+
+import tempfile
+from collections.abc import Callable, Sequence
+from pathlib import Path
+from typing import Any
+
+from django.conf import settings
+from django.core.files.uploadedfile import UploadedFile
+from django.db import transaction
+from matchedpair.elsewhere import Facts, NamePattern, facts_of, header_facts, plain_name, row_for, take
+from matchedpair.elsewhere.intake import ENDINGS
+from matchedpair.errors import InputError, MatchedPairError
+
+from server.imports.models import ImportedRender, ImportSet
+from server.store.files import keep_file, path_of
+from server.store.pixels import PICTURE
+
+MOST_FOLDER_FILES = 10_000
+
+
+def take_upload(import_set: ImportSet, upload: UploadedFile) -> ImportedRender:
+    """Take one uploaded file in."""
+    name = plain_name(upload.name or "")
+    with tempfile.TemporaryDirectory(dir=_work()) as folder:
+        path = Path(folder) / f"upload{_ending(name)}"
+        with path.open("wb") as file:
+            for chunk in upload.chunks():
+                file.write(chunk)
+        return take_file(import_set, path, name)
+
+
+def take_file(import_set: ImportSet, path: Path, name: str, by_hand: dict[str, Any] | None = None) -> ImportedRender:
+    """Take one file in under a name; the same name again replaces what came before.
+
+    A file that cannot be used is kept as a row with the reason, and without a picture.
+    """
+    row = ImportedRender(import_set=import_set, name=name, ending=_ending(name))
+    try:
+        if row.ending not in ENDINGS:
+            raise InputError(f"is no picture; expected a name that ends in {', '.join(ENDINGS)}")
+        with tempfile.TemporaryDirectory(dir=_work()) as folder:
+            linear = Path(folder) / "linear.exr"
+            taken = take(path, linear, import_set.transform)
+            row.original, row.picture = keep_file(path, row.ending), keep_file(linear, PICTURE)
+        row.encoding, row.transform = taken.encoding, taken.transform
+        row.width, row.height = taken.picture.size
+        row.checks = [
+            {"code": check.code, "severity": check.severity, "message": check.message} for check in taken.checks
+        ]
+        row.from_header = vars(_noting(row, "header", lambda: header_facts(path)))
+    except (MatchedPairError, OSError) as error:
+        row.problem = str(error)
+    _read_beside(row, import_set)
+    if by_hand:
+        row.by_hand = vars(_noting(row, "what was said", lambda: facts_of(by_hand, "by hand")))
+    kept = ImportedRender.objects.filter(import_set=import_set, name=name).first()
+    if kept:
+        row.pk, row.by_hand = kept.pk, row.by_hand or kept.by_hand
+    row.save()
+    return row
+
+
+def change_set(import_set: ImportSet, **changes: Any) -> None:
+    """Another title, pattern, table or transform; what the names and the table say is read again."""
+    if changes.get("pattern"):
+        NamePattern(changes["pattern"])  # raises before anything is written
+    restated = "transform" in changes and changes["transform"] != import_set.transform
+    for key, value in changes.items():
+        setattr(import_set, key, value)
+    with transaction.atomic():
+        import_set.save()
+        for row in import_set.renders.all():
+            _read_beside(row, import_set)
+            row.save()
+    if restated:
+        state_transform(list(import_set.renders.all()), import_set.transform)
+
+
+def fill_in(rows: Sequence[ImportedRender], values: dict[str, Any]) -> None:
+    """Say by hand what is not known; an empty value takes back what was said. Raises `InputError`."""
+    said = facts_of(values, "by hand")
+    with transaction.atomic():
+        for row in rows:
+            fields = {k: v for k, v in row.by_hand.get("fields", {}).items() if k not in values} | dict(said.fields)
+            old = row.by_hand.get("settings", {})
+            changed = values.get("settings", {})
+            options = {k: v for k, v in old.items() if k not in changed} | dict(said.settings)
+            row.by_hand = vars(Facts(fields, options, dict.fromkeys([*fields, *options], "by hand")))
+            row.save(update_fields=["by_hand"])
+
+
+def state_transform(rows: Sequence[ImportedRender], transform: str) -> None:
+    """Say what display-encoded values went through, and undo it. Raises `InputError` for an unknown transform."""
+    for row in rows:
+        if row.problem or not row.original:
+            continue
+        with tempfile.TemporaryDirectory(dir=_work()) as folder:
+            linear = Path(folder) / "linear.exr"
+            taken = take(_original(row), linear, transform)
+            row.picture, row.encoding, row.transform = keep_file(linear, PICTURE), taken.encoding, taken.transform
+            row.checks = [
+                {"code": check.code, "severity": check.severity, "message": check.message} for check in taken.checks
+            ]
+            row.save(update_fields=["picture", "encoding", "transform", "checks"])
+
+
+def folder_files(folder: str) -> list[str]:
+    """The pictures directly in a folder of this machine, as names. Raises `InputError` when it may not be read."""
+    place = _allowed(folder)
+    names = sorted(each.name for each in place.iterdir() if each.suffix.lower() in ENDINGS and each.is_file())
+    if len(names) > MOST_FOLDER_FILES:
+        raise InputError(f"the folder has {len(names)} pictures; the most at once is {MOST_FOLDER_FILES}")
+    return names
+
+
+def take_from_folder(import_set: ImportSet, folder: str, names: Sequence[str]) -> list[ImportedRender]:
+    """Take some of a folder's pictures in. Raises `InputError` for a name that is not among them."""
+    place, there = _allowed(folder), set(folder_files(folder))
+    strange = [name for name in names if name not in there]
+    if strange:
+        raise InputError(f"there is no picture {plain_name(strange[0])!r} in this folder")
+    return [take_file(import_set, place / name, plain_name(name)) for name in names]
+
+
+def _allowed(folder: str) -> Path:
+    """The folder, when it lies within the one that the operator allows."""
+    root = settings.IMPORT_ROOT
+    if root is None:
+        raise InputError("in shared use the operator must set MATCHEDPAIR_IMPORTS to the folder that may be read")
+    place = Path(folder).expanduser() if folder else root
+    place = (place if place.is_absolute() else root / place).resolve()
+    if not place.is_relative_to(root):
+        raise InputError(f"only folders within {root} may be read; MATCHEDPAIR_IMPORTS changes that")
+    if not place.is_dir():
+        raise InputError("there is no such folder on the server's machine")
+    return place
+
+
+def _read_beside(row: ImportedRender, import_set: ImportSet) -> None:
+    """What the name and the table say; a misfit is noted and spoils nothing else."""
+    row.notes = [note for note in row.notes if note.startswith("header")]
+    row.from_name, row.from_table = {}, {}
+    if import_set.pattern:
+        found = _noting(row, "name", lambda: NamePattern(import_set.pattern).read(row.name) or Facts())
+        row.from_name = vars(found)
+    if import_set.table:
+        row.from_table = vars(_noting(row, "table", lambda: row_for(import_set.table, row.name)))
+
+
+def _noting(row: ImportedRender, where: str, read: Callable[[], Facts]) -> Facts:
+    try:
+        found = read()
+    except InputError as error:
+        row.notes = [*row.notes, f"{where}: {error}"]
+        return Facts()
+    return Facts(dict(found.fields), dict(found.settings), dict(found.sources))
+
+
+def _original(row: ImportedRender) -> Path:
+    path = path_of(row.original, row.ending)
+    if not path.is_file():
+        raise InputError(f"{row.name}: the original file is no longer in the store")
+    return path
+
+
+def _ending(name: str) -> str:
+    return Path(name).suffix.lower()[:8]
+
+
+def _work() -> Path:
+    folder = Path(settings.HOME) / "uploads"
+    folder.mkdir(exist_ok=True)
+    return folder

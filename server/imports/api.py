@@ -1,0 +1,312 @@
+"""Renders from elsewhere: bring in by browser or folder, say what is not known, make pairs."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.conf import settings
+from django.shortcuts import get_object_or_404
+from django.utils import timezone
+from drf_spectacular.types import OpenApiTypes
+from drf_spectacular.utils import extend_schema
+from matchedpair.elsewhere import FIELDS, NEEDED, NamePattern, plain_name, read_table
+from matchedpair.elsewhere.facts import Facts
+from matchedpair.errors import InputError
+from rest_framework import serializers, status
+from rest_framework.decorators import api_view, parser_classes
+from rest_framework.parsers import MultiPartParser
+from rest_framework.request import Request
+from rest_framework.response import Response
+
+from server.catalogue.fields import ScalarField, SettingsField
+from server.imports import actions
+from server.imports.models import ImportedRender, ImportSet
+from server.imports.pairing import make_pair
+from server.runs.api import CheckSerializer
+from server.store.uploads import uploaded
+
+MOST_AT_ONCE = 50
+
+
+class ImportedRenderSerializer(serializers.Serializer):
+    """One render from elsewhere; `problem` says why a file could not be taken."""
+
+    id = serializers.IntegerField()
+    name = serializers.CharField()
+    picture = serializers.CharField()
+    encoding = serializers.CharField()
+    transform = serializers.CharField()
+    width = serializers.IntegerField()
+    height = serializers.IntegerField()
+    problem = serializers.CharField()
+    notes = serializers.ListField(child=serializers.CharField())
+    checks = CheckSerializer(many=True)
+    fields_known = SettingsField()
+    settings = SettingsField()
+    sources = serializers.DictField(child=serializers.CharField())
+    missing = serializers.ListField(child=serializers.CharField())
+
+
+class ImportSetSerializer(serializers.ModelSerializer):
+    """Renders that came in together."""
+
+    source = serializers.CharField()
+    taken = serializers.IntegerField()
+    refused = serializers.IntegerField()
+    incomplete = serializers.IntegerField()
+    thumbnail = serializers.CharField()
+
+    class Meta:
+        model = ImportSet
+        fields = [
+            "id", "title", "source", "pattern", "table_name", "transform", "created_at", "taken", "refused",
+            "incomplete", "thumbnail",
+        ]  # fmt: skip
+
+
+class ImportSetDetailSerializer(ImportSetSerializer):
+    """Renders that came in together, each with what is known of it."""
+
+    renders = ImportedRenderSerializer(many=True)
+
+    class Meta(ImportSetSerializer.Meta):
+        fields = [*ImportSetSerializer.Meta.fields, "renders"]
+
+
+class AskedSetSerializer(serializers.Serializer):
+    """A new set, or what changes of one."""
+
+    title = serializers.CharField(max_length=200)
+    source = serializers.ChoiceField(choices=["browser", "folder"], default="browser")
+    pattern = serializers.CharField(max_length=200, allow_blank=True, default="")
+    transform = serializers.CharField(max_length=200, allow_blank=True, default="")
+
+
+class FolderSerializer(serializers.Serializer):
+    """A folder on the server's machine; empty for the one that may be read."""
+
+    folder = serializers.CharField(max_length=1000, allow_blank=True)
+
+
+class FolderFilesSerializer(serializers.Serializer):
+    """The pictures in a folder."""
+
+    folder = serializers.CharField()
+    names = serializers.ListField(child=serializers.CharField())
+
+
+class FromFolderSerializer(FolderSerializer):
+    """Some of a folder's pictures."""
+
+    names = serializers.ListField(child=serializers.CharField(max_length=255), max_length=MOST_AT_ONCE)
+
+
+class TriedPatternSerializer(serializers.Serializer):
+    """A pattern and names to try it on."""
+
+    pattern = serializers.CharField(max_length=1000, allow_blank=True)
+    names = serializers.ListField(child=serializers.CharField(max_length=1000), max_length=200)
+
+
+class ReadNameSerializer(serializers.Serializer):
+    """What a pattern makes of one name."""
+
+    name = serializers.CharField()
+    follows = serializers.BooleanField()
+    fields_known = SettingsField()
+    settings = SettingsField()
+    problem = serializers.CharField()
+
+
+class PatternPreviewSerializer(serializers.Serializer):
+    """What a pattern makes of names; `problem` when the pattern itself cannot be read."""
+
+    problem = serializers.CharField()
+    rows = ReadNameSerializer(many=True)
+    known = serializers.ListField(child=serializers.CharField(), help_text="Names that are fields; others are settings")
+    needed = serializers.ListField(child=serializers.CharField())
+
+
+class FilledInSerializer(serializers.Serializer):
+    """What is said by hand of some renders; empty values take back what was said."""
+
+    renders = serializers.ListField(child=serializers.IntegerField(), max_length=10_000)
+    values = serializers.DictField(child=serializers.CharField(max_length=200, allow_blank=True), default=dict)
+    settings = serializers.DictField(child=ScalarField(), default=dict)
+    transform = serializers.CharField(max_length=200, allow_blank=True, required=False)
+
+
+class AskedPairSerializer(serializers.Serializer):
+    """Which renders stand against which; several a side are its seeds."""
+
+    question = serializers.CharField(max_length=300)
+    control = serializers.ListField(child=serializers.IntegerField(), max_length=100)
+    trial = serializers.ListField(child=serializers.IntegerField(), max_length=100)
+
+
+class MadePairSerializer(serializers.Serializer):
+    """The study and pair that came of it."""
+
+    study = serializers.IntegerField()
+    pair = serializers.IntegerField()
+
+
+@extend_schema(methods=["GET"], responses=ImportSetSerializer(many=True))
+@extend_schema(methods=["POST"], request=AskedSetSerializer, responses={201: ImportSetDetailSerializer})
+@api_view(["GET", "POST"])
+def sets(request: Request) -> Response:
+    """All sets, newest first; or begin one."""
+    if request.method == "POST":
+        form = AskedSetSerializer(data=request.data)
+        form.is_valid(raise_exception=True)
+        if form.validated_data["pattern"]:
+            NamePattern(form.validated_data["pattern"])
+        return _set_response(ImportSet.objects.create(**form.validated_data), status.HTTP_201_CREATED)
+    rows = [_set_row(row) for row in ImportSet.objects.filter(removed_at=None)]
+    return Response(ImportSetSerializer(rows, many=True).data)
+
+
+@extend_schema(methods=["GET"], responses=ImportSetDetailSerializer)
+@extend_schema(methods=["PATCH"], request=AskedSetSerializer(partial=True), responses=ImportSetDetailSerializer)
+@extend_schema(methods=["DELETE"], request=None, responses={204: None})
+@api_view(["GET", "PATCH", "DELETE"])
+def one_set(request: Request, pk: int) -> Response:
+    """One set with its renders; another title, pattern or transform; or take it away, which can be undone."""
+    row = get_object_or_404(ImportSet, pk=pk, removed_at=None)
+    if request.method == "DELETE":
+        ImportSet.objects.filter(pk=pk).update(removed_at=timezone.now())
+        return Response(status=status.HTTP_204_NO_CONTENT)
+    if request.method == "PATCH":
+        form = AskedSetSerializer(data=request.data, partial=True)
+        form.is_valid(raise_exception=True)
+        actions.change_set(row, **{key: value for key, value in form.validated_data.items() if key in request.data})
+    return _set_response(row)
+
+
+@extend_schema(request=None, responses=ImportSetDetailSerializer)
+@api_view(["POST"])
+def restore_set(request: Request, pk: int) -> Response:
+    """Put a set back."""
+    ImportSet.objects.filter(pk=pk).update(removed_at=None)
+    return _set_response(get_object_or_404(ImportSet, pk=pk))
+
+
+@extend_schema(request={"multipart/form-data": OpenApiTypes.OBJECT}, responses={201: ImportedRenderSerializer})
+@api_view(["POST"])
+@parser_classes([MultiPartParser])
+def files(request: Request, pk: int) -> Response:
+    """Take one picture in, as the form's ``file``. A bad file makes a row with the reason."""
+    row = actions.take_upload(get_object_or_404(ImportSet, pk=pk, removed_at=None), uploaded(request))
+    return Response(ImportedRenderSerializer(_render_row(row)).data, status=status.HTTP_201_CREATED)
+
+
+@extend_schema(request={"multipart/form-data": OpenApiTypes.OBJECT}, responses=ImportSetDetailSerializer)
+@api_view(["POST"])
+@parser_classes([MultiPartParser])
+def table(request: Request, pk: int) -> Response:
+    """Take a table of settings and times beside the renders, as the form's ``file``: CSV or JSON."""
+    row = get_object_or_404(ImportSet, pk=pk, removed_at=None)
+    upload = uploaded(request)
+    name = plain_name(upload.name or "")
+    actions.change_set(row, table=read_table(upload.read(), name), table_name=name)
+    return _set_response(row)
+
+
+@extend_schema(request=FolderSerializer, responses=FolderFilesSerializer)
+@api_view(["POST"])
+def folder(request: Request) -> Response:
+    """The pictures in a folder of the server's machine."""
+    form = FolderSerializer(data=request.data)
+    form.is_valid(raise_exception=True)
+    asked = form.validated_data["folder"]
+    return Response({"folder": asked or str(settings.IMPORT_ROOT or ""), "names": actions.folder_files(asked)})
+
+
+@extend_schema(request=FromFolderSerializer, responses={201: ImportedRenderSerializer(many=True)})
+@api_view(["POST"])
+def from_folder(request: Request, pk: int) -> Response:
+    """Take some of a folder's pictures in."""
+    form = FromFolderSerializer(data=request.data)
+    form.is_valid(raise_exception=True)
+    target = get_object_or_404(ImportSet, pk=pk, removed_at=None)
+    rows = actions.take_from_folder(target, form.validated_data["folder"], form.validated_data["names"])
+    body = ImportedRenderSerializer([_render_row(row) for row in rows], many=True).data
+    return Response(body, status=status.HTTP_201_CREATED)
+
+
+@extend_schema(request=TriedPatternSerializer, responses=PatternPreviewSerializer)
+@api_view(["POST"])
+def pattern(request: Request) -> Response:
+    """Try a name pattern on names, before anything is taken in."""
+    form = TriedPatternSerializer(data=request.data)
+    form.is_valid(raise_exception=True)
+    body: dict[str, Any] = {"problem": "", "rows": [], "known": FIELDS, "needed": NEEDED}
+    try:
+        tried = NamePattern(form.validated_data["pattern"])
+    except InputError as error:
+        return Response(body | {"problem": str(error)})
+    for name in form.validated_data["names"]:
+        facts, problem = None, ""
+        try:
+            facts = tried.read(plain_name(name))
+        except InputError as error:
+            problem = str(error)
+        known = facts or Facts()
+        body["rows"].append({
+            "name": plain_name(name), "follows": facts is not None, "fields_known": known.fields,
+            "settings": known.settings, "problem": problem,
+        })  # fmt: skip
+    return Response(PatternPreviewSerializer(body).data)
+
+
+@extend_schema(request=FilledInSerializer, responses=ImportedRenderSerializer(many=True))
+@api_view(["POST"])
+def fill_in(request: Request) -> Response:
+    """Say what is not known of some renders, or what their values went through."""
+    form = FilledInSerializer(data=request.data)
+    form.is_valid(raise_exception=True)
+    asked = form.validated_data
+    rows = list(ImportedRender.objects.filter(pk__in=asked["renders"]))
+    strange = [name for name in asked["values"] if name not in FIELDS]
+    if strange:
+        raise InputError(f"{strange[0]!r} is no field; expected some of {', '.join(FIELDS)}")
+    if asked["values"] or asked["settings"]:
+        actions.fill_in(rows, {**asked["values"], "settings": asked["settings"]})
+    if "transform" in asked:
+        actions.state_transform(rows, asked["transform"])
+    return Response(ImportedRenderSerializer([_render_row(row) for row in rows], many=True).data)
+
+
+@extend_schema(request=AskedPairSerializer, responses={201: MadePairSerializer})
+@api_view(["POST"])
+def pair(request: Request) -> Response:
+    """Make a pair of renders from elsewhere; the runner measures it between renders."""
+    form = AskedPairSerializer(data=request.data)
+    form.is_valid(raise_exception=True)
+    asked = form.validated_data
+    sides = [list(ImportedRender.objects.filter(pk__in=asked[side]).order_by("name")) for side in ("control", "trial")]
+    study = make_pair(asked["question"], *sides)
+    return Response({"study": study.pk, "pair": study.pairs.get().pk}, status=status.HTTP_201_CREATED)
+
+
+def _set_response(row: ImportSet, code: int = status.HTTP_200_OK) -> Response:
+    return Response(ImportSetDetailSerializer(_set_row(row)).data, status=code)
+
+
+def _set_row(row: ImportSet) -> dict[str, Any]:
+    renders = [_render_row(render) for render in row.renders.all()]
+    good = [render for render in renders if not render["problem"]]
+    plain = ("id", "title", "source", "pattern", "table_name", "transform", "created_at")
+    return {key: getattr(row, key) for key in plain} | {
+        "renders": renders, "taken": len(good), "refused": len(renders) - len(good),
+        "incomplete": sum(bool(render["missing"]) for render in good),
+        "thumbnail": good[0]["picture"] if good else "",
+    }  # fmt: skip
+
+
+def _render_row(row: ImportedRender) -> dict[str, Any]:
+    facts = row.facts()
+    plain = ("id", "name", "picture", "encoding", "transform", "width", "height", "problem", "notes", "checks")
+    return {key: getattr(row, key) for key in plain} | {
+        "fields_known": facts.fields, "settings": facts.settings, "sources": facts.sources, "missing": row.missing(),
+    }  # fmt: skip

@@ -1,0 +1,5 @@
+from django.apps import AppConfig
+
+
+class ImportsConfig(AppConfig):
+    name = "server.imports"

@@ -1,0 +1,59 @@
+"""Renders made elsewhere, as they came in."""
+
+from __future__ import annotations
+
+from django.db import models
+from matchedpair.elsewhere import DISPLAY, LINEAR, Facts, merged, missing_fields
+
+
+class ImportSet(models.Model):
+    """Renders that came in together, and what was said of all of them."""
+
+    title = models.CharField(max_length=200)
+    source = models.CharField(max_length=10, choices=[(s, s) for s in ("browser", "folder", "command")])
+    pattern = models.CharField(max_length=200, blank=True)
+    table = models.JSONField(default=dict, help_text="Rows of a table beside the renders, by file name")
+    table_name = models.CharField(max_length=200, blank=True)
+    transform = models.CharField(max_length=200, blank=True)
+    created_at = models.DateTimeField(auto_now_add=True)
+    removed_at = models.DateTimeField(null=True)
+
+    class Meta:
+        ordering = ["-created_at", "-id"]
+
+
+class ImportedRender(models.Model):
+    """One file: its picture in linear light, or the reason why it could not be taken.
+
+    What is known of it is kept apart by where it was learned, so that a better pattern replaces only its own.
+    """
+
+    import_set = models.ForeignKey(ImportSet, on_delete=models.CASCADE, related_name="renders")
+    name = models.CharField(max_length=200)
+    original = models.CharField(max_length=64, blank=True, help_text="Content hash of the file as it came")
+    ending = models.CharField(max_length=8, blank=True)
+    picture = models.CharField(max_length=64, blank=True, help_text="Content hash of its linear light as EXR")
+    encoding = models.CharField(max_length=8, choices=[(LINEAR, LINEAR), (DISPLAY, DISPLAY)], default=LINEAR)
+    transform = models.CharField(max_length=200, blank=True, help_text="The stated transform that was undone")
+    width = models.PositiveIntegerField(default=0)
+    height = models.PositiveIntegerField(default=0)
+    checks = models.JSONField(default=list)
+    problem = models.TextField(blank=True, help_text="Why the file could not be taken; empty when it was")
+    notes = models.JSONField(default=list, help_text="What could not be read of name, header or table")
+    from_header = models.JSONField(default=dict)
+    from_name = models.JSONField(default=dict)
+    from_table = models.JSONField(default=dict)
+    by_hand = models.JSONField(default=dict)
+
+    class Meta:
+        ordering = ["name", "id"]
+        constraints = [models.UniqueConstraint(fields=["import_set", "name"], name="one_render_a_name")]
+
+    def facts(self) -> Facts:
+        """All that is known; what was filled in by hand wins, then the table, the name, the header."""
+        rows = (self.by_hand, self.from_table, self.from_name, self.from_header)
+        return merged(*(Facts(**row) for row in rows))
+
+    def missing(self) -> list[str]:
+        """What must be known before it can be compared."""
+        return missing_fields(self.facts())

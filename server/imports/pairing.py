@@ -1,0 +1,126 @@
+"""Makes a pair of renders from elsewhere: a study whose runs are finished already."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+from django.db import transaction
+from django.utils import timezone
+from matchedpair.elsewhere import DISPLAY, Facts
+from matchedpair.errors import InputError
+from matchedpair.trials import CONTROL, TRIAL
+
+from server.catalogue.models import SceneRevision
+from server.imports.models import ImportedRender
+from server.runs.models import Run, RunState
+from server.studies.models import Option, Pair, Setup, Study
+
+MOST_SEEDS = 20
+ALIKE = ("engine", "version", "scene", "view", "variant", "frame")
+
+
+@transaction.atomic
+def make_pair(question: str, control: Sequence[ImportedRender], trial: Sequence[ImportedRender]) -> Study:
+    """A study of two sides, each the seeds of one way of rendering.
+
+    Raises
+    ------
+    InputError
+        When a side is empty, something needed is not known, or the renders of one side are not alike but for the seed.
+    """
+    sides = {CONTROL: list(control), TRIAL: list(trial)}
+    facts = {side: [_usable(row) for row in rows] for side, rows in sides.items()}
+    for side, known in facts.items():
+        _must_be_alike(side, sides[side], known)
+    first = {side: known[0] for side, known in facts.items()}
+    setups = {side: _setup(sides[side][0], first[side]) for side in sides}
+    tested, title = _under_test(first[CONTROL], first[TRIAL])
+    study = Study.objects.create(
+        question=question, setup=setups[CONTROL], under_test=tested, under_test_title=title,
+        repeats=max(2, *(len(rows) for rows in sides.values())), threads=1, from_elsewhere=True,
+    )  # fmt: skip
+    options = [_option(study, side, setups[side], first[side]) for side in sides]
+    for option in options:
+        for index, row in enumerate(sides[option.side]):
+            _run(study, option, row, facts[option.side][index], index)
+    Pair.objects.create(study=study, control=options[0], trial=options[1])
+    return study
+
+
+def _usable(row: ImportedRender) -> Facts:
+    if row.problem:
+        raise InputError(f"{row.name}: {row.problem}")
+    missing = row.missing()
+    if missing:
+        raise InputError(f"{row.name}: {', '.join(missing)} not known; fill that in first")
+    return row.facts()
+
+
+def _must_be_alike(side: str, rows: list[ImportedRender], known: list[Facts]) -> None:
+    if not known:
+        raise InputError(f"the {side} has no render; choose at least one, two seeds to know its noise")
+    if len(known) > MOST_SEEDS:
+        raise InputError(f"a side has at most {MOST_SEEDS} renders")
+    for row, facts in zip(rows, known, strict=True):
+        for name in ALIKE:
+            if facts.fields.get(name) != known[0].fields.get(name):
+                raise InputError(
+                    f"the {side}'s renders differ in {name}: they are no twins ({rows[0].name}, {row.name})"
+                )
+        if facts.settings != known[0].settings:
+            raise InputError(f"the {side}'s renders differ in their settings: they are no twins ({row.name})")
+        if (row.width, row.height) != (rows[0].width, rows[0].height):
+            raise InputError(f"the {side}'s renders differ in size: they are no twins ({row.name})")
+    seeds = [facts.fields["seed"] for facts in known if "seed" in facts.fields]
+    if len(set(seeds)) < len(seeds):
+        raise InputError(f"the {side} has the same seed twice; twins need different seeds")
+
+
+def _under_test(control: Facts, trial: Facts) -> tuple[str, str]:
+    """What differs first, by engine, version, variant, then settings."""
+    for name, condition, title in (
+        ("engine", "engine", "Engine"), ("version", "version", "Version"), ("variant", "light", "Variant"),
+    ):  # fmt: skip
+        if control.fields.get(name) != trial.fields.get(name):
+            return condition, title
+    differing = sorted(
+        name for name in {*control.settings, *trial.settings} if control.settings.get(name) != trial.settings.get(name)
+    )
+    if len(differing) == 1:
+        return differing[0][:40], differing[0].replace("_", " ").capitalize()
+    return "settings", "Settings"
+
+
+def _setup(row: ImportedRender, facts: Facts) -> Setup:
+    """The scene as this installation knows it by name, at no revision: nobody can say which it was."""
+    name = str(facts.fields["scene"])[:80]
+    scene, _ = SceneRevision.objects.get_or_create(name=name, revision="", defaults={"title": name, "views": []})
+    return Setup.objects.create(
+        scene=scene, view=str(facts.fields["view"])[:80], variant=str(facts.fields.get("variant", "as-is"))[:80],
+        frame=int(facts.fields.get("frame", 1)), width=row.width, height=row.height,
+        output_format="exr-half", view_transform=row.transform,
+    )  # fmt: skip
+
+
+def _option(study: Study, side: str, setup: Setup, facts: Facts) -> Option:
+    return Option.objects.create(
+        study=study, side=side, setup=setup, engine="", engine_title=str(facts.fields["engine"]),
+        build=str(facts.fields.get("version", ""))[:40], device=str(facts.fields.get("device", ""))[:80],
+        settings=dict(facts.settings),
+    )  # fmt: skip
+
+
+def _run(study: Study, option: Option, row: ImportedRender, facts: Facts, index: int) -> None:
+    """A finished run; what nobody noted stays unknown."""
+    fields: dict[str, Any] = dict(facts.fields)
+    machine = {"name": fields.get("machine", ""), "processor": "", "cores": 0, "memory_bytes": 0, "system": ""}
+    Run.objects.create(
+        study=study, option=option, seed=fields.get("seed", index + 1), seed_known="seed" in fields, position=index,
+        state=RunState.FINISHED, attempt=1, ended_at=timezone.now(), wall_seconds=fields.get("seconds"),
+        ready_seconds=fields.get("ready_seconds"), cpu_seconds=fields.get("cpu_seconds"),
+        peak_memory_bytes=fields.get("memory_bytes"), machine=machine if "machine" in fields else None,
+        engine_version=str(fields.get("version", ""))[:80], picture=row.picture, encoding=row.encoding,
+        checks=row.checks if row.encoding == DISPLAY else [c for c in row.checks if c["code"] != "encoded"],
+        log=f"Made elsewhere; taken in from {row.name}.",
+    )  # fmt: skip

@@ -1,0 +1,151 @@
+"""What can be done with references."""
+
+from __future__ import annotations
+
+import tempfile
+from dataclasses import asdict
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from django.conf import settings
+from django.core.files.uploadedfile import UploadedFile
+from django.db import transaction
+from matchedpair.elsewhere import DISPLAY, LINEAR, Taken, plain_name, take
+from matchedpair.errors import InputError, RefusedError
+from matchedpair.measures.areas import measured_mask
+from matchedpair.pictures import write_exr
+from matchedpair.pictures.panorama import panorama_figures
+from matchedpair.pictures.photograph import match_photograph
+from matchedpair.trials import Setup as SetupDescription
+from matchedpair.trials import setup_problems
+
+from server.catalogue.scenes import keep_revision, scene_named
+from server.catalogue.zones import zones_of
+from server.references.models import Panorama, Reference, ReferenceKind
+from server.runs.models import Run, RunState
+from server.store.files import keep_file
+from server.store.pixels import PICTURE, stored_picture
+from server.studies.actions import keep_setup
+from server.studies.models import Option
+
+MOST_MATCHED_SIDE = 960
+
+
+@transaction.atomic
+def from_option(option: Option, title: str) -> Reference:
+    """Make an option's first two seeds a reference: picture and twin. Raises `InputError` without a finished run."""
+    runs = list(option.runs.filter(state=RunState.FINISHED, warm_up=False, encoding=LINEAR).order_by("seed")[:2])
+    if not runs:
+        raise InputError("this side has no finished render in linear light to judge others by")
+    seconds = [run.wall_seconds for run in runs if run.wall_seconds is not None]
+    details = {
+        "engine": option.engine_title, "version": runs[0].engine_version, "settings": option.settings,
+        "seeds": [run.seed for run in runs], "seconds": sum(seconds) or None, "study": option.study_id,
+    }  # fmt: skip
+    title = title or f"{option.engine_title}, {option.study.question}"[:200]
+    return Reference.objects.create(
+        setup=option.setup, kind=ReferenceKind.RENDER, title=title,
+        picture=runs[0].picture, twin=runs[1].picture if len(runs) > 1 else "", details=details,
+    )  # fmt: skip
+
+
+def from_upload(upload: UploadedFile, values: dict[str, Any], twin: UploadedFile | None = None) -> Reference:
+    """Take an uploaded photograph, analytic picture or long render in as a reference of a setup.
+
+    Raises
+    ------
+    InputError
+        When the file is no picture, the setup does not fit the scene, or a measured kind is display-encoded.
+    """
+    scene = scene_named(values["scene"])
+    kind, name = values["kind"], plain_name(upload.name or "")
+    taken, digest = _taken(upload, values.get("transform", ""))
+    if kind != ReferenceKind.PHOTOGRAPH and taken.encoding == DISPLAY:
+        raise InputError(f"{name} is display-encoded; only a photograph may be. State its view transform, or use EXR")
+    width, height = taken.picture.size
+    setup = SetupDescription(
+        scene.title, scene.revision, values["view"], width, height, values.get("variant") or "as-is",
+        values.get("frame") or scene.first_frame,
+    )  # fmt: skip
+    problems = setup_problems(setup, scene)
+    if problems:
+        raise InputError("; ".join(f"{part}: {problem}" for part, problem in problems.items()))
+    second = _taken(twin, values.get("transform", ""))[1] if twin else ""
+    if second and stored_picture(second).size != taken.picture.size:
+        raise InputError("the twin has another size than the reference")
+    with transaction.atomic():
+        return Reference.objects.create(
+            setup=keep_setup(keep_revision(scene), setup), kind=kind, title=values.get("title") or name, picture=digest,
+            twin=second, encoding=taken.encoding, details=values.get("details", {}),
+        )  # fmt: skip
+
+
+def lay_over_render(reference: Reference, run: Run | None = None) -> Reference:
+    """Match a photograph to a render of its setup, for viewing; the zones left out of the view count nowhere.
+
+    Raises
+    ------
+    InputError, RefusedError
+        When it is no photograph, there is no render of its view, or both do not look alike.
+    """
+    if reference.kind != ReferenceKind.PHOTOGRAPH:
+        raise InputError("only a photograph is laid over a render; the others fit by themselves")
+    run = run or _latest_render(reference)
+    if run is None:
+        raise InputError("there is no finished render of this view and variant yet; make one first, then match")
+    render, photograph = stored_picture(run.picture), stored_picture(reference.picture)
+    setup = run.option.setup.description()
+    areas = [zone.area() for zone in zones_of(run.option.setup.scene.name, setup.view)]
+    counted = measured_mask(areas, (setup.width, setup.height), setup.crop, render.valid)
+    if max(render.size) > MOST_MATCHED_SIDE:
+        raise RefusedError(
+            "photograph", f"match it on a render of at most {MOST_MATCHED_SIDE} pixels; this is a slow fit"
+        )
+    found = match_photograph(photograph.pixels, np.where(counted[..., None], render.pixels, 0.0), counted)
+    with tempfile.TemporaryDirectory(dir=settings.HOME) as folder:
+        path = Path(folder) / "matched.exr"
+        write_exr(path, found.pixels)
+        digest = keep_file(path, PICTURE)
+    report = {key: value for key, value in asdict(found).items() if key != "pixels"}
+    reference.matched_picture = digest
+    reference.match = report | {
+        "run": run.pk, "study": run.study_id, "width": render.size[0], "height": render.size[1],
+        "left_out": [area.name for area in areas if area.kind == "leave out"],
+    }  # fmt: skip
+    reference.save(update_fields=["matched_picture", "match"])
+    return reference
+
+
+def take_panorama(upload: UploadedFile, title: str) -> Panorama:
+    """Take a light panorama in and measure it. Raises `InputError`."""
+    taken, digest = _taken(upload, "")
+    figures = panorama_figures(taken.picture)
+    return Panorama.objects.create(
+        title=title or plain_name(upload.name or ""), picture=digest, figures=asdict(figures)
+    )
+
+
+def _latest_render(reference: Reference) -> Run | None:
+    setup = reference.setup
+    runs = Run.objects.filter(
+        state=RunState.FINISHED, encoding=LINEAR, option__setup__scene__name=setup.scene.name,
+        option__setup__view=setup.view, option__setup__variant=setup.variant, option__setup__crop=None,
+        option__setup__width__lte=MOST_MATCHED_SIDE,
+    )  # fmt: skip
+    return runs.select_related("option__setup__scene").order_by("-option__setup__width", "-ended_at").first()
+
+
+def _taken(upload: UploadedFile, transform: str) -> tuple[Taken, str]:
+    """The picture, and the hash under which its linear light is stored."""
+    name = plain_name(upload.name or "")
+    with tempfile.TemporaryDirectory(dir=settings.HOME) as folder:
+        path, linear = Path(folder) / f"upload{Path(name).suffix.lower()[:8]}", Path(folder) / "linear.exr"
+        with path.open("wb") as file:
+            for chunk in upload.chunks():
+                file.write(chunk)
+        try:
+            taken = take(path, linear, transform)
+        except InputError as error:
+            raise InputError(f"{name}: {error}") from error
+        return taken, keep_file(linear, PICTURE)

@@ -1,0 +1,5 @@
+from django.apps import AppConfig
+
+
+class ReferencesConfig(AppConfig):
+    name = "server.references"
