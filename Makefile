@@ -29,7 +29,8 @@ dev: setup ## both servers with reload, at http://127.0.0.1:5173
 	@exec honcho start -f Procfile.dev
 
 test: setup chromium lint ## lint, then all tests
-	python manage.py test tests --settings tests.settings --noinput --timing
+	python manage.py test tests.standins --settings tests.settings --noinput --parallel 2
+	python manage.py test tests.core tests.server tests.browser tests.test_documents --settings tests.settings --noinput --timing
 
 lint: .venv/installed web/node_modules/installed ## every check that runs nothing
 	ruff check .
@@ -82,7 +83,7 @@ web/dist/index.html: web/node_modules/installed $(WEB_SOURCES)
 	cd web && npx vite build --logLevel warn
 	@touch $@
 
-.venv/kernels-warm: .venv/installed $(KERNELS) $(wildcard standins/*/*.py)
+.venv/kernels-warm: .venv/installed $(KERNELS) $(wildcard standins/*.py standins/*/*.py)
 	@echo "Compiling the stand-in engines, once …"
-	@alder --warm
+	@for engine in alder tansy sorrel sedge; do $$engine --warm >/dev/null || exit 1; done
 	@touch $@

@@ -8,7 +8,7 @@ import unittest
 from pathlib import Path
 
 from matchedpair.engines import read_definition, render
-from matchedpair.engines.definition import PLACEHOLDERS
+from matchedpair.engines.definition_file import CHANGES, PLACEHOLDERS, TOP_KEYS
 from matchedpair.engines.job import RenderJob
 from matchedpair.engines.setting import AFFECTS
 
@@ -51,8 +51,12 @@ class WorkedExample(unittest.TestCase):
         self.assertIsNotNone(outcome.ready_seconds)
 
     def test_every_placeholder_and_effect_is_documented(self):
-        for name in (*PLACEHOLDERS, "settings"):
+        for name in (*PLACEHOLDERS, "settings", "changes"):
             self.assertIn(f"`{{{name}}}`", DEFINITIONS)
+        for key in CHANGES:
+            self.assertIn(f"`command.{key}`", DEFINITIONS)
+        for key in TOP_KEYS:
+            self.assertRegex(DEFINITIONS, rf"`(\[\[)?{key}[\].`]", key)
         for effect in AFFECTS:
             self.assertIn(f"`{effect}`", DEFINITIONS)
 

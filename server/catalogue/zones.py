@@ -23,6 +23,14 @@ def zones_of(scene: str, view: str) -> QuerySet[Zone]:
     return Zone.objects.filter(scene=scene, view=view, removed_at=None)
 
 
+def areas_by_view() -> dict[tuple[str, str], list[Area]]:
+    """All zones as the core takes them, by scene and view, from one query."""
+    found: dict[tuple[str, str], list[Area]] = {}
+    for zone in Zone.objects.filter(removed_at=None):
+        found.setdefault((zone.scene, zone.view), []).append(zone.area())
+    return found
+
+
 def add_zone(scene: str, view: str, values: dict[str, Any]) -> Zone:
     """Draw a zone on a view. Raises `InputError`."""
     area = _checked(values)

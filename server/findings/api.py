@@ -16,9 +16,11 @@ from rest_framework.response import Response
 
 from server.catalogue.engines_api import BrightnessSerializer
 from server.catalogue.models import Zone
+from server.catalogue.zones import areas_by_view
 from server.findings.actions import give_verdict, restore, withdraw
 from server.findings.brightness import bring_together
 from server.findings.export import pair_csv, pair_json, pair_zip
+from server.findings.measuring import ZonesByView
 from server.findings.models import Verdict
 from server.findings.pairs import PairFindings, pair_findings, trial_subject, with_all
 from server.findings.serializers import (
@@ -41,7 +43,8 @@ def overview(request: Request) -> Response:
     """All studies, newest first, with the finding of each."""
     kept = Prefetch("verdicts", Verdict.objects.filter(withdrawn_at=None))
     pairs = with_all(Pair.objects.all()).prefetch_related(kept).order_by("-study__created_at", "-study_id")
-    return Response(OverviewSerializer({"studies": [_overview_row(pair) for pair in pairs]}).data)
+    zones = areas_by_view()
+    return Response(OverviewSerializer({"studies": [_overview_row(pair, zones) for pair in pairs]}).data)
 
 
 @extend_schema(responses=PairSerializer)
@@ -129,8 +132,8 @@ def _file(contents: bytes, kind: str, name: str) -> HttpResponse:
     return HttpResponse(contents, content_type=kind, headers={"Content-Disposition": f'attachment; filename="{name}"'})
 
 
-def _overview_row(pair_: Pair) -> dict[str, object]:
-    findings = pair_findings(pair_)
+def _overview_row(pair_: Pair, zones: ZonesByView) -> dict[str, object]:
+    findings = pair_findings(pair_, zones)
     study = pair_.study
     runs = list(study.runs.all())
     pictures = [run.picture for run in runs if run.picture]

@@ -16,13 +16,14 @@ from matchedpair.measures.noise import VERSION, NoiseFigure
 from matchedpair.measures.zones import WHOLE
 from matchedpair.pictures.picture import Mask
 
-from server.catalogue.zones import signature, zones_of
+from server.catalogue.zones import areas_by_view, signature
 from server.findings.models import Measure
 from server.runs.models import Run, RunState
 from server.store.pixels import stored_picture
 from server.studies.models import Option, Setup
 
 NOISE = "noise"
+ZonesByView = dict[tuple[str, str], list[Area]]
 log = logging.getLogger("server.measuring")
 
 
@@ -38,11 +39,12 @@ def measure_outstanding(options: QuerySet[Option]) -> int:
     A zone that moved is measured again alone; figures of zones that are gone are dropped.
     """
     done = 0
+    zones = areas_by_view()
     for option in options.select_related("setup__scene").prefetch_related("runs", "measures"):
         runs = counted_runs(option)
         if len(runs) < 2:
             continue
-        wanted = areas_to_measure(option.setup)
+        wanted = areas_to_measure(option.setup, zones)
         option.measures.filter(name=NOISE).exclude(zone__in=wanted).delete()
         stale = {
             zone: areas
@@ -55,9 +57,9 @@ def measure_outstanding(options: QuerySet[Option]) -> int:
     return done
 
 
-def areas_to_measure(setup: Setup) -> dict[str, list[Area]]:
+def areas_to_measure(setup: Setup, zones: ZonesByView) -> dict[str, list[Area]]:
     """By name what is measured on a setup's view: the whole and each measured zone, each with all that is left out."""
-    areas = [zone.area() for zone in zones_of(setup.scene.name, setup.view)]
+    areas = zones.get((setup.scene.name, setup.view), [])
     left_out = [area for area in areas if area.kind == LEAVE_OUT]
     return {WHOLE: left_out} | {area.name: [area, *left_out] for area in areas if area.kind == MEASURE}
 

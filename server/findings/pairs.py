@@ -15,8 +15,8 @@ from matchedpair.measures.zones import WHOLE
 from matchedpair.trials import MatchSheet, match_sheet, on_off_plan, pair_finding
 from matchedpair.trials.match_sheet import shown
 
-from server.catalogue.zones import signature
-from server.findings.measuring import areas_to_measure, counted_runs, is_current, noise_of, ratio_of
+from server.catalogue.zones import areas_by_view, signature
+from server.findings.measuring import ZonesByView, areas_to_measure, counted_runs, is_current, noise_of, ratio_of
 from server.findings.models import Measure
 from server.runs.models import BAD_STATES, Run
 from server.studies.models import Option, Pair, Study
@@ -60,10 +60,11 @@ class PairFindings:
     sentence: str
 
 
-def pair_findings(pair: Pair) -> PairFindings:
-    """Gather what is known of a pair; reads the database, measures nothing."""
+def pair_findings(pair: Pair, zones: ZonesByView | None = None) -> PairFindings:
+    """Gather what is known of a pair; reads the database, measures nothing. All zones may be read once for many pairs."""
     study = pair.study
-    control, trial = _side(pair.control), _side(pair.trial)
+    drawn = areas_by_view() if zones is None else zones
+    control, trial = _side(pair.control, drawn), _side(pair.trial, drawn)
     refused: dict[str, str] = {}
     noise = _refusing(refused, lambda: ratio_of(control.noise, trial.noise))
     time = None
@@ -71,9 +72,9 @@ def pair_findings(pair: Pair) -> PairFindings:
         time = _refusing(refused, lambda: time_ratio(control.times, trial.times))
     sheet = match_sheet(_conditions(study, control), _conditions(study, trial), study.under_test)
     repeats = min(len(control.runs), len(trial.runs))
-    zones = [_zone(zone, control, trial) for zone in _zones(control, trial)]
+    by_zone = [_zone(zone, control, trial) for zone in sorted(control.areas.keys() & trial.areas.keys() - {WHOLE})]
     sentence = _sentence(study, trial.option, noise, time, repeats)
-    return PairFindings(pair, control, trial, noise, time, refused, zones, sheet, sentence)
+    return PairFindings(pair, control, trial, noise, time, refused, by_zone, sheet, sentence)
 
 
 def trial_subject(study: Study, option: Option) -> str:
@@ -94,10 +95,10 @@ def _own_quantities(study: Study, option: Option) -> dict[str, float]:
     return {name: value for name, value in option.setup.quantities.items() if study.setup.quantities.get(name) != value}
 
 
-def _side(option: Option) -> SideFigures:
+def _side(option: Option, zones: ZonesByView) -> SideFigures:
     runs = counted_runs(option)
     kept = noise_of(option)
-    areas = areas_to_measure(option.setup)
+    areas = areas_to_measure(option.setup, zones)
     current = kept is not None and is_current(kept, runs, signature(areas[WHOLE]))
     times = [times for run in runs if (times := run.times()) is not None]
     return SideFigures(option, runs, areas, kept if current else None, kept is not None and not current, times)
@@ -113,11 +114,6 @@ def _sentence(study: Study, option: Option, noise: Ratio | None, time: Ratio | N
             return f"{states['finished']} of {len(runs)} renders done; the first figures come with the first twins."
         return "Nothing to compare yet: not enough renders finished. Look at what failed and run those again."
     return pair_finding(trial_subject(study, option), noise, time, repeats)
-
-
-def _zones(control: SideFigures, trial: SideFigures) -> list[str]:
-    """The measured zones that the views of both sides have."""
-    return sorted(control.areas.keys() & trial.areas.keys() - {WHOLE})
 
 
 def _zone(zone: str, control: SideFigures, trial: SideFigures) -> ZoneFigures:

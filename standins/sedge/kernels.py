@@ -80,12 +80,14 @@ def lit_share(maps, index, dx, dy, dz, distance, blur):
     size = maps.shape[1]
     u, v = map_place(dx, dy, dz)
     column, row = int(u * size), int(v * size)
+    # a texel covers more of a surface the farther away it is and the fewer there are
+    reach = distance - BIAS - 3.0 * distance / size
     lit, taps = 0.0, 0
     for i in range(-blur, blur + 1):
         for j in range(-blur, blur + 1):
             y, x = min(max(row + i, 0), size - 1), min(max(column + j, 0), size - 1)
             taps += 1
-            lit += 1.0 if maps[index, y, x] > distance - BIAS else 0.0
+            lit += 1.0 if maps[index, y, x] > reach else 0.0
     return lit / taps
 
 

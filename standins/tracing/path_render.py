@@ -7,7 +7,6 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.ndimage import uniform_filter
 
 from standins.command import Place
 from standins.tracing.geometry import Geometry, camera_rays
@@ -82,6 +81,8 @@ class PathRender:
 
     def _settle(self, done: int) -> None:
         """Let pixels rest whose neighbourhood is below the noise target."""
+        from scipy.ndimage import uniform_filter  # noqa: PLC0415 - half a second that only this setting should cost
+
         s = self.settings
         if done < s.least_samples or done % LOOK_EVERY:
             return

@@ -28,16 +28,23 @@ class Definitions(unittest.TestCase):
             read_definition(bad)
         self.assertEqual(caught.exception.file, "bad.toml")
 
-    def test_the_shipped_definition_is_good(self):
-        alder = read_definition(ROOT / "demo" / "engines" / "alder.toml")
-        self.assertEqual([s.name for s in alder.settings], ["samples", "bounces", "indirect_clamp", "light_picking"])
-        self.assertEqual(alder.quality_knob.name, "samples")
-        self.assertTrue(all(s.about and s.affects and s.too_low and s.too_high for s in alder.settings))
+    def test_the_shipped_definitions_are_good_and_document_every_setting(self):
+        engines, bad = read_folder(ROOT / "demo" / "engines")
+        self.assertEqual(bad, [])
+        self.assertEqual([engine.name for engine in engines], ["alder", "sedge", "sorrel", "tansy"])
+        knobs = [engine.quality_knob.name for engine in engines]
+        self.assertEqual(knobs, ["samples", "looks", "samples", "gather_rays"])
+        for engine in engines:
+            for setting in engine.settings:
+                told = (setting.about, setting.affects, setting.too_low, setting.too_high)
+                self.assertTrue(all(told), f"{engine.name} {setting.name}")
+            self.assertEqual([preset.name for preset in engine.presets], ["preview", "everyday", "final"])
+            self.assertIn("mist", [effect.effect for effect in engine.effects])
 
     def test_errors_name_the_key_and_what_was_expected(self):
         cases = [
             ("format = 1", "format = 9", "format: expected 1"),
-            ("format = 1", "format = 1\ncolour = 2", "colour: is not known; expected about, command"),
+            ("format = 1", "format = 1\ncolour = 2", "colour: is not known; expected about, build, command"),
             ('name = "good"', 'name = "Good One"', "name: expected small letters"),
             ('title = "Good"', "title = 3", "title: expected text, got 3"),
             ("{scene}", "{scenery}", r"command.render: unknown placeholder \{scenery\}"),

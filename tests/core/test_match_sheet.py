@@ -4,7 +4,8 @@ from matchedpair.trials import CONDITIONS, match_sheet
 
 BASE = {
     "scene": "Marble stall, revision 1", "view": "counter", "frame": 1, "size": "480 × 270", "light": "as in the scene",
-    "exposure": "one for both", "engine": "Alder", "version": "1.0", "device": "CPU", "machine": "bench", "threads": 1,
+    "exposure": "one for both", "quantities": "as in the scene", "format": "EXR, half float, zip",
+    "engine": "Alder", "version": "1.0", "device": "CPU", "machine": "bench", "threads": 1,
     "load": "quiet", "settings": {"samples": 16, "bounces": 8}, "quality_knob": "samples", "seeds": "1, 2",
     "warm_up": "thrown away",
 }  # fmt: skip

@@ -1,11 +1,13 @@
-import json
 import tempfile
 import unittest
-from importlib.machinery import SourceFileLoader
 from pathlib import Path
 
 from matchedpair.errors import InputError
 from matchedpair.trials import read_scene, read_scenes
+from matchedpair.trials.stresses import STRESSES
+
+from demo.lantern_street.shapes import as_json
+from demo.make_scenes import SCENES
 
 ROOT = Path(__file__).parents[2]
 
@@ -19,7 +21,7 @@ class Scenes(unittest.TestCase):
     def test_marble_stall_has_two_views_and_says_what_it_stresses(self):
         scene = read_scene(ROOT / "demo" / "scenes" / "marble-stall.json")
         self.assertEqual([view.name for view in scene.views], ["counter", "shelf"])
-        self.assertIn("light focused through glass", scene.stresses)
+        self.assertIn("focused-by-glass", scene.stresses)
 
     def test_any_change_is_another_revision(self):
         path = self.folder / "s.json"
@@ -41,8 +43,21 @@ class Scenes(unittest.TestCase):
         with self.assertRaisesRegex(InputError, "none.json: cannot be read: No such file"):
             read_scene(self.folder / "none.json")
 
-    def test_the_shipped_scene_is_what_its_script_writes(self):
-        make_scenes = SourceFileLoader("make_scenes", str(ROOT / "demo" / "make_scenes.py")).load_module()
-        shipped = (ROOT / "demo" / "scenes" / "marble-stall.json").read_text()
-        self.assertEqual(shipped, make_scenes.as_json(make_scenes.marble_stall()))
-        self.assertGreaterEqual(len(json.loads(shipped)["shapes"]), 90)
+    def test_the_shipped_scenes_are_what_their_script_writes(self):
+        for make in SCENES:
+            scene = make()
+            shipped = (ROOT / "demo" / "scenes" / f"{scene['name']}.json").read_text()
+            self.assertEqual(shipped, as_json(scene), scene["name"])
+
+    def test_the_shipped_scenes_stress_everything_between_them(self):
+        scenes, problems = read_scenes(ROOT / "demo" / "scenes")
+        self.assertEqual(problems, [])
+        stressed = {name for scene in scenes for name in scene.stresses}
+        self.assertEqual(stressed, {stress.name for stress in STRESSES})
+        for scene in scenes:
+            self.assertGreaterEqual(len(scene.views), 2, scene.name)
+            self.assertGreaterEqual(len(scene.quantities), 2, scene.name)
+            names = [variant.name for variant in scene.variants]
+            self.assertEqual(names[:4], ["as-is", "neutral", "lanterns-only", "dusk-only"], scene.name)
+            self.assertEqual(len(names), 5, scene.name)
+        self.assertTrue(any(scene.last_frame > scene.first_frame for scene in scenes))

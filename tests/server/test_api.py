@@ -18,10 +18,14 @@ ROOT = Path(__file__).parents[2]
 
 class Catalogue(WithEngines, TestCase):
     def test_scenes_with_their_views(self):
-        scene = self.call("GET", "/api/scenes/").json()["scenes"][0]
+        scenes = {scene["name"]: scene for scene in self.call("GET", "/api/scenes/").json()["scenes"]}
+        self.assertEqual(sorted(scenes), ["cloth-corner", "glass-cabinet", "marble-stall", "mist-lane"])
+        scene = scenes["marble-stall"]
+        self.assertEqual([view["name"] for view in scene["views"]], ["counter", "shelf"])
         self.assertEqual(
-            (scene["name"], [view["name"] for view in scene["views"]]), ("marble-stall", ["counter", "shelf"])
+            [v["name"] for v in scene["variants"]], ["as-is", "neutral", "lanterns-only", "dusk-only", "no-marbles"]
         )
+        self.assertEqual(scene["stresses"][0]["title"], "Light focused through glass")
 
     def test_engines_with_their_settings_and_the_errors_of_the_others(self):
         (self.folder / "bad.toml").write_text("format = 1")
@@ -60,7 +64,10 @@ class Drafts(WithEngines, TestCase):
 
     def test_every_misfit_is_named_by_its_field(self):
         cases = {
-            "scene": ({"scene": "nowhere"}, "there is no scene 'nowhere'; there are: marble-stall"),
+            "scene": (
+                {"scene": "nowhere"},
+                "there is no scene 'nowhere'; there are: cloth-corner, glass-cabinet, marble-stall, mist-lane",
+            ),
             "view": ({"view": "roof"}, "Marble stall has no view 'roof'; it has counter, shelf"),
             "engine": ({"engine": "elm"}, "there is no engine 'elm'; there are: good"),
             "settings.samples": ({"settings": {"samples": 0}}, "must be between 1 and 4096, got 0"),
@@ -123,7 +130,7 @@ class Access(WithEngines, TestCase):
 
     def test_an_unforeseen_error_says_little_and_is_a_problem(self):
         self.call("GET", "/api/session/")
-        with mock.patch("server.catalogue.api.scenes_now", side_effect=RuntimeError("secret detail")):
+        with mock.patch("server.catalogue.scenes_api.scenes_now", side_effect=RuntimeError("secret detail")):
             body = self.problem(500, "GET", "/api/scenes/")
         self.assertNotIn("secret", json.dumps(body))
 

@@ -136,7 +136,7 @@ class Findings(WithEngines, TestCase):
     def test_the_overview_does_not_ask_the_database_once_a_study(self):
         for number in range(6):
             finish_all(self.create(question=f"Question {number}?"))
-        with self.assertNumQueries(7):
+        with self.assertNumQueries(8):
             self.client.get("/api/overview/")
 
 
@@ -245,7 +245,7 @@ class Exports(WithEngines, TestCase):
             (rewritten(lambda n, c: None if "trial-seed-1" in n else c), "not a whole bundle"),
             (rewritten(lambda n, c: c + b"x" if n.endswith(".exr") else c), "is not the picture that the bundle names"),
             (rewritten(lambda n, c: c + b" " if n == "scene.json" else c), "is not the revision"),
-            (rewritten(lambda n, c: c.replace(b'"format": 1', b'"format": 7') if n == "pair.json" else c), "format 7"),
+            (rewritten(lambda n, c: c.replace(b'"format": 2', b'"format": 7') if n == "pair.json" else c), "format 7"),
             (rewritten(lambda n, c: b"{" if n == "pair.json" else c), "not a whole bundle"),
         ]
         for path, words in cases:

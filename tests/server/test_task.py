@@ -33,7 +33,8 @@ class Task(unittest.TestCase):
     def description(self, **changes):
         return {
             "key": "run-1", "scene": b"{}", "view": "v", "frame": 1, "width": 20, "height": 10, "seed": 1, "threads": 1,
-            "settings": {}, "time_limit_seconds": 30, "work": str(self.work),
+            "settings": {}, "time_limit_seconds": 30, "work": str(self.work), "build": "", "variant": "as-is",
+            "crop": None, "quantities": {}, "brightness": 1.0, "passes": (), "depth": "half", "scene_name": "s",
         } | changes  # fmt: skip
 
     def carry_out(self, kind="good", pause=0.0, **changes):

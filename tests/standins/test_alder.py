@@ -1,49 +1,14 @@
 import json
 import os
-import subprocess
-import sys
-import tempfile
-import unittest
-from pathlib import Path
 
 import numpy as np
-from matchedpair.pictures import read_picture
 
 from standins.kernel_cache import use_kernel_cache
-
-ROOT = Path(__file__).parents[2]
-STALL = ROOT / "demo" / "scenes" / "marble-stall.json"
-ALDER = str(Path(sys.executable).parent / "alder")
+from tests.standins.base import STALL, StandinTest, floor_lit_by, scene
 
 
-def scene(materials, shapes, sky=(0.0, 0.0, 0.0), position=(0, 0, 4)):
-    return {
-        "format": 1, "name": "t", "sky": {"horizon": list(sky), "zenith": list(sky)}, "materials": materials,
-        "views": {"v": {"position": list(position), "look_at": [0, 0, 0], "field_of_view_degrees": 20}},
-        "shapes": shapes,
-    }  # fmt: skip
-
-
-class Alder(unittest.TestCase):
-    def setUp(self):
-        folder = tempfile.TemporaryDirectory()
-        self.addCleanup(folder.cleanup)
-        self.folder = Path(folder.name)
-
-    def call(self, *words):
-        return subprocess.run([ALDER, *map(str, words)], capture_output=True, text=True, check=False)
-
-    def render(self, of=STALL, view="counter", size="64x36", **settings):
-        if isinstance(of, dict):
-            path = self.folder / "scene.json"
-            path.write_text(json.dumps(of))
-            of, view = path, "v"
-        output = self.folder / "out.exr"
-        words = [word for name, value in settings.items() for word in (f"--{name.replace('_', '-')}", value)]
-        done = self.call("--scene", of, "--view", view, "--size", size, "--output", output, *words)
-        self.assertEqual(done.returncode, 0, done.stderr)
-        self.said = done.stdout
-        return read_picture(output).pixels
+class Alder(StandinTest):
+    program = "alder"
 
     def test_the_same_seed_gives_the_same_picture_at_any_thread_count(self):
         one = self.render(samples=3, seed=5, threads=1)
@@ -110,7 +75,9 @@ class Alder(unittest.TestCase):
 
     def test_all_ways_of_picking_lights_agree_in_brightness_but_not_in_noise(self):
         made = {
-            picking: self.render(self.lit_floor(), size="48x48", samples=32, bounces=3, light_picking=picking)
+            picking: self.render(
+                self.lit_floor(), size="48x48", samples=32, bounces=3, light_picking=picking, program="alder-1"
+            )
             for picking in ("uniform", "power", "estimate")
         }
         means = {name: float(picture.mean()) for name, picture in made.items()}
@@ -125,15 +92,98 @@ class Alder(unittest.TestCase):
         dark = self.render(view="shelf", samples=8, bounces=1)
         self.assertLess(dark.mean(), 0.9 * self.render(view="shelf", samples=8, bounces=8).mean())
 
-    def test_noise_falls_with_the_square_root_of_the_samples(self):
-        reference = self.render(self.lit_floor(), size="48x48", samples=1024, bounces=2, seed=99)
-        errors = [
-            float(
-                np.sqrt(np.mean((self.render(self.lit_floor(), size="48x48", samples=n, bounces=2) - reference) ** 2))
-            )
-            for n in (4, 64)
+    def error(self, program, samples):
+        reference = self.render(self.lit_floor(), size="48x48", samples=1024, bounces=2, seed=99, program=program)
+        made = self.render(self.lit_floor(), size="48x48", samples=samples, bounces=2, program=program)
+        return float(np.sqrt(np.mean((made - reference) ** 2)))
+
+    def test_version_1_s_noise_falls_with_the_square_root_of_the_samples(self):
+        self.assertAlmostEqual(self.error("alder-1", 4) / self.error("alder-1", 64), 4.0, delta=0.6)
+
+    def test_version_2_needs_fewer_samples_and_agrees_in_brightness(self):
+        self.assertLess(self.error("alder", 64), 0.6 * self.error("alder-1", 64))
+        one, two = (self.render(self.lit_floor(), samples=64, program=p).mean() for p in ("alder-1", "alder"))
+        self.assertAlmostEqual(float(one / two), 1.0, delta=0.01)
+
+    def test_each_version_says_which_it_is(self):
+        self.assertEqual(self.call("--version").stdout.strip(), "Alder 2.0")
+        self.assertEqual(self.call("--version", program="alder-1").stdout.strip(), "Alder 1.0")
+
+    def test_direct_and_indirect_light_add_up_to_the_picture(self):
+        picture = self.render(samples=4, passes="direct,indirect")
+        np.testing.assert_allclose(self.passes["direct"] + self.passes["indirect"], picture, atol=1e-5)
+        self.assertGreater(self.passes["indirect"].mean(), 0.02 * picture.mean())
+
+    def test_depth_normal_albedo_and_occlusion_of_a_floor_are_what_they_are(self):
+        self.render(floor_lit_by(5.0, [9, 9, 9], 0.1), size="16x16", samples=4, passes="depth,normal,albedo,occlusion")
+        np.testing.assert_allclose(self.passes["depth"][..., 0], 4.0, rtol=1e-5)
+        np.testing.assert_allclose(self.passes["normal"], np.broadcast_to([0, 0, 1], (16, 16, 3)), atol=1e-6)
+        np.testing.assert_allclose(self.passes["albedo"], 0.8, rtol=1e-5)
+        np.testing.assert_array_equal(self.passes["occlusion"], 1.0)
+
+    def test_a_corner_is_darker_in_the_occlusion_pass(self):
+        self.render(view="shelf", samples=8, passes="occlusion")
+        openness = self.passes["occlusion"][..., 0]
+        self.assertLess(openness.min(), 0.5)
+        self.assertGreater(openness.max(), 0.95)
+
+    def test_a_noise_target_stops_early_and_an_easy_picture_earliest(self):
+        plain = self.render(self.lit_floor(), size="32x32", samples=256, bounces=1, noise_target=15, least_samples=8)
+        passes = int(self.said.splitlines()[-3].split()[1])
+        self.assertLess(passes, 200)
+        np.testing.assert_allclose(
+            plain.mean(), self.render(self.lit_floor(), size="32x32", samples=64).mean(), rtol=0.05
+        )
+
+    def test_least_samples_alone_do_nothing(self):
+        np.testing.assert_array_equal(self.render(samples=6, least_samples=4), self.render(samples=6, least_samples=5))
+
+    def test_the_denoiser_takes_noise_and_not_light(self):
+        rough = self.render(view="shelf", samples=4)
+        smooth = self.render(view="shelf", samples=4, denoise=True)
+        self.assertAlmostEqual(float(smooth.mean() / rough.mean()), 1.0, delta=0.1)
+        grain = [float(np.abs(np.diff(np.log(p.mean(-1) + 0.01), axis=1)).mean()) for p in (rough, smooth)]
+        self.assertLess(grain[1], 0.6 * grain[0])
+
+    def test_a_wide_filter_blurs_an_edge(self):
+        edge = scene(
+            {"lit": {"kind": "glow", "radiance": [1, 1, 1]}},
+            [{"kind": "rectangle", "material": "lit", "corner": [0, -2, 0], "edge_a": [2, 0, 0], "edge_b": [0, 4, 0]}],
+        )
+        steps = [
+            float(np.diff(self.render(edge, size="32x32", samples=64, filter_width=width).mean((0, 2))).max())
+            for width in (0, 4)
         ]
-        self.assertAlmostEqual(errors[0] / errors[1], 4.0, delta=0.6)
+        self.assertGreater(steps[0], 0.9)
+        self.assertLess(steps[1], 0.6)
+
+    def test_bounces_off_metal_are_counted_apart(self):
+        wall = scene(
+            {"mirror": {"kind": "metal", "reflectance": [1, 1, 1], "roughness": 0.02}},
+            [{"kind": "rectangle", "material": "mirror", "corner": [-9, -9, 0], "edge_a": [18, 0, 0],
+              "edge_b": [0, 18, 0]}],
+            sky=(1, 1, 1),
+        )  # fmt: skip
+        self.assertAlmostEqual(float(self.render(wall, size="16x16", metal_bounces=1).mean()), 1.0, delta=0.01)
+        self.assertEqual(float(self.render(wall, size="16x16", metal_bounces=0).max()), 0.0)
+
+    def mist(self, density, albedo, sky=(0, 0, 0)):
+        lit = scene(
+            {"lit": {"kind": "glow", "radiance": [1, 1, 1]}},
+            [{"kind": "rectangle", "material": "lit", "corner": [-9, -9, -1], "edge_a": [18, 0, 0],
+              "edge_b": [0, 18, 0]}],
+            sky=sky,
+        )  # fmt: skip
+        box = {"density_per_metre": density, "albedo": albedo, "low": [-50, -50, -0.5], "high": [50, 50, 2.5]}
+        return {**lit, "mist": box}
+
+    def test_mist_that_only_takes_light_follows_beer_s_law(self):
+        picture = self.render(self.mist(0.4, 0.0), size="16x16", samples=256, bounces=4)
+        self.assertAlmostEqual(float(picture[6:10, 6:10].mean()), np.exp(-0.4 * 3.0), delta=0.02)
+
+    def test_mist_that_keeps_all_light_cannot_be_seen_in_even_light(self):
+        picture = self.render(self.mist(0.4, 1.0, sky=(1, 1, 1)), size="16x16", samples=256, bounces=64)
+        self.assertAlmostEqual(float(picture.mean()), 1.0, delta=0.02)
 
     def test_bad_calls_end_with_code_two_and_no_traceback(self):
         (self.folder / "broken.json").write_text("{")
