@@ -61,7 +61,7 @@ class PairFindings:
 
 
 def pair_findings(pair: Pair, zones: ZonesByView | None = None) -> PairFindings:
-    """Gather what is known of a pair; reads the database, measures nothing. All zones may be read once for many pairs."""
+    """Gather what is known of a pair; measures nothing. All zones may be read once for many pairs."""
     study = pair.study
     drawn = areas_by_view() if zones is None else zones
     control, trial = _side(pair.control, drawn), _side(pair.trial, drawn)

@@ -8,7 +8,7 @@ from django.http import Http404, HttpResponse
 from django.shortcuts import get_object_or_404
 from django.utils.cache import patch_cache_control
 from drf_spectacular.types import OpenApiTypes
-from drf_spectacular.utils import extend_schema
+from drf_spectacular.utils import OpenApiParameter, extend_schema
 from matchedpair.errors import PictureError
 from rest_framework import serializers
 from rest_framework.decorators import api_view
@@ -19,7 +19,7 @@ from server.runs.actions import queue_study, run_again, stop_runs
 from server.runs.models import Run, RunState
 from server.runs.progress import StudyState, seconds_left, study_state
 from server.store.files import HASH, path_of
-from server.store.pixels import PICTURE, half_float_rgba, stored_picture, thumbnail
+from server.store.pixels import PICTURE, half_float_rgba, shown, stored_picture, thumbnail
 from server.studies.models import Side, Study
 
 FOR_EVER = 365 * 24 * 3600
@@ -98,6 +98,21 @@ class StudyRunsSerializer(serializers.Serializer):
     current_seconds_left = serializers.FloatField(allow_null=True)
     ahead = serializers.IntegerField(help_text="Runs of other studies that come first")
     runs = RunSerializer(many=True)
+
+
+class ShownSerializer(serializers.Serializer):
+    """How a picture is shown."""
+
+    transform = serializers.CharField(max_length=200, allow_blank=True, default="")
+    exposure = serializers.FloatField(min_value=-20, max_value=20, default=0.0)
+
+
+class ViewPictureSerializer(serializers.Serializer):
+    """A picture of a view."""
+
+    picture = serializers.CharField(allow_blank=True)
+    made_by = serializers.CharField(allow_blank=True)
+    study = serializers.IntegerField(allow_null=True)
 
 
 class CountSerializer(serializers.Serializer):
@@ -188,6 +203,44 @@ def small_picture(request: Request, digest: str) -> HttpResponse:
     response = HttpResponse(contents, content_type="image/png")
     patch_cache_control(response, public=True, max_age=FOR_EVER, immutable=True)
     return response
+
+
+@extend_schema(
+    parameters=[OpenApiParameter("transform", str), OpenApiParameter("exposure", float)],
+    responses={(200, "image/png"): OpenApiTypes.BINARY},
+)
+@api_view(["GET"])
+def shown_picture(request: Request, digest: str) -> HttpResponse:
+    """A stored picture as a view transform shows it, at most 1600 pixels across, exposure in stops."""
+    _must_be_stored(digest)
+    form = ShownSerializer(data=request.query_params)
+    form.is_valid(raise_exception=True)
+    try:
+        contents = shown(digest, form.validated_data["transform"], form.validated_data["exposure"])
+    except PictureError as error:
+        raise Http404 from error
+    response = HttpResponse(contents, content_type="image/png")
+    patch_cache_control(response, private=True, max_age=3600)
+    return response
+
+
+@extend_schema(
+    parameters=[OpenApiParameter(name, str, required=True) for name in ("scene", "view", "variant")],
+    responses=ViewPictureSerializer,
+)
+@api_view(["GET"])
+def picture_of_view(request: Request) -> Response:
+    """The newest whole picture of a view that a study rendered; `picture` is empty when there is none."""
+    asked = {name: request.query_params.get(name, "") for name in ("scene", "view", "variant")}
+    runs = Run.objects.filter(
+        state=RunState.FINISHED, option__setup__scene__name=asked["scene"], option__setup__view=asked["view"],
+        option__setup__variant=asked["variant"], option__setup__crop=None,
+    ).exclude(picture="")  # fmt: skip
+    run = runs.select_related("option", "study").order_by("-option__setup__width", "-ended_at").first()
+    row = {"picture": "", "made_by": "", "study": None}
+    if run:
+        row = {"picture": run.picture, "made_by": run.option.engine_title, "study": run.study_id}
+    return Response(ViewPictureSerializer(row).data)
 
 
 def _run(pk: int) -> Run:

@@ -13,4 +13,6 @@ urlpatterns = [
     path("runs/<int:pk>/again/", api.again),
     path("pictures/<str:digest>/pixels/", api.pixels),
     path("pictures/<str:digest>/thumbnail/", api.small_picture),
+    path("pictures/<str:digest>/shown/", api.shown_picture),
+    path("pictures/of-view/", api.picture_of_view),
 ]

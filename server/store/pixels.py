@@ -8,12 +8,13 @@ from pathlib import Path
 import numpy as np
 import OpenImageIO as oiio
 from matchedpair.pictures import Picture, read_picture
+from matchedpair.pictures.view_transform import view_transforms
 from numpy.typing import NDArray
 
 from server.store.files import path_of
 
 PICTURE = ".exr"
-THUMBNAIL_WIDTH = 240
+THUMBNAIL_WIDTH, SHOWN_WIDTH = 240, 1600
 HALF_MAX = 65504.0
 
 
@@ -38,7 +39,7 @@ def thumbnail(digest: str) -> bytes:
         kept.parent.mkdir(parents=True, exist_ok=True)
         with tempfile.TemporaryDirectory() as folder:
             drawn = Path(folder) / "thumbnail.png"
-            _write_png(drawn, stored_picture(digest))
+            _write_png(drawn, srgb(_reduced(stored_picture(digest), THUMBNAIL_WIDTH)))
             contents = drawn.read_bytes()
             unfinished = kept.with_name(f".{kept.name}.{id(contents)}")
             unfinished.write_bytes(contents)
@@ -46,16 +47,35 @@ def thumbnail(digest: str) -> bytes:
     return kept.read_bytes()
 
 
-def _write_png(path: Path, picture: Picture) -> None:
-    width = min(THUMBNAIL_WIDTH, picture.size[0])
+def shown(digest: str, transform: str, exposure: float) -> bytes:
+    """A PNG of at most 1600 pixels across as a view transform shows it, exposure in stops.
+
+    Raises `PictureError` when the picture is missing, `InputError` for an unknown transform.
+    """
+    picture = stored_picture(digest)
+    small = _reduced(picture, SHOWN_WIDTH)
+    values = view_transforms().apply(small, transform or view_transforms().default, exposure)
+    with tempfile.TemporaryDirectory() as folder:
+        drawn = Path(folder) / "shown.png"
+        _write_png(drawn, np.clip(values, 0.0, 1.0))
+        return drawn.read_bytes()
+
+
+def _reduced(picture: Picture, most: int) -> NDArray[np.float32]:
+    """Linear pixels, averaged down to at most this width; invalid ones are black."""
+    width = min(most, picture.size[0])
     height = max(1, round(picture.size[1] * width / picture.size[0]))
     pixels = np.where(picture.valid[..., None], picture.pixels, 0).astype(np.float32)
     full = oiio.ImageBuf(oiio.ImageSpec(*picture.size, 3, "float"))
     full.set_pixels(oiio.ROI(), np.ascontiguousarray(pixels))
     small = oiio.ImageBufAlgo.resize(full, "box", roi=oiio.ROI(0, width, 0, height, 0, 1, 0, 3))
-    values: NDArray[np.float32] = srgb(np.asarray(small.get_pixels(oiio.FLOAT)))
-    drawn = oiio.ImageBuf(oiio.ImageSpec(width, height, 3, "uint8"))
-    drawn.set_pixels(oiio.ROI(), np.ascontiguousarray(values))
+    return np.asarray(small.get_pixels(oiio.FLOAT))
+
+
+def _write_png(path: Path, values: NDArray[np.float32]) -> None:
+    """Display values (H, W, 3), 0 to 1, as 8 bits."""
+    drawn = oiio.ImageBuf(oiio.ImageSpec(values.shape[1], values.shape[0], 3, "uint8"))
+    drawn.set_pixels(oiio.ROI(), np.ascontiguousarray(values, dtype=np.float32))
     drawn.write(str(path))
 
 

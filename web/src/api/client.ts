@@ -36,6 +36,14 @@ export async function body<T>(answer: Promise<{ data?: T }>): Promise<T> {
   return data as T;
 }
 
+/** Sends a form with files; the answer's body, or a thrown `Problem`. */
+export async function upload<T>(path: string, form: FormData, signal?: AbortSignal): Promise<T> {
+  const headers = { "X-CSRFToken": csrfToken() };
+  const response = await fetch(path, { method: "POST", body: form, headers, signal: signal ?? null });
+  if (!response.ok) throw await problemOf(response);
+  return (await response.json()) as T;
+}
+
 async function problemOf(response: Response): Promise<Problem> {
   try {
     const said = (await response.json()) as Partial<Problem>;

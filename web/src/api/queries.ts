@@ -1,5 +1,5 @@
 import { queryOptions } from "@tanstack/react-query";
-import { api, body } from "./client";
+import { api, body, type Schema } from "./client";
 
 const WHILE_RUNNING = 600;
 const AT_REST = 5000;
@@ -19,6 +19,50 @@ export const enginesQuery = queryOptions({
   queryKey: ["engines"],
   queryFn: () => body(api.GET("/api/engines/")),
 });
+
+export const transformsQuery = queryOptions({
+  queryKey: ["view transforms"],
+  queryFn: () => body(api.GET("/api/view-transforms/")),
+  staleTime: Number.POSITIVE_INFINITY,
+});
+
+export const zonesQuery = (scene: string) =>
+  queryOptions({
+    queryKey: ["zones", scene],
+    queryFn: async () =>
+      (await body(
+        api.GET("/api/scenes/{name}/zones/", { params: { path: { name: scene } } }),
+      )) as Schema["Zone"][],
+  });
+
+export const referencesQuery = (scene: string) =>
+  queryOptions({
+    queryKey: ["references", scene],
+    queryFn: () => body(api.GET("/api/references/", { params: { query: { scene } } })),
+  });
+
+export const panoramasQuery = queryOptions({
+  queryKey: ["panoramas"],
+  queryFn: () => body(api.GET("/api/panoramas/")),
+});
+
+export const importsQuery = queryOptions({
+  queryKey: ["imports"],
+  queryFn: () => body(api.GET("/api/imports/")),
+  refetchInterval: AT_REST,
+});
+
+export const importQuery = (id: number) =>
+  queryOptions({
+    queryKey: ["import", id],
+    queryFn: () => body(api.GET("/api/imports/{id}/", { params: { path: { id } } })),
+  });
+
+export const viewPictureQuery = (scene: string, view: string, variant: string) =>
+  queryOptions({
+    queryKey: ["picture of view", scene, view, variant],
+    queryFn: () => body(api.GET("/api/pictures/of-view/", { params: { query: { scene, view, variant } } })),
+  });
 
 export const overviewQuery = queryOptions({
   queryKey: ["overview"],

@@ -471,6 +471,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/pictures/{digest}/shown/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description A stored picture as a view transform shows it, at most 1600 pixels across, exposure in stops. */
+        get: operations["pictures_shown_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/pictures/{digest}/thumbnail/": {
         parameters: {
             query?: never;
@@ -480,6 +497,23 @@ export interface paths {
         };
         /** @description A thumbnail of a stored picture, sRGB. */
         get: operations["pictures_thumbnail_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/pictures/of-view/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The newest whole picture of a view that a study rendered; `picture` is empty when there is none. */
+        get: operations["pictures_of_view_retrieve"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1835,6 +1869,12 @@ export interface components {
         ViewNameRequest: {
             view: string;
         };
+        /** @description A picture of a view. */
+        ViewPicture: {
+            picture: string;
+            made_by: string;
+            study: number | null;
+        };
         /** @description The view transforms of the configuration in force. */
         ViewTransforms: {
             names: string[];
@@ -2566,6 +2606,30 @@ export interface operations {
             };
         };
     };
+    pictures_shown_retrieve: {
+        parameters: {
+            query?: {
+                exposure?: number;
+                transform?: string;
+            };
+            header?: never;
+            path: {
+                digest: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/png": string;
+                };
+            };
+        };
+    };
     pictures_thumbnail_retrieve: {
         parameters: {
             query?: never;
@@ -2583,6 +2647,29 @@ export interface operations {
                 };
                 content: {
                     "image/png": string;
+                };
+            };
+        };
+    };
+    pictures_of_view_retrieve: {
+        parameters: {
+            query: {
+                scene: string;
+                variant: string;
+                view: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ViewPicture"];
                 };
             };
         };

@@ -1,8 +1,13 @@
 import { Link, Navigate, Route, Routes } from "react-router";
-import { NewStudy } from "../screens/NewStudy";
-import { PairPage } from "../screens/PairPage";
-import { Studies } from "../screens/Studies";
-import { StudyPage } from "../screens/StudyPage";
+import { EnginesPage } from "../screens/engines/EnginesPage";
+import { ImportPage } from "../screens/imports/ImportPage";
+import { ImportsPage } from "../screens/imports/ImportsPage";
+import { PairPage } from "../screens/pair/PairPage";
+import { ScenePage } from "../screens/scenes/ScenePage";
+import { ScenesPage } from "../screens/scenes/ScenesPage";
+import { NewStudy } from "../screens/study/NewStudy";
+import { Studies } from "../screens/study/Studies";
+import { StudyPage } from "../screens/study/StudyPage";
 import { TopBar } from "./TopBar";
 
 export function App() {
@@ -16,6 +21,11 @@ export function App() {
           <Route path="/studies/new" element={<NewStudy />} />
           <Route path="/studies/:id" element={<StudyPage />} />
           <Route path="/pairs/:id" element={<PairPage />} />
+          <Route path="/scenes" element={<ScenesPage />} />
+          <Route path="/scenes/:name" element={<ScenePage />} />
+          <Route path="/engines" element={<EnginesPage />} />
+          <Route path="/imports" element={<ImportsPage />} />
+          <Route path="/imports/:id" element={<ImportPage />} />
           <Route path="*" element={<Nowhere />} />
         </Routes>
       </main>

@@ -3,6 +3,14 @@ import { Link, NavLink } from "react-router";
 import { sessionQuery } from "../api/queries";
 import { SideMark } from "../parts/Side";
 
+const SCREENS = [
+  ["/", "Studies"],
+  ["/studies/new", "New study"],
+  ["/scenes", "Scenes"],
+  ["/engines", "Engines"],
+  ["/imports", "Renders from elsewhere"],
+] as const;
+
 export function TopBar() {
   const session = useQuery(sessionQuery);
   return (
@@ -15,12 +23,11 @@ export function TopBar() {
         Matched Pair
       </Link>
       <nav aria-label="Main" className="flex gap-5">
-        <NavLink to="/" end className="aria-[current=page]:font-semibold">
-          Studies
-        </NavLink>
-        <NavLink to="/studies/new" className="aria-[current=page]:font-semibold">
-          New study
-        </NavLink>
+        {SCREENS.map(([to, title]) => (
+          <NavLink key={to} to={to} end={to === "/"} className="aria-[current=page]:font-semibold">
+            {title}
+          </NavLink>
+        ))}
       </nav>
       <p className="ml-auto text-sm text-soft">
         {session.error ? (

@@ -11,10 +11,21 @@ import type { Pixels } from "./pixels";
 import { Readout } from "./Readout";
 import { acted, type Choices, differenceRange, FIRST_CHOICES, paneOf, type ViewerState } from "./state";
 import { Toolbar } from "./Toolbar";
+import type { Transform } from "./useTransformTable";
 import { fit, held, type Place, type Point, panBy, snapped, toPicture, zoomAt } from "./viewport";
 
 /** Two pictures on top of each other or next to each other, at the same place, magnification and exposure. */
-export function PairViewer({ control, trial, panel }: { control: Pixels; trial: Pixels; panel: ReactNode }) {
+export function PairViewer({
+  control,
+  trial,
+  transform,
+  panel,
+}: {
+  control: Pixels;
+  trial: Pixels;
+  transform: Exclude<Transform, { state: "loading" }>;
+  panel: ReactNode;
+}) {
   const [choices, remember] = useRemembered<Choices>("viewer", FIRST_CHOICES);
   const [state, setState] = useState<ViewerState>(() => ({
     ...FIRST_CHOICES,
@@ -129,7 +140,13 @@ export function PairViewer({ control, trial, panel }: { control: Pixels; trial: 
         >
           <div className="absolute" style={place}>
             {place.width > 0 ? (
-              <PictureCanvas control={control} trial={trial} state={state} pane={place} />
+              <PictureCanvas
+                control={control}
+                trial={trial}
+                transform={transform.state === "table" ? transform.table : null}
+                state={state}
+                pane={place}
+              />
             ) : null}
             {state.mode === "divided" ? (
               <DividingLine
@@ -150,11 +167,16 @@ export function PairViewer({ control, trial, panel }: { control: Pixels; trial: 
         className="flex min-h-0 flex-col border-line border-l"
       >
         <div className="min-h-0 flex-1 overflow-auto px-3.5 py-3">{panel}</div>
-        <Readout at={pointer} control={control} trial={trial} />
+        <Readout at={pointer} control={control} trial={trial} shown={shownWords(transform)} />
       </aside>
       <KeySheet open={keysOpen} onOpenChange={setKeysOpen} />
     </div>
   );
+}
+
+function shownWords(transform: Exclude<Transform, { state: "loading" }>): string {
+  if (transform.state === "table") return `Shown through ${transform.table.name}.`;
+  return transform.trouble || `Shown through ${transform.name}.`;
 }
 
 /** Which side is which, each in a corner of its own half. */

@@ -2,17 +2,20 @@ import { useEffect, useRef, useState } from "react";
 import type { Pixels } from "./pixels";
 import { PairRenderer } from "./renderer";
 import { differenceRange, SURROUNDS, type ViewerState } from "./state";
+import type { TransformTable } from "./useTransformTable";
 import type { Size } from "./viewport";
 
 /** The canvas: draws once a frame at most, and only when something changed. */
 export function PictureCanvas({
   control,
   trial,
+  transform,
   state,
   pane,
 }: {
   control: Pixels;
   trial: Pixels;
+  transform: TransformTable | null;
   state: ViewerState;
   pane: Size;
 }) {
@@ -56,6 +59,9 @@ export function PictureCanvas({
     renderer.current?.load(1, trial);
   }, [control, trial, lost]);
 
+  // biome-ignore lint/correctness/useExhaustiveDependencies: a new renderer needs its view transform again
+  useEffect(() => renderer.current?.transform(transform), [transform, lost]);
+
   // biome-ignore lint/correctness/useExhaustiveDependencies: pictures and renderer are drawn anew when they change
   useEffect(() => {
     const element = canvas.current;
@@ -75,7 +81,7 @@ export function PictureCanvas({
       element.dataset.drawn = String(Number(element.dataset.drawn ?? 0) + 1);
     });
     return () => cancelAnimationFrame(frame);
-  }, [state, pane, control, trial, lost]);
+  }, [state, pane, control, trial, transform, lost]);
 
   return (
     <>

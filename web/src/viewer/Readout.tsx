@@ -4,7 +4,17 @@ import { type Pixels, valueAt } from "./pixels";
 import type { Point } from "./viewport";
 
 /** The linear values under the pointer, for both sides. */
-export function Readout({ at, control, trial }: { at: Point | null; control: Pixels; trial: Pixels }) {
+export function Readout({
+  at,
+  control,
+  trial,
+  shown,
+}: {
+  at: Point | null;
+  control: Pixels;
+  trial: Pixels;
+  shown: string;
+}) {
   const width = Math.max(control.width, trial.width);
   const height = Math.max(control.height, trial.height);
   const inside = at !== null && at.x >= 0 && at.y >= 0 && at.x < width && at.y < height;
@@ -20,7 +30,10 @@ export function Readout({ at, control, trial }: { at: Point | null; control: Pix
           <Value side="trial" value={valueAt(trial, at.x, at.y)} />
         </>
       ) : (
-        <p className="text-soft">Point at the picture to read its linear values.</p>
+        <p className="text-soft">
+          Point at the picture to read its linear values.
+          <span className="block text-xs">{shown}</span>
+        </p>
       )}
     </div>
   );

@@ -2,6 +2,7 @@ import type { Line } from "./line";
 import { toTrial } from "./line";
 import type { Pixels } from "./pixels";
 import { FRAGMENT, VERTEX } from "./shader";
+import type { TransformTable } from "./useTransformTable";
 import type { Viewport } from "./viewport";
 
 export const MODES = ["divided", "side by side", "control", "trial", "difference"] as const;
@@ -16,13 +17,27 @@ export type Scene = {
   readonly surround: number;
 };
 
-const UNIFORMS = ["control", "trial", "pane", "view", "line", "mode", "gain", "range", "surround"] as const;
+const UNIFORMS = [
+  "control",
+  "trial",
+  "pane",
+  "view",
+  "line",
+  "mode",
+  "gain",
+  "range",
+  "surround",
+  "baked",
+  "table",
+  "shaper",
+] as const;
 
 /** Draws two pictures on one canvas with WebGL2. Throws when the browser has none. */
 export class PairRenderer {
   private readonly gl: WebGL2RenderingContext;
   private readonly at: Record<(typeof UNIFORMS)[number], WebGLUniformLocation | null>;
   private readonly textures: [WebGLTexture, WebGLTexture];
+  private readonly cube: WebGLTexture;
 
   constructor(canvas: HTMLCanvasElement) {
     const gl = canvas.getContext("webgl2", { alpha: false, antialias: false, depth: false });
@@ -35,8 +50,31 @@ export class PairRenderer {
       UNIFORMS.map((name) => [name, gl.getUniformLocation(program, name)]),
     ) as typeof this.at;
     this.textures = [gl.createTexture(), gl.createTexture()];
+    this.cube = gl.createTexture();
+    // an empty cube, since a sampler without a texture is an error even where it is not used
+    gl.activeTexture(gl.TEXTURE2);
+    gl.bindTexture(gl.TEXTURE_3D, this.cube);
+    gl.texImage3D(gl.TEXTURE_3D, 0, gl.RGBA8, 1, 1, 1, 0, gl.RGBA, gl.UNSIGNED_BYTE, new Uint8Array(4));
     gl.uniform1i(this.at.control, 0);
     gl.uniform1i(this.at.trial, 1);
+    gl.uniform1i(this.at.table, 2);
+  }
+
+  /** Show light through this table; null for plain sRGB. */
+  transform(table: TransformTable | null): void {
+    const { gl, at } = this;
+    gl.uniform1i(at.baked, table ? 1 : 0);
+    if (!table) return;
+    gl.activeTexture(gl.TEXTURE2);
+    gl.bindTexture(gl.TEXTURE_3D, this.cube);
+    gl.pixelStorei(gl.UNPACK_ALIGNMENT, 2);
+    for (const side of [gl.TEXTURE_WRAP_S, gl.TEXTURE_WRAP_T, gl.TEXTURE_WRAP_R])
+      gl.texParameteri(gl.TEXTURE_3D, side, gl.CLAMP_TO_EDGE);
+    gl.texParameteri(gl.TEXTURE_3D, gl.TEXTURE_MIN_FILTER, gl.LINEAR);
+    gl.texParameteri(gl.TEXTURE_3D, gl.TEXTURE_MAG_FILTER, gl.LINEAR);
+    const { size } = table;
+    gl.texImage3D(gl.TEXTURE_3D, 0, gl.RGBA16F, size, size, size, 0, gl.RGBA, gl.HALF_FLOAT, table.halves);
+    gl.uniform3f(at.shaper, size, table.lowestStop, table.stops);
   }
 
   /** The largest picture side this graphics processor takes. */

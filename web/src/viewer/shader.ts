@@ -1,4 +1,4 @@
-/** Draws one pane: which picture a fragment shows, one exposure for both, and sRGB (IEC 61966-2-1), clipped. */
+/** Draws one pane: which picture a fragment shows, one exposure for both, then a view transform or sRGB, clipped. */
 export const VERTEX = `#version 300 es
 void main() {
   vec2 corner = vec2(gl_VertexID & 1, gl_VertexID >> 1) * 4.0 - 1.0;
@@ -16,6 +16,9 @@ uniform int mode;         // 0 divided, 1 control, 2 trial, 3 difference
 uniform float gain;       // 2 to the power of the exposure
 uniform float range;      // luminance difference at the ends of the scale
 uniform float surround;   // display value of the neutral surround
+uniform bool baked;       // whether a view transform's table is used instead of plain sRGB
+uniform highp sampler3D table;
+uniform vec3 shaper;      // of the table: size, lowest stop, stops
 out vec4 colour;
 
 const vec3 LUMA = vec3(0.2126, 0.7152, 0.0722);
@@ -50,7 +53,14 @@ vec4 pictureAt(sampler2D picture, vec2 at, ivec2 size) {
 
 bool broken(vec4 value) { return value.a < 1.0 || any(isnan(value)); }
 
+vec3 lookedUp(vec3 light) {
+  vec3 stops = log2(max(light, 0.0) + exp2(shaper.y));
+  vec3 place = clamp((stops - shaper.y) / shaper.z, 0.0, 1.0);
+  return texture(table, (place * (shaper.x - 1.0) + 0.5) / shaper.x).rgb;
+}
+
 vec3 display(vec3 linear) {
+  if (baked) return lookedUp(linear * gain);
   vec3 light = clamp(linear * gain, 0.0, 1.0);
   return mix(12.92 * light, 1.055 * pow(light, vec3(1.0 / 2.4)) - 0.055, step(0.0031308, light));
 }

@@ -1,8 +1,8 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { api, type Schema } from "../api/client";
-import { duration, megabytes, seconds, three } from "../parts/format";
-import { SideName } from "../parts/Side";
+import { api, type Schema } from "../../api/client";
+import { duration, megabytes, seconds, three } from "../../parts/format";
+import { SideName } from "../../parts/Side";
 
 type Run = Schema["Run"];
 

@@ -1,15 +1,15 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link, useParams } from "react-router";
-import { api, type Schema } from "../api/client";
-import { pairQuery, runsQuery, studyQuery } from "../api/queries";
-import { duration } from "../parts/format";
-import { MatchSheet } from "../parts/MatchSheet";
-import { Failed, Loading, Notice } from "../parts/Notice";
-import { useTitle } from "../parts/useTitle";
+import { api, type Schema } from "../../api/client";
+import { pairQuery, runsQuery, studyQuery } from "../../api/queries";
+import { duration } from "../../parts/format";
+import { MatchSheet } from "../../parts/MatchSheet";
+import { Failed, Loading, Notice } from "../../parts/Notice";
+import { useTitle } from "../../parts/useTitle";
+import { VerdictList } from "../pair/Verdicts";
 import { RunDialog } from "./RunDialog";
 import { RunTable } from "./RunTable";
-import { VerdictList } from "./Verdicts";
 
 /** A study: its finding so far, its renders live, its pair and its verdicts. */
 export function StudyPage() {
@@ -54,8 +54,9 @@ export function StudyPage() {
 }
 
 function setupWords(study: Schema["Study"]): string {
-  const size = `${study.width} × ${study.height}`;
-  return `${study.scene}, view ${study.view}, ${size}, rendered with ${study.engine}, ${study.repeats} seeds a side.`;
+  const variant = study.variant === "as-is" ? "" : `, variant ${study.variant}`;
+  const made = study.from_elsewhere ? "made elsewhere with" : "rendered with";
+  return `${study.scene}, view ${study.view}${variant}, ${study.size}, ${made} ${study.engine}, ${study.repeats} seeds a side.`;
 }
 
 /** The pair's figures change when a render ends, so they are asked for then. */
@@ -95,7 +96,7 @@ function Controls({ study, runs }: { study: Schema["Study"]; runs: Schema["Study
           </p>
         </>
       ) : null}
-      {runs.state === "planned" || runs.state === "partly" ? (
+      {!study.from_elsewhere && (runs.state === "planned" || runs.state === "partly") ? (
         <button
           type="button"
           className="act"

@@ -1,10 +1,10 @@
 import { useQuery } from "@tanstack/react-query";
 import { Dialog } from "radix-ui";
-import type { Schema } from "../api/client";
-import { runQuery } from "../api/queries";
-import { megabytes, seconds, three } from "../parts/format";
-import { Failed, Loading } from "../parts/Notice";
-import { SIDE_TITLE } from "../parts/Side";
+import type { Schema } from "../../api/client";
+import { runQuery } from "../../api/queries";
+import { megabytes, seconds, three } from "../../parts/format";
+import { Failed, Loading } from "../../parts/Notice";
+import { SIDE_TITLE } from "../../parts/Side";
 
 /** Everything kept of one render, with its log. */
 export function RunDialog({ id, onClose }: { id: number; onClose: () => void }) {

@@ -1,15 +1,19 @@
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { type ReactNode, useDeferredValue, useMemo, useState } from "react";
-import { useNavigate } from "react-router";
-import { api, body, Problem, type Schema } from "../api/client";
-import { enginesQuery, scenesQuery } from "../api/queries";
-import { MatchSheet } from "../parts/MatchSheet";
-import { Failed, Loading, Notice } from "../parts/Notice";
-import { useRemembered } from "../parts/remembered";
-import { useTitle } from "../parts/useTitle";
-import { type Draft, defaults, firstDraft, fitted, SIZES, typed } from "./draft";
+import { useDeferredValue, useEffect, useMemo, useState } from "react";
+import { useNavigate, useSearchParams } from "react-router";
+import { api, body, Problem, type Schema } from "../../api/client";
+import { enginesQuery, scenesQuery, zonesQuery } from "../../api/queries";
+import { Labelled } from "../../parts/Labelled";
+import { MatchSheet } from "../../parts/MatchSheet";
+import { Failed, Loading, Notice } from "../../parts/Notice";
+import { useRemembered } from "../../parts/remembered";
+import { useTitle } from "../../parts/useTitle";
+import { type Draft, firstDraft, fitted, type Kept, sent } from "./draft";
 import { PlanList } from "./PlanList";
 import { SettingsTable } from "./SettingsTable";
+import { NumberField, OutputFields, SetupFields } from "./SetupFields";
+import { SubjectsTable } from "./SubjectsTable";
+import { subjectsOf } from "./subjects";
 
 /** Say the question, set the control, change one thing; the match sheet follows beside it. */
 export function NewStudy() {
@@ -27,28 +31,32 @@ export function NewStudy() {
 
 function Form({ scenes, engines }: { scenes: Schema["Scenes"]; engines: Schema["Engines"] }) {
   const first = useMemo(() => firstDraft(scenes.scenes, engines.engines), [scenes, engines]);
-  const [kept, keep] = useRemembered<Draft>("draft", first);
-  const [cleared, setCleared] = useState<Draft | null>(null);
+  const [kept, keep] = useRemembered<Kept>("draft", first);
+  const [cleared, setCleared] = useState<Kept | null>(null);
   const draft = fitted(kept, scenes.scenes, engines.engines);
-  const change = (part: Partial<Draft>) => {
+  useAsked(draft, keep);
+  const zones = useQuery(zonesQuery(draft.scene));
+  const here = (zones.data ?? []).filter((zone) => zone.view === draft.view);
+  const change = (part: Partial<Kept>) => {
     setCleared(null);
     keep({ ...draft, ...part });
   };
   const scene = scenes.scenes.find((each) => each.name === draft.scene);
   const engine = engines.engines.find((each) => each.name === draft.engine);
-  const settled = useDeferredValue(draft);
+  const request = sent(draft, here);
+  const settled = useDeferredValue(request);
   const preview = useQuery({
     queryKey: ["preview", settled],
     queryFn: () => body(api.POST("/api/studies/preview/", { body: asked(settled) })),
     placeholderData: keepPreviousData,
     enabled: settled.under_test !== "",
   });
-  const creating = useCreation(draft, () => keep({ ...draft, question: "" }));
-  const sent = creating.error instanceof Problem ? creating.error.fields : {};
+  const creating = useCreation(request, () => keep({ ...draft, question: "" }));
+  const refused = creating.error instanceof Problem ? creating.error.fields : {};
   const found = draft.under_test ? (preview.data?.problems ?? {}) : {};
-  const problems = { ...withoutEmptyQuestion(found, draft), ...sent };
+  const problems = { ...withoutEmptyQuestion(found, draft), ...refused };
   const ready = draft.question.trim() !== "" && draft.under_test !== "" && Object.keys(problems).length === 0;
-  const general = creating.error && Object.keys(sent).length === 0 ? creating.error.message : "";
+  const general = creating.error && Object.keys(refused).length === 0 ? creating.error.message : "";
 
   return (
     <form
@@ -76,59 +84,31 @@ function Form({ scenes, engines }: { scenes: Schema["Scenes"]; engines: Schema["
             onChange={(event) => change({ question: event.target.value })}
           />
         </Labelled>
-        <div className="mt-4 flex flex-wrap gap-x-5 gap-y-3">
-          <Labelled title="Scene" problem={problems.scene?.[0]}>
-            <select
-              className="field"
-              value={draft.scene}
-              onChange={(event) => {
-                const next = scenes.scenes.find((each) => each.name === event.target.value);
-                change({ scene: event.target.value, view: next?.views[0]?.name ?? "" });
-              }}
-            >
-              {scenes.scenes.map((each) => (
-                <option key={each.name} value={each.name}>
-                  {each.title}
-                </option>
-              ))}
-            </select>
-          </Labelled>
-          <Labelled title="View" problem={problems.view?.[0]}>
-            <select
-              className="field"
-              value={draft.view}
-              onChange={(event) => change({ view: event.target.value })}
-            >
-              {scene?.views.map((view) => (
-                <option key={view.name} value={view.name}>
-                  {view.title}
-                </option>
-              ))}
-            </select>
-          </Labelled>
-          <SizeFields draft={draft} problems={problems} change={change} />
-          <Labelled title="Engine" problem={problems.engine?.[0]}>
-            <select
-              className="field"
-              value={draft.engine}
-              onChange={(event) => {
-                const next = engines.engines.find((each) => each.name === event.target.value);
-                change({ engine: event.target.value, settings: next ? defaults(next) : {}, under_test: "" });
-              }}
-            >
-              {engines.engines.map((each) => (
-                <option key={each.name} value={each.name}>
-                  {each.title}
-                  {each.missing ? " (not on this machine)" : ""}
-                </option>
-              ))}
-            </select>
-          </Labelled>
-        </div>
-        {scene ? <p className="mt-2 text-soft text-sm">Stresses {scene.stresses.join(", ")}.</p> : null}
+        <SetupFields
+          {...{ draft, problems, change }}
+          scenes={scenes.scenes}
+          engines={engines.engines}
+          zones={here}
+        />
+        {scene ? (
+          <p className="mt-2 text-soft text-sm">
+            Stresses {scene.stresses.map((stress) => stress.title.toLowerCase()).join(", ")}.
+          </p>
+        ) : null}
         <div className="mt-5">
           {engine ? (
-            <SettingsTable settings={engine.settings} draft={draft} problems={problems} onChange={change} />
+            <>
+              <SettingsTable settings={engine.settings} draft={draft} problems={problems} onChange={change} />
+              <div className="mt-6">
+                <SubjectsTable
+                  subjects={scene ? subjectsOf(draft, scene, engines.engines) : []}
+                  engines={engines.engines}
+                  draft={draft}
+                  problems={problems}
+                  onChange={change}
+                />
+              </div>
+            </>
           ) : (
             <Notice kind="fault">
               <p>
@@ -139,6 +119,10 @@ function Form({ scenes, engines }: { scenes: Schema["Scenes"]; engines: Schema["
           )}
         </div>
         <details className="mt-4">
+          <summary>File format, view transform, passes</summary>
+          <OutputFields {...{ draft, problems, change }} formats={scenes.formats} engine={engine} />
+        </details>
+        <details className="mt-2">
           <summary>Repeats, threads, time limit</summary>
           <div className="mt-2 flex flex-wrap gap-5">
             <NumberField title="Seeds a side" name="repeats" {...{ draft, problems, change }} />
@@ -198,6 +182,13 @@ function Form({ scenes, engines }: { scenes: Schema["Scenes"]; engines: Schema["
         <h2 className="mb-2 font-semibold">Match sheet</h2>
         {draft.under_test && preview.data?.match_sheet ? (
           <>
+            {preview.data.notes.map((note) => (
+              <div key={note} className="mb-3">
+                <Notice kind="plain">
+                  <p className="first-letter:uppercase">{note}. The pictures will come out the same.</p>
+                </Notice>
+              </div>
+            ))}
             <MatchSheet sheet={preview.data.match_sheet} />
             <h2 className="mt-5 mb-1 font-semibold">Plan</h2>
             <PlanList plan={preview.data.plan} />
@@ -206,7 +197,7 @@ function Form({ scenes, engines }: { scenes: Schema["Scenes"]; engines: Schema["
           <p className="text-soft">
             {draft.under_test
               ? "Mend what is marked on the left, and the sheet shows what is held."
-              : "Change one setting for the trial, and the sheet shows that all the rest is held."}
+              : "Change one thing for the trial, and the sheet shows that all the rest is held."}
           </p>
         )}
       </aside>
@@ -215,7 +206,7 @@ function Form({ scenes, engines }: { scenes: Schema["Scenes"]; engines: Schema["
 }
 
 function nextThing(draft: Draft, ready: boolean): string {
-  if (!draft.under_test) return "Set the control, then change one setting for the trial.";
+  if (!draft.under_test) return "Set the control, then change one thing for the trial.";
   if (!draft.question.trim()) return "Say in words what you want to know.";
   return ready
     ? "Ready: control and trial differ in one thing."
@@ -250,81 +241,21 @@ function useCreation(draft: Draft, onDone: () => void) {
   });
 }
 
-function Labelled({
-  title,
-  problem,
-  children,
-}: {
-  title: string;
-  problem?: string | undefined;
-  children: ReactNode;
-}) {
-  return (
-    // biome-ignore lint/a11y/noLabelWithoutControl: the control is what it is given to hold
-    <label className="block">
-      <span className="block text-soft text-sm">{title}</span>
-      {children}
-      {problem ? <span className="block max-w-72 text-fault text-sm">{problem}</span> : null}
-    </label>
-  );
-}
-
-type FieldsProps = {
-  draft: Draft;
-  problems: Record<string, string[]>;
-  change: (part: Partial<Draft>) => void;
-};
-
-function SizeFields({ draft, problems, change }: FieldsProps) {
-  const preset = SIZES.findIndex((size) => size.width === draft.width && size.height === draft.height);
-  return (
-    <>
-      <Labelled title="Size" problem={problems.width?.[0] ?? problems.height?.[0]}>
-        <select
-          className="field"
-          value={preset}
-          onChange={(event) => {
-            const size = SIZES[Number(event.target.value)];
-            change(size ? { width: size.width, height: size.height } : { width: 320, height: 180 });
-          }}
-        >
-          {SIZES.map((size, index) => (
-            <option key={size.title} value={index}>
-              {size.title}
-            </option>
-          ))}
-          <option value={-1}>Own size</option>
-        </select>
-      </Labelled>
-      {preset < 0 ? (
-        <>
-          <NumberField title="Width" name="width" {...{ draft, problems: {}, change }} />
-          <NumberField title="Height" name="height" {...{ draft, problems: {}, change }} />
-        </>
-      ) : null}
-    </>
-  );
-}
-
-type NumberName = "width" | "height" | "repeats" | "threads" | "time_limit_seconds";
-
-function NumberField({
-  title,
-  name,
-  draft,
-  problems,
-  change,
-}: FieldsProps & { title: string; name: NumberName }) {
-  const problem = problems[name]?.[0];
-  return (
-    <Labelled title={title} problem={problem}>
-      <input
-        className="field w-24 text-right"
-        inputMode="numeric"
-        aria-invalid={problem ? true : undefined}
-        value={String(draft[name] ?? "")}
-        onChange={(event) => change({ [name]: typed(event.target.value) } as Partial<Draft>)}
-      />
-    </Labelled>
-  );
+/** A link may ask for a scene, view, variant, or a zone alone; that is taken over once. */
+function useAsked(draft: Kept, keep: (draft: Kept) => void) {
+  const [asked, setAsked] = useSearchParams();
+  // biome-ignore lint/correctness/useExhaustiveDependencies: taken over once, when the address asks for it
+  useEffect(() => {
+    if (!asked.get("scene")) return;
+    const zone = asked.get("zone");
+    keep({
+      ...draft,
+      scene: asked.get("scene") ?? draft.scene,
+      view: asked.get("view") ?? draft.view,
+      variant: asked.get("variant") ?? "as-is",
+      part: zone ? Number(zone) : null,
+      quantities: {},
+    });
+    setAsked({}, { replace: true });
+  }, [asked]);
 }

@@ -1,12 +1,12 @@
 import { useQuery } from "@tanstack/react-query";
 import { Link } from "react-router";
-import type { Schema } from "../api/client";
-import { overviewQuery } from "../api/queries";
-import { day } from "../parts/format";
-import { MatchRail } from "../parts/MatchRail";
-import { Failed, Loading } from "../parts/Notice";
-import { SideName } from "../parts/Side";
-import { useTitle } from "../parts/useTitle";
+import type { Schema } from "../../api/client";
+import { overviewQuery } from "../../api/queries";
+import { day } from "../../parts/format";
+import { MatchRail } from "../../parts/MatchRail";
+import { Failed, Loading } from "../../parts/Notice";
+import { SideName } from "../../parts/Side";
+import { useTitle } from "../../parts/useTitle";
 
 type Row = Schema["OverviewRow"];
 

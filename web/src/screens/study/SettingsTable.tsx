@@ -1,5 +1,5 @@
-import { settingValue } from "../parts/format";
-import { SideName } from "../parts/Side";
+import { settingValue } from "../../parts/format";
+import { SideName } from "../../parts/Side";
 import { type Draft, otherValue, type Scalar, type Setting, typed } from "./draft";
 
 /** The control's settings, and beside them the one that the trial changes. */

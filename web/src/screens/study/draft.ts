@@ -1,6 +1,11 @@
-import type { Schema } from "../api/client";
+import type { Schema } from "../../api/client";
+import type { Zone } from "../scenes/ZoneEditor";
+import { type Corner, pixelBox } from "../scenes/zoneGeometry";
+import { subjectsOf } from "./subjects";
 
 export type Draft = Schema["DraftRequest"];
+/** The draft as it is kept here: `part` is the zone that is rendered alone, from which the crop follows. */
+export type Kept = Draft & { part?: number | null };
 export type Setting = Schema["Setting"];
 export type Scalar = number | string | boolean;
 
@@ -17,7 +22,12 @@ export function firstDraft(scenes: Schema["Scene"][], engines: Schema["Engine"][
   return {
     question: "",
     scene: scene?.name ?? "",
+    variant: "as-is",
     view: scene?.views[0]?.name ?? "",
+    frame: scene?.first_frame ?? 1,
+    crop: null,
+    quantities: {},
+    passes: [],
     width: 240,
     height: 135,
     engine: engine?.name ?? "",
@@ -31,7 +41,7 @@ export function firstDraft(scenes: Schema["Scene"][], engines: Schema["Engine"][
 }
 
 /** A remembered draft made to fit what there is now. */
-export function fitted(draft: Draft, scenes: Schema["Scene"][], engines: Schema["Engine"][]): Draft {
+export function fitted(draft: Kept, scenes: Schema["Scene"][], engines: Schema["Engine"][]): Kept {
   const first = firstDraft(scenes, engines);
   const scene = scenes.find((each) => each.name === draft.scene);
   const engine = engines.find((each) => each.name === draft.engine);
@@ -39,15 +49,32 @@ export function fitted(draft: Draft, scenes: Schema["Scene"][], engines: Schema[
   const known = Object.entries({ ...defaults(engine), ...draft.settings }).filter(([name]) =>
     engine.settings.some((setting) => setting.name === name),
   );
-  const view = scene.views.some((each) => each.name === draft.view) ? draft.view : first.view;
-  const tested = engine.settings.some((each) => each.name === draft.under_test);
+  const has = (rows: { name: string }[], name: string | undefined) => rows.some((each) => each.name === name);
+  const quantities = Object.entries(draft.quantities ?? {}).filter(([name]) => has(scene.quantities, name));
+  const frame = Math.min(Math.max(draft.frame ?? scene.first_frame, scene.first_frame), scene.last_frame);
+  const tested =
+    has(engine.settings, draft.under_test) ||
+    subjectsOf(draft, scene, engines).some((subject) => subject.name === draft.under_test);
   return {
     ...first,
     ...draft,
-    view,
+    view: has(scene.views, draft.view) ? draft.view : (scene.views[0]?.name ?? ""),
+    variant: has(scene.variants, draft.variant) ? (draft.variant ?? "as-is") : "as-is",
+    frame: typeof draft.frame === "number" ? frame : (draft.frame ?? scene.first_frame),
+    build: has(engine.builds, draft.build) ? (draft.build ?? "") : "",
+    quantities: Object.fromEntries(quantities),
+    passes: (draft.passes ?? []).filter((name) => has(engine.passes, name)),
     settings: Object.fromEntries(known),
     under_test: tested ? draft.under_test : "",
   };
+}
+
+/** The draft as it is sent: the crop follows from the zone that is rendered alone. */
+export function sent(draft: Kept, zones: Zone[]): Draft {
+  const { part, ...rest } = draft;
+  const zone = zones.find((each) => each.id === part);
+  if (!zone) return { ...rest, crop: null };
+  return { ...rest, crop: pixelBox(zone.points as unknown as Corner[], draft.width, draft.height) };
 }
 
 export function defaults(engine: Schema["Engine"]): Record<string, Scalar> {

@@ -1,10 +1,10 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { api, Problem, type Schema } from "../api/client";
-import { day } from "../parts/format";
-import { Notice } from "../parts/Notice";
-import { useRemembered } from "../parts/remembered";
-import { SideName } from "../parts/Side";
+import { api, Problem, type Schema } from "../../api/client";
+import { day } from "../../parts/format";
+import { Notice } from "../../parts/Notice";
+import { useRemembered } from "../../parts/remembered";
+import { SideName } from "../../parts/Side";
 
 type Chosen = Schema["Verdict"]["chosen"];
 const CHOICES: Chosen[] = ["control", "trial", "neither"];

@@ -1,16 +1,20 @@
 import { useQuery } from "@tanstack/react-query";
 import { type ReactNode, useState } from "react";
 import { Link, useParams } from "react-router";
-import type { Schema } from "../api/client";
-import { pairQuery, sessionQuery } from "../api/queries";
-import { MatchRail } from "../parts/MatchRail";
-import { MatchSheet } from "../parts/MatchSheet";
-import { Failed, Loading, Notice } from "../parts/Notice";
-import { useTitle } from "../parts/useTitle";
-import { PairViewer } from "../viewer/PairViewer";
-import { usePictures } from "../viewer/usePictures";
+import type { Schema } from "../../api/client";
+import { pairQuery, sessionQuery } from "../../api/queries";
+import { MatchRail } from "../../parts/MatchRail";
+import { MatchSheet } from "../../parts/MatchSheet";
+import { Failed, Loading, Notice } from "../../parts/Notice";
+import { useTitle } from "../../parts/useTitle";
+import { PairViewer } from "../../viewer/PairViewer";
+import { usePictures } from "../../viewer/usePictures";
+import { useTransformTable } from "../../viewer/useTransformTable";
+import { Brightness } from "./Brightness";
+import { MakeReference } from "./MakeReference";
 import { PairFigures } from "./PairFigures";
 import { VerdictForm, VerdictList } from "./Verdicts";
+import { ZoneFigures } from "./ZoneFigures";
 
 const EXPORTS = {
   zip: "Everything with the EXR pictures (zip)",
@@ -65,17 +69,21 @@ function Pictures({ pair, usualName }: { pair: Schema["Pair"]; usualName: string
       <SeedChoice seeds={seeds} seed={seed} onChoose={setChosen} />
     </Panel>
   );
-  return <Loaded control={control.picture} trial={trial.picture} panel={panel} />;
+  return (
+    <Loaded control={control.picture} trial={trial.picture} transform={pair.view_transform} panel={panel} />
+  );
 }
 
-function Loaded({ control, trial, panel }: { control: string; trial: string; panel: ReactNode }) {
+function Loaded(props: { control: string; trial: string; transform: string; panel: ReactNode }) {
+  const { control, trial, panel } = props;
   const pictures = usePictures(control, trial);
-  if (pictures.state === "there") {
-    return <PairViewer control={pictures.control} trial={pictures.trial} panel={panel} />;
+  const table = useTransformTable(props.transform);
+  if (pictures.state === "there" && table.state !== "loading") {
+    return <PairViewer control={pictures.control} trial={pictures.trial} transform={table} panel={panel} />;
   }
   return (
     <div className="grid h-full grid-cols-[minmax(0,1fr)_17.75rem]">
-      {pictures.state === "loading" ? (
+      {pictures.state !== "failed" ? (
         <Loading what="pictures" />
       ) : (
         <div className="p-6">
@@ -126,6 +134,8 @@ function Panel({
         {pair.match_sheet.summary}
       </a>
       <PairFigures pair={pair} />
+      <ZoneFigures pair={pair} />
+      <Brightness pair={pair} />
       <div className="mt-3">{children}</div>
       <h2 className="mt-4 mb-1 font-semibold">Verdict</h2>
       <VerdictList verdicts={pair.verdicts} pair={pair.id} />
@@ -136,6 +146,8 @@ function Panel({
         Match sheet
       </h2>
       <MatchSheet sheet={pair.match_sheet} />
+      <h2 className="mt-5 mb-1 font-semibold">Reference</h2>
+      <MakeReference pair={pair} />
       <h2 className="mt-5 mb-1 font-semibold">Export</h2>
       <ul>
         {(["zip", "json", "csv"] as const).map((kind) => (

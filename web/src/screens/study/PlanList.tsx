@@ -1,5 +1,5 @@
-import type { Schema } from "../api/client";
-import { SIDE_TITLE, SideMark } from "../parts/Side";
+import type { Schema } from "../../api/client";
+import { SIDE_TITLE, SideMark } from "../../parts/Side";
 
 /** The renders to come, in order. */
 export function PlanList({ plan }: { plan: Schema["PlannedRun"][] }) {

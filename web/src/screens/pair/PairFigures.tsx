@@ -1,7 +1,7 @@
 import type { ReactNode } from "react";
-import type { Schema } from "../api/client";
-import { megabytes, three } from "../parts/format";
-import { SideName } from "../parts/Side";
+import type { Schema } from "../../api/client";
+import { megabytes, three } from "../../parts/format";
+import { SideName } from "../../parts/Side";
 
 type Pair = Schema["Pair"];
 type Figure = Schema["Figure"];
@@ -97,7 +97,7 @@ function Rows(props: {
   );
 }
 
-function FigureCell({ figure, outOfDate }: { figure: Figure | null; outOfDate?: boolean }) {
+export function FigureCell({ figure, outOfDate }: { figure: Figure | null; outOfDate?: boolean }) {
   if (outOfDate) return <span className="text-fault">out of date, measured again soon</span>;
   if (!figure) return <span className="text-soft">not measured</span>;
   if (figure.value == null) return <span className="text-fault">{figure.refused}</span>;
@@ -109,7 +109,7 @@ function FigureCell({ figure, outOfDate }: { figure: Figure | null; outOfDate?: 
   );
 }
 
-function RatioCell({ ratio, refused }: { ratio: Ratio | null; refused: string | undefined }) {
+export function RatioCell({ ratio, refused }: { ratio: Ratio | null; refused: string | undefined }) {
   if (refused) return <span className="text-fault">refused: {refused}</span>;
   if (!ratio) return <span className="text-soft">not yet</span>;
   return (

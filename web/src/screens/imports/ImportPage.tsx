@@ -1,0 +1,323 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { Link, useNavigate, useParams } from "react-router";
+import { api, body } from "../../api/client";
+import { importQuery } from "../../api/queries";
+import { seconds, settingValue } from "../../parts/format";
+import { Failed, Loading, Notice } from "../../parts/Notice";
+import { SideName } from "../../parts/Side";
+import { Undo } from "../../parts/Undo";
+import { useTitle } from "../../parts/useTitle";
+import { FillIn } from "./FillIn";
+import { type Group, grouped, type Render } from "./groups";
+
+type Sides = { control: string; trial: string };
+
+/** One set of renders from elsewhere: what is known of each, what is asked, and pairs of them. */
+export function ImportPage() {
+  const id = Number(useParams().id);
+  const set = useQuery(importQuery(id));
+  const queries = useQueryClient();
+  const refresh = () => queries.invalidateQueries({ queryKey: ["import", id] });
+  const [chosen, setChosen] = useState<ReadonlySet<number>>(new Set());
+  const removal = useRemoval(id);
+  useTitle(set.data?.title ?? "Renders from elsewhere");
+  if (removal.taken) {
+    return (
+      <div className="p-6">
+        <Undo taken={removal.taken} onDone={removal.forget} />
+      </div>
+    );
+  }
+  if (set.error && !set.data)
+    return <Failed what="set of renders" error={set.error} retry={() => void set.refetch()} />;
+  if (!set.data) return <Loading what="renders" />;
+  const { renders } = set.data;
+  const bad = renders.filter((render) => render.problem);
+  const good = renders.filter((render) => !render.problem);
+  return (
+    <div className="grid min-h-full grid-cols-[minmax(0,1fr)_22rem]">
+      <div className="px-6 py-6">
+        <p className="text-soft">
+          <Link to="/imports" className="quiet-link">
+            Renders from elsewhere
+          </Link>
+          , {set.data.title}
+        </p>
+        <h1 className="text-xl font-semibold leading-snug">{sentence(good, bad.length)}</h1>
+        {bad.length > 0 ? (
+          <details className="mt-3" open={bad.length <= 5}>
+            <summary className="text-fault">
+              {bad.length} {bad.length === 1 ? "file" : "files"} could not be taken
+            </summary>
+            <ul className="mt-1 text-sm" aria-label="Files that could not be taken">
+              {bad.map((render) => (
+                <li key={render.id} className="border-line border-b py-1">
+                  {render.name}: {render.problem}
+                </li>
+              ))}
+            </ul>
+          </details>
+        ) : null}
+        <FillIn renders={good} chosen={chosen} onFilled={refresh} />
+        <RenderTable renders={good} chosen={chosen} onChoose={setChosen} />
+        <button type="button" className="act mt-4" onClick={removal.remove}>
+          Remove this set
+        </button>
+      </div>
+      <aside aria-label="Make a pair" className="border-line border-l bg-wash/60 px-5 py-6">
+        <MakePair groups={grouped(renders)} />
+      </aside>
+    </div>
+  );
+}
+
+function sentence(good: Render[], bad: number): string {
+  const open = good.filter((render) => render.missing.length > 0).length;
+  const looks = good.filter((render) => render.encoding === "display").length;
+  const parts = [`${good.length} ${good.length === 1 ? "render" : "renders"} taken in`];
+  if (bad) parts.push(`${bad} could not be`);
+  const next = open
+    ? `say what is not known of ${open}`
+    : looks
+      ? `${looks} can only be looked at until their view transform is stated`
+      : "choose what stands against what";
+  return `${parts.join(", ")}: ${next}.`;
+}
+
+function useRemoval(id: number) {
+  const queries = useQueryClient();
+  const [gone, setGone] = useState(false);
+  const remove = useMutation({
+    mutationFn: () => api.DELETE("/api/imports/{id}/", { params: { path: { id } } }),
+    onSuccess: () => {
+      setGone(true);
+      void queries.invalidateQueries({ queryKey: ["imports"] });
+    },
+  });
+  const restore = () => api.POST("/api/imports/{id}/restore/", { params: { path: { id } } });
+  return {
+    remove: () => remove.mutate(),
+    taken: gone ? { what: "The set was removed.", restore } : null,
+    forget: () => {
+      setGone(false);
+      void queries.invalidateQueries();
+    },
+  };
+}
+
+function RenderTable({
+  renders,
+  chosen,
+  onChoose,
+}: {
+  renders: Render[];
+  chosen: ReadonlySet<number>;
+  onChoose: (chosen: ReadonlySet<number>) => void;
+}) {
+  const all = renders.length > 0 && renders.every((render) => chosen.has(render.id));
+  const toggle = (id: number) => {
+    const next = new Set(chosen);
+    if (!next.delete(id)) next.add(id);
+    onChoose(next);
+  };
+  return (
+    <table className="table-plain mt-3 w-full text-sm" aria-label="Renders">
+      <thead>
+        <tr>
+          <th scope="col">
+            <input
+              type="checkbox"
+              aria-label="All renders"
+              checked={all}
+              onChange={() => onChoose(new Set(all ? [] : renders.map((render) => render.id)))}
+            />
+          </th>
+          <th scope="col">Picture</th>
+          <th scope="col">Name</th>
+          <th scope="col">Engine</th>
+          <th scope="col">Scene, view</th>
+          <th scope="col" className="number">
+            Seed
+          </th>
+          <th scope="col">Settings</th>
+          <th scope="col" className="number">
+            Time
+          </th>
+          <th scope="col">Values</th>
+        </tr>
+      </thead>
+      <tbody>
+        {renders.map((render) => (
+          <tr key={render.id} data-render={render.name}>
+            <td>
+              <input
+                type="checkbox"
+                aria-label={render.name}
+                checked={chosen.has(render.id)}
+                onChange={() => toggle(render.id)}
+              />
+            </td>
+            <td>
+              <img
+                src={`/api/pictures/${render.picture}/thumbnail/`}
+                alt=""
+                loading="lazy"
+                className="w-[72px]"
+              />
+            </td>
+            <th scope="row" className="max-w-48 break-words text-left font-normal">
+              {render.name}
+              <span className="block text-soft">
+                {render.width} × {render.height}
+              </span>
+              {render.notes.map((note) => (
+                <span key={note} className="block text-fault">
+                  {note}
+                </span>
+              ))}
+            </th>
+            <td>
+              <Known render={render} names={["engine", "version"]} />
+            </td>
+            <td>
+              <Known render={render} names={["scene", "view"]} />
+            </td>
+            <td className="number">
+              <Known render={render} names={["seed"]} />
+            </td>
+            <td className="max-w-56">
+              {Object.entries(render.settings)
+                .slice(0, 4)
+                .map(([name, value]) => `${name.replaceAll("_", " ")} ${settingValue(value)}`)
+                .join(", ") || <span className="text-soft">not known</span>}
+              {Object.keys(render.settings).length > 4
+                ? ` and ${Object.keys(render.settings).length - 4} more`
+                : ""}
+            </td>
+            <td className="number">
+              {render.fields_known.seconds == null ? (
+                <span className="text-soft">not known</span>
+              ) : (
+                seconds(Number(render.fields_known.seconds))
+              )}
+            </td>
+            <td>
+              {render.encoding === "display" ? (
+                <span className="text-fault">display-encoded: look only</span>
+              ) : (
+                `linear${render.transform ? `, ${render.transform} undone` : ""}`
+              )}
+            </td>
+          </tr>
+        ))}
+      </tbody>
+    </table>
+  );
+}
+
+function Known({ render, names }: { render: Render; names: string[] }) {
+  return (
+    <>
+      {names.map((name) => {
+        const value = render.fields_known[name];
+        if (value != null) return <span key={name}>{settingValue(value)} </span>;
+        return (
+          <span key={name} className={render.missing.includes(name) ? "text-fault" : "text-soft"}>
+            {name} not known{" "}
+          </span>
+        );
+      })}
+    </>
+  );
+}
+
+function MakePair({ groups }: { groups: Group[] }) {
+  const navigate = useNavigate();
+  const [sides, setSides] = useState<Sides>({ control: "", trial: "" });
+  const [question, setQuestion] = useState("");
+  const at = (side: keyof Sides, fallback: number) =>
+    groups.find((group) => group.key === sides[side]) ?? groups[fallback] ?? groups[0];
+  const [control, trial] = [at("control", 0), at("trial", 1)];
+  const make = useMutation({
+    mutationFn: () =>
+      body(
+        api.POST("/api/imports/pair/", {
+          body: {
+            question: question.trim(),
+            control: control?.renders.map((render) => render.id) ?? [],
+            trial: trial?.renders.map((render) => render.id) ?? [],
+          },
+        }),
+      ),
+    onSuccess: (made) => navigate(`/pairs/${made.pair}`),
+  });
+  if (groups.length < 2 || !control || !trial) {
+    return (
+      <>
+        <h2 className="mb-2 font-semibold">Make a pair</h2>
+        <p className="text-soft text-sm">
+          A pair needs two ways of rendering. Renders that differ only in their seed count as one.
+        </p>
+      </>
+    );
+  }
+  const problem = pairProblem(control, trial, question);
+  return (
+    <form
+      onSubmit={(event) => {
+        event.preventDefault();
+        make.mutate();
+      }}
+    >
+      <h2 className="mb-2 font-semibold">Make a pair</h2>
+      {(["control", "trial"] as const).map((side, index) => (
+        <label key={side} className="mb-3 block">
+          <SideName side={side} />
+          <select
+            className="field mt-0.5 w-full"
+            value={at(side, index)?.key}
+            onChange={(event) => setSides({ ...sides, [side]: event.target.value })}
+          >
+            {groups.map((group) => (
+              <option key={group.key} value={group.key}>
+                {group.title} ({seedWords(group.renders.length)})
+              </option>
+            ))}
+          </select>
+        </label>
+      ))}
+      <label className="block">
+        <span className="block text-soft text-sm">Question</span>
+        <input
+          className="field w-full"
+          value={question}
+          maxLength={300}
+          onChange={(event) => setQuestion(event.target.value)}
+        />
+      </label>
+      <button type="submit" className="act mt-3" data-kind="main" disabled={problem !== "" || make.isPending}>
+        Make the pair
+      </button>
+      <p className="mt-1 text-soft text-sm">{problem}</p>
+      {Math.min(control.renders.length, trial.renders.length) < 2 ? (
+        <p className="mt-1 text-sm">With one seed a side, noise stays unknown: bring in a twin.</p>
+      ) : null}
+      {make.error ? (
+        <Notice kind="fault">
+          <p>{make.error.message}</p>
+        </Notice>
+      ) : null}
+    </form>
+  );
+}
+
+function seedWords(count: number): string {
+  return count === 1 ? "one seed" : `${count} seeds`;
+}
+
+function pairProblem(control: Group, trial: Group, question: string): string {
+  if (control === trial) return "Choose two different ways of rendering.";
+  if (!control.complete || !trial.complete) return "Fill in what is not known of them first.";
+  return question.trim() ? "" : "Say in words what you want to know.";
+}

@@ -1,0 +1,107 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { api, type Schema, upload } from "../../api/client";
+import { panoramasQuery } from "../../api/queries";
+import { FileDrop } from "../../parts/FileDrop";
+import { three } from "../../parts/format";
+import { Notice } from "../../parts/Notice";
+import { type Taken, Undo } from "../../parts/Undo";
+
+type Panorama = Schema["Panorama"];
+
+/** Light panoramas with their figures. */
+export function Panoramas() {
+  const { data } = useQuery(panoramasQuery);
+  const queries = useQueryClient();
+  const refresh = () => queries.invalidateQueries({ queryKey: ["panoramas"] });
+  const [gone, setGone] = useState<Taken | null>(null);
+  const add = useMutation({
+    mutationFn: (file: File) => {
+      const form = new FormData();
+      form.append("file", file);
+      return upload<Panorama>("/api/panoramas/", form);
+    },
+    onSuccess: refresh,
+  });
+  const remove = useMutation({
+    mutationFn: (row: Panorama) => api.DELETE("/api/panoramas/{id}/", { params: { path: { id: row.id } } }),
+    onSuccess: async (_, row) => {
+      setGone({
+        what: `${row.title} was removed.`,
+        restore: () => api.POST("/api/panoramas/{id}/restore/", { params: { path: { id: row.id } } }),
+      });
+      await refresh();
+    },
+  });
+  return (
+    <section className="mt-8" aria-label="Light panoramas">
+      <h2 className="mb-1 text-lg font-semibold">Light panoramas</h2>
+      {data?.map((row) => (
+        <div
+          key={row.id}
+          className="grid grid-cols-[240px_1fr_auto] gap-5 border-line border-b py-3"
+          data-panorama={row.title}
+        >
+          <img
+            src={`/api/pictures/${row.picture}/thumbnail/`}
+            alt={`Panorama ${row.title}`}
+            className="w-[240px]"
+          />
+          <div className="text-sm">
+            <p className="text-base font-semibold">{row.title}</p>
+            <Figures of={row.figures} />
+          </div>
+          <button type="button" className="act h-fit" onClick={() => remove.mutate(row)}>
+            Remove
+          </button>
+        </div>
+      ))}
+      {gone ? (
+        <Undo
+          taken={gone}
+          onDone={() => {
+            setGone(null);
+            void refresh();
+          }}
+        />
+      ) : null}
+      <div className="mt-3 max-w-xl">
+        <FileDrop
+          label="Add a light panorama"
+          accept=".exr,.hdr"
+          onFiles={([file]) => file && add.mutate(file)}
+        >
+          {add.isPending
+            ? "Measuring …"
+            : "Drop a panorama here, or choose one: EXR or HDR, twice as wide as high."}
+        </FileDrop>
+      </div>
+      {add.error ? (
+        <div className="mt-2">
+          <Notice kind="fault">
+            <p>The panorama was not taken: {add.error.message}</p>
+          </Notice>
+        </div>
+      ) : null}
+    </section>
+  );
+}
+
+function Figures({ of: row }: { of: Schema["PanoramaFigures"] }) {
+  const side = row.azimuth_degrees < 0 ? "left" : "right";
+  const colour = row.main_light_rgb.map((value) => value.toFixed(2)).join(", ");
+  return (
+    <>
+      <p>
+        Brightest to darkest {three(row.brightest_to_darkest)} to 1, {row.stops.toFixed(1)} stops
+        {row.clipped ? "; cut off at the top, so the true range is larger" : ""}.
+      </p>
+      <p>
+        Main light {Math.abs(row.azimuth_degrees).toFixed(1)}° to the {side} of the middle,{" "}
+        {row.elevation_degrees.toFixed(1)}° above the horizon, {row.main_light_degrees.toFixed(1)}° wide;
+        colour {colour} (linear red, green, blue; the brightest is 1).
+      </p>
+      <p>It sends {three(100 * row.main_light_share)} % of all light.</p>
+    </>
+  );
+}
