@@ -9,7 +9,7 @@ PYTHON ?= python3.11
 WEB_SOURCES := $(shell find web/src web/public web/index.html web/*.ts web/*.json -type f 2>/dev/null)
 KERNELS := $(wildcard standins/*/*kernels.py)
 
-.PHONY: help setup demo dev test lint screenshots demo-bundles schema clean
+.PHONY: help setup demo dev test lint screenshots demo-data schema clean
 
 help: ## list the targets
 	@grep -hE '^[a-z-]+:.*##' $(MAKEFILE_LIST) | sed -E 's/:[^#]*## /\t/' | expand -t 16
@@ -19,7 +19,7 @@ setup: .venv/installed web/dist/index.html .venv/kernels-warm ## install everyth
 demo: setup ## start with demo data (keeps what is there)
 	@python server/port_free.py
 	@python manage.py migrate --verbosity 0
-	@python manage.py load_bundle --if-empty demo/bundles/*.zip
+	@python manage.py load_data --if-empty demo/data
 	@echo "Matched Pair: http://127.0.0.1:$(MATCHEDPAIR_PORT)  (Ctrl+C stops it)"
 	@exec honcho start
 
@@ -51,8 +51,8 @@ schema: .venv/installed web/node_modules/installed ## write the API schema and t
 screenshots: setup chromium ## take docs/screenshots anew from the demo data
 	python demo/screenshots.py
 
-demo-bundles: setup ## render the demo data anew
-	MATCHEDPAIR_HOME=$$(mktemp -d) bash -c 'python manage.py migrate --verbosity 0 && python demo/make_bundles.py'
+demo-data: setup ## render the demo data anew
+	MATCHEDPAIR_HOME=$$(mktemp -d) MATCHEDPAIR_MACHINE=lane-bench python demo/make_data.py
 
 clean: ## remove what setup made; data in var/ stays
 	rm -rf .venv web/node_modules web/dist

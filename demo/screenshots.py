@@ -30,8 +30,7 @@ def main() -> None:
         probe.close()
         environment = {**os.environ, "MATCHEDPAIR_HOME": home, "DJANGO_SETTINGS_MODULE": "server.config.settings"}
         manage = [sys.executable, "manage.py"]
-        bundles = sorted(str(path) for path in (ROOT / "demo" / "bundles").glob("*.zip"))
-        for words in (["migrate", "--verbosity", "0"], ["load_bundle", *bundles]):
+        for words in (["migrate", "--verbosity", "0"], ["load_data", "demo/data"]):
             subprocess.run([*manage, *words], cwd=ROOT, env=environment, check=True, stdout=subprocess.DEVNULL)
         serve = [
             "gunicorn",

@@ -136,7 +136,8 @@ def _compared(
         if None in knobs or knobs[0] != knobs[1]:
             return "unknown", "", ""
         state = _state(left, right)
-        return ("under_test" if under_test == knobs[0] and state == "differs" else state), shown(left), shown(right)
+        tested = under_test in (knobs[0], "settings") and state == "differs"
+        return ("under_test" if tested else state), shown(left), shown(right)
     if key == "settings":
         return ("under_test", "its own", "its own") if engines else _settings(control, trial, under_test)
     left, right = control.get(key), trial.get(key)

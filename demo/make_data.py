@@ -1,0 +1,285 @@
+"""Makes the demo data anew: sets up the studies of *Lantern Street*, really renders them, and writes demo/data.
+
+    MATCHEDPAIR_HOME=$(mktemp -d) MATCHEDPAIR_MACHINE=lane-bench python demo/make_data.py
+
+Takes some minutes on a quiet machine; the times in the data are those of the machine it ran on. `manage.py load_data`
+loads what it writes.
+"""
+
+from __future__ import annotations
+
+import os
+import shutil
+import subprocess
+import sys
+import tempfile
+from pathlib import Path
+from typing import Any
+
+import django
+import numpy as np
+import OpenImageIO as oiio
+
+HERE = Path(__file__).parent
+DATA = HERE / "data"
+COMMON = {
+    "view": "counter", "width": 320, "height": 180, "repeats": 2, "threads": 1, "time_limit_seconds": 1800.0,
+    "scene": "marble-stall", "engine": "alder", "quantities": {}, "passes": [],
+}  # fmt: skip
+ESTIMATE = {"light_picking": "estimate"}
+
+
+def main() -> None:
+    """Make everything, then write it."""
+    from django.core.management import call_command
+
+    call_command("migrate", verbosity=0)
+    looks()
+    zones()
+    first = studies()
+    references(first["long"])
+    panorama()
+    renders_from_elsewhere()
+    write()
+    os._exit(0)
+
+
+def looks() -> None:
+    """A quick look at every view as it is, and at every variant of each scene's first view."""
+    from server.catalogue.engines import engine_named
+    from server.catalogue.scenes import scenes_now, take_look
+
+    alder = engine_named("alder")
+    for scene in scenes_now()[0]:
+        wanted = {(view.name, "as-is") for view in scene.views}
+        wanted |= {(scene.views[0].name, variant.name) for variant in scene.variants}
+        for view, variant in sorted(wanted):
+            take_look(scene, view, variant, scene.first_frame, alder)
+        print(f"looked at {scene.title}", flush=True)
+
+
+def zones() -> None:
+    """Dark places, fine texture and metal to measure; visible bulbs to leave out."""
+    from server.catalogue.zones import add_zone
+
+    rows = [
+        ("marble-stall", "counter", "Deep shelf", "measure", "rectangle", [[0.51, 0.24], [0.78, 0.54]]),
+        ("marble-stall", "counter", "Brass tray", "measure", "polygon",
+         [[0.2, 0.65], [0.41, 0.65], [0.42, 0.72], [0.19, 0.72]]),
+        ("marble-stall", "counter", "Bulbs", "leave out", "rectangle", [[0.02, 0.05], [0.98, 0.17]]),
+        ("marble-stall", "shelf", "Lower board", "measure", "rectangle", [[0.1, 0.5], [0.9, 0.85]]),
+        ("cloth-corner", "counter", "Back wall", "measure", "rectangle", [[0.36, 0.04], [0.86, 0.26]]),
+        ("cloth-corner", "counter", "Striped bolts", "measure", "rectangle", [[0.32, 0.32], [0.94, 0.62]]),
+        ("mist-lane", "lane", "Dark air", "measure", "rectangle", [[0.4, 0.05], [0.62, 0.34]]),
+        ("glass-cabinet", "cabinet", "Behind both panes", "measure", "rectangle", [[0.55, 0.18], [0.67, 0.78]]),
+    ]  # fmt: skip
+    for scene, view, name, kind, shape, points in rows:
+        add_zone(scene, view, {"name": name, "kind": kind, "shape": shape, "points": points})
+
+
+def studies() -> dict[str, Any]:
+    """All studies in turn; the pair of two engines is made twice, before and after bringing brightness together."""
+    from django.shortcuts import get_object_or_404
+
+    from server.catalogue.models import EffectEvidence, Zone
+    from server.findings.actions import give_verdict
+    from server.findings.brightness import bring_together
+    from server.findings.pairs import pair_findings, with_all
+    from server.studies.models import Pair
+
+    made = {
+        "picking": run(
+            "Is picking lights by estimate worth its time at the counter?", width=480, height=270,
+            settings={"samples": 48, "indirect_clamp": 4.0}, under_test="light_picking", trial_value="estimate",
+        ),
+        "clamp": run(
+            "What does a clamp on indirect light take away in the deep shelf?", view="shelf",
+            settings={"samples": 48} | ESTIMATE, under_test="indirect_clamp", trial_value=2.0,
+        ),
+        "version": run(
+            "Did Alder 2 change anything in the mist?", scene="mist-lane", view="lane",
+            settings={"samples": 24} | ESTIMATE, build="1", under_test="version", trial_value="2",
+        ),
+        "switches": run(
+            "What does focused light cost in the basin?", scene="cloth-corner", view="basin", engine="sorrel",
+            settings={"samples": 24, "photons": 400000}, under_test="focused_light", trial_value=True,
+            passes=["focused", "depth"],
+        ),
+        "roughness": run(
+            "How much noise does a rougher basin bring?", scene="cloth-corner", view="basin",
+            settings={"samples": 32} | ESTIMATE, under_test="quantity:basin_roughness", trial_value=0.3,
+        ),
+        "apart": run(
+            "How far apart are Alder and Tansy in brightness?", scene="cloth-corner",
+            settings={"samples": 32} | ESTIMATE, under_test="engine", trial_value="tansy",
+            trial_settings={"gather_rays": 256},
+        ),
+    }  # fmt: skip
+    pair = with_all(Pair.objects.filter(study=made["apart"])).get()
+    factor, _ = bring_together(pair_findings(pair), get_object_or_404(Zone, name="Back wall"))
+    print(f"Tansy's light times {factor.factor:.4f}", flush=True)
+    made["together"] = run(
+        "Which is cleaner in the cloth corner, Alder or Tansy?", scene="cloth-corner",
+        settings={"samples": 32} | ESTIMATE, under_test="engine", trial_value="tansy",
+            trial_settings={"gather_rays": 256},
+    )  # fmt: skip
+    made["long"] = run(
+        "Is 512 samples enough to judge the cloth corner by?", scene="cloth-corner",
+        settings={"samples": 256} | ESTIMATE, under_test="samples", trial_value=512,
+    )  # fmt: skip
+    give_verdict(
+        with_all(Pair.objects.filter(study=made["picking"])).get(), chosen="trial", author="Rosa, Kettle Lane",
+        reasons="Cleaner on the posts and around the bulbs. The tray keeps its sparkle in both.",
+    )  # fmt: skip
+    EffectEvidence.objects.create(
+        engine="sorrel", effect="focused-by-metal", version="0.9", shown_by="pair",
+        number=Pair.objects.get(study=made["switches"]).pk,
+        note="Bright curves inside the basin with it, none without.",
+    )  # fmt: skip
+    return made
+
+
+def run(question: str, **values: Any) -> Any:
+    """Create a study and render it to its end."""
+    from server.bench.cluster import Cluster
+    from server.bench.runner import Runner
+    from server.findings.pairs import pair_findings, with_all
+    from server.runs.actions import queue_study
+    from server.runs.models import OPEN_STATES, Run
+    from server.studies.actions import create_study
+    from server.studies.draft import resolve
+    from server.studies.models import Pair
+
+    draft, problems = resolve({"question": question, **COMMON, **values})
+    if draft is None:
+        sys.exit(f"{question}: {problems}")
+    study = create_study(draft)
+    queue_study(study)
+    cluster = Cluster()
+    Runner(cluster).run_until(lambda: not Run.objects.filter(state__in=OPEN_STATES).exists())
+    cluster.close()
+    print(f"{question} {pair_findings(with_all(Pair.objects.filter(study=study)).get()).sentence}", flush=True)
+    return study
+
+
+def references(study: Any) -> None:
+    """The long render with its twin, and a made-up photograph of the same corner."""
+    from server.references.actions import from_option, from_upload, lay_over_render
+    from server.runs.models import Run
+    from server.store.pixels import stored_picture
+
+    option = study.options.get(side="trial")
+    from_option(option, "512 samples of Alder")
+    long = stored_picture(Run.objects.get(option=option, seed=1, warm_up=False).picture).pixels
+    photograph = from_upload(
+        uploaded("cloth-corner-photograph.jpg", photographed(long)),
+        {
+            "kind": "photograph", "title": "Photograph of the model", "scene": "cloth-corner", "view": "counter",
+            "transform": "sRGB - Display / Un-tone-mapped",
+            "details": {
+                "exposure": "1/15 s, f/5.6, ISO 400", "lens": "35 mm", "field_of_view_degrees": 42.0,
+                "taken_at": "9 October 2026, 18:40", "capture_seconds": 0.07,
+            },
+        },
+    )  # fmt: skip
+    lay_over_render(photograph)
+    print(f"photograph: {photograph.match}", flush=True)
+
+
+def photographed(light: np.ndarray) -> np.ndarray:
+    """As a camera might have seen it: darker, warmer, from a little beside, with a soft edge; values 0 to 255."""
+    from scipy.ndimage import affine_transform, gaussian_filter
+
+    from server.store.pixels import srgb
+
+    scale, down, right = 1 / 1.03, -3.0, 5.0
+    moved = np.stack(
+        [affine_transform(light[..., k], [scale, scale], offset=(down, right), mode="nearest") for k in range(3)],
+        axis=-1,
+    )
+    y, x = np.mgrid[-1 : 1 : light.shape[0] * 1j, -1 : 1 : light.shape[1] * 1j]
+    lens = 1.0 - 0.12 * (x * x + y * y)
+    seen = gaussian_filter(moved, (0.5, 0.5, 0)) * lens[..., None] * np.array([0.86, 0.7, 0.56])
+    grain = np.random.default_rng(9).normal(0.0, 0.01, seen.shape) * np.sqrt(np.maximum(seen, 0.0))
+    return np.round(255 * srgb((seen + grain).astype(np.float32)))
+
+
+def panorama() -> None:
+    """Dusk sky, dark street, and one lantern, in all directions."""
+    from server.references.actions import take_panorama
+
+    height, width = 128, 256
+    up = np.pi * (0.5 - (np.arange(height) + 0.5) / height)[:, None]
+    around = 2 * np.pi * ((np.arange(width) + 0.5) / width - 0.5)[None, :]
+    sky = np.clip(up / 1.57, 0, 1)[..., None] * np.array([0.03, 0.05, 0.12]) + np.array([0.02, 0.02, 0.03])
+    light = np.where(up[..., None] > 0, sky, np.array([0.008, 0.007, 0.006])) * np.ones((height, width, 3))
+    for azimuth, elevation, size, colour in (
+        (-38.0, 24.0, 5.0, (42.0, 22.0, 8.0)), (70.0, 12.0, 2.5, (9.0, 4.0, 2.4)), (140.0, 8.0, 2.5, (6.0, 3.2, 1.2)),
+    ):  # fmt: skip
+        a, e = np.radians(azimuth), np.radians(elevation)
+        cosine = np.sin(up) * np.sin(e) + np.cos(up) * np.cos(e) * np.cos(around - a)
+        light[cosine > np.cos(np.radians(size))] = colour
+    take_panorama(uploaded("lane-at-dusk.exr", light), "Lane at dusk, by the first lantern")
+
+
+def renders_from_elsewhere() -> None:
+    """What a farm might send: two sample counts in two seeds each, one for looking only, and one broken file."""
+    from django.core.files.uploadedfile import SimpleUploadedFile
+
+    from server.imports.actions import take_upload
+    from server.imports.models import ImportSet
+    from server.store.pixels import srgb
+
+    made = ImportSet.objects.create(
+        title="Farm test, glass cabinet", source="browser", pattern="{scene}_{view}_{samples}spp_s{seed}"
+    )
+    with tempfile.TemporaryDirectory() as folder:
+        for samples in (16, 64):
+            for seed in (1, 2):
+                path = Path(folder) / f"glass-cabinet_cabinet_{samples}spp_s{seed}.exr"
+                words = ["--scene", HERE / "scenes" / "glass-cabinet.json", "--view", "cabinet", "--size", "320x180"]
+                words += ["--samples", samples, "--seed", seed, "--output", path]
+                subprocess.run(["alder", *map(str, words)], check=True, stdout=subprocess.DEVNULL)
+                take_upload(made, SimpleUploadedFile(path.name, path.read_bytes()))
+        kept = np.asarray(oiio.ImageBuf(str(path)).get_pixels(oiio.FLOAT))
+    take_upload(made, uploaded("cabinet-from-another-program.png", np.round(255 * srgb(kept))))
+    take_upload(made, SimpleUploadedFile("glass-cabinet_cabinet_64spp_s3.exr", b"v/1\x01 cut short on its way"))
+
+
+def uploaded(name: str, values: np.ndarray) -> Any:
+    """A picture as it comes with a request: integers when the name says JPEG or PNG, else half floats."""
+    from django.core.files.uploadedfile import SimpleUploadedFile
+
+    eight = not name.endswith(".exr")
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / name
+        height, width = values.shape[:2]
+        output = oiio.ImageOutput.create(str(path))
+        output.open(str(path), oiio.ImageSpec(width, height, 3, "uint8" if eight else "half"))
+        output.write_image(np.ascontiguousarray(values, dtype=np.uint8 if eight else np.float32))
+        output.close()
+        return SimpleUploadedFile(name, path.read_bytes())
+
+
+def write() -> None:
+    """All rows as one fixture, and the stored files that they name."""
+    from django.conf import settings
+    from django.core.management import call_command
+
+    shutil.rmtree(DATA, ignore_errors=True)
+    (DATA / "store").mkdir(parents=True)
+    rows = DATA / "rows.json"
+    apps = ("catalogue", "studies", "runs", "imports", "references", "findings")
+    call_command("dumpdata", *apps, indent=1, output=str(rows), verbosity=0)
+    text = rows.read_text(encoding="utf-8")
+    for path in sorted((Path(settings.HOME) / "store").glob("*/*")):
+        if path.name[:64] in text and ".thumbnail." not in path.name:
+            shutil.copyfile(path, DATA / "store" / path.name)
+
+
+if __name__ == "__main__":
+    sys.path.insert(0, str(HERE.parent))
+    os.environ.setdefault("DJANGO_SETTINGS_MODULE", "server.config.settings")
+    os.environ["PATH"] = f"{Path(sys.executable).parent}:{os.environ['PATH']}"
+    django.setup()
+    main()

@@ -1,0 +1,337 @@
+"""Renders from elsewhere: by browser, by folder, by command; what is asked; what is refused; pairs of them."""
+
+import json
+import shutil
+import subprocess
+import sys
+import tempfile
+from pathlib import Path
+from unittest import mock
+
+import numpy as np
+import OpenImageIO as oiio
+from django.conf import settings
+from django.core.files.uploadedfile import SimpleUploadedFile
+from django.test import TestCase, override_settings
+
+from server.findings.measuring import measure_outstanding
+from server.imports.inbox import take_in_one
+from server.imports.models import ImportedRender, ImportSet
+from server.runs.models import Run
+from server.studies.models import Option, Study
+from tests.pictures import noisy, textured, write
+from tests.server.base import WithEngines
+
+ROOT = Path(__file__).parents[2]
+COMMAND = str(Path(sys.executable).parent / "matchedpair")
+PLAIN = "sRGB - Display / Un-tone-mapped"
+
+
+class Elsewhere(WithEngines, TestCase):
+    def setUp(self):
+        super().setUp()
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.elsewhere = Path(folder.name).resolve()
+
+    def begin(self, **changes):
+        answer = self.call("POST", "/api/imports/", {"title": "Farm", "source": "browser"} | changes)
+        self.assertEqual(answer.status_code, 201, answer.content)
+        return answer.json()["id"]
+
+    def exr(self, seed=1, noise=0.2):
+        return write(self.elsewhere / "made.exr", noisy(textured((64, 48)), noise, seed)).read_bytes()
+
+    def png(self):
+        path = self.elsewhere / "made.png"
+        output = oiio.ImageOutput.create(str(path))
+        output.open(str(path), oiio.ImageSpec(64, 48, 3, "uint8"))
+        output.write_image(np.clip(np.round(255 * textured((64, 48)) ** (1 / 2.4)), 0, 255).astype(np.uint8))
+        output.close()
+        return path.read_bytes()
+
+    def send(self, number, name, contents, where="files"):
+        self.call("GET", "/api/session/")
+        upload = SimpleUploadedFile(name, contents)
+        path = f"/api/imports/{number}/{where}/"
+        return self.client.post(path, {"file": upload}, headers={"X-CSRFToken": self.token})
+
+    def four(self, pattern="{scene}_{view}_{engine}_{samples}spp_s{seed}"):
+        number = self.begin(pattern=pattern)
+        for samples, noise in ((16, 0.4), (64, 0.2)):
+            for seed in (1, 2):
+                name = f"stall_top_Glint_{samples}spp_s{seed}.exr"
+                answer = self.send(number, name, self.exr(seed + samples, noise))
+                self.assertEqual(answer.status_code, 201, answer.content)
+        return number
+
+    def rows(self, number):
+        return self.call("GET", f"/api/imports/{number}/").json()["renders"]
+
+    def test_names_headers_and_tables_fill_in_and_the_table_wins(self):
+        number = self.four()
+        row = self.rows(number)[0]
+        self.assertEqual(
+            (row["fields_known"]["scene"], row["fields_known"]["seed"], row["settings"]), ("stall", 1, {"samples": 16})
+        )
+        self.assertEqual(row["sources"]["seed"], "file name")
+        table = b"file,engine,seconds\nstall_top_Glint_16spp_s1.exr,Other,12.5\n"
+        answer = self.send(number, "times.csv", table, "table")
+        self.assertEqual(answer.status_code, 200, answer.content)
+        row = self.rows(number)[0]
+        self.assertEqual((row["fields_known"]["engine"], row["fields_known"]["seconds"]), ("Other", 12.5))
+
+    def test_what_is_missing_is_asked_and_filled_in_for_many_at_once(self):
+        number = self.begin()
+        for seed in (1, 2):
+            self.send(number, f"a{seed}.exr", self.exr(seed))
+        rows = self.rows(number)
+        self.assertEqual(rows[0]["missing"], ["engine", "scene", "view"])
+        ids = [row["id"] for row in rows]
+        values = {"engine": "Glint", "scene": "stall", "view": "top"}
+        answer = self.call(
+            "POST", "/api/imports/fill-in/", {"renders": ids, "values": values, "settings": {"mode": "fast"}}
+        )
+        self.assertEqual([row["missing"] for row in answer.json()], [[], []])
+        self.assertEqual(answer.json()[0]["settings"], {"mode": "fast"})
+        cleared = self.call("POST", "/api/imports/fill-in/", {"renders": ids[:1], "values": {"engine": ""}}).json()
+        self.assertEqual(cleared[0]["missing"], ["engine"])
+        self.assertIn("is no field", self.problem(
+            400, "POST", "/api/imports/fill-in/", {"renders": ids, "values": {"mood": "x"}})["detail"])  # fmt: skip
+        self.assertIn("whole number", self.problem(
+            400, "POST", "/api/imports/fill-in/", {"renders": ids, "values": {"seed": "1.5"}})["detail"])  # fmt: skip
+
+    def test_another_pattern_is_read_again_over_what_came_in(self):
+        number = self.begin()
+        self.send(number, "stall_top_7.exr", self.exr())
+        self.call("PATCH", f"/api/imports/{number}/", {"pattern": "{scene}_{view}_{seed}"})
+        self.assertEqual(self.rows(number)[0]["fields_known"], {"scene": "stall", "view": "top", "seed": 7})
+        self.problem(400, "PATCH", f"/api/imports/{number}/", {"pattern": "{seed}{seed}"})
+        self.assertEqual(self.rows(number)[0]["fields_known"]["seed"], 7)
+
+    def test_the_pattern_preview_says_what_each_name_gives(self):
+        body = {"pattern": "{view}_s{seed}", "names": ["top_s3.exr", "odd.exr", "../../x_s1.exr"]}
+        rows = self.call("POST", "/api/imports/pattern/", body).json()["rows"]
+        self.assertEqual([row["follows"] for row in rows], [True, False, True])
+        self.assertEqual(rows[0]["fields_known"], {"view": "top", "seed": 3})
+        self.assertEqual(rows[2]["name"], "x_s1.exr")
+        self.assertIn(
+            "no place", self.call("POST", "/api/imports/pattern/", {"pattern": "x", "names": []}).json()["problem"]
+        )
+
+    def test_bad_files_are_rows_with_reasons_and_the_good_ones_stay(self):
+        number = self.begin()
+        whole = self.exr()
+        bad = {
+            "cut.exr": (whole[: len(whole) // 2], "cannot be read"), "text.png": (b"hello", "cannot be read"),
+            "notes.txt": (b"hello", "is no picture; expected a name that ends in .exr"),
+            "empty.exr": (b"", "cannot be read"),
+        }  # fmt: skip
+        self.send(number, "good.exr", whole)
+        for name, (contents, _) in bad.items():
+            self.assertEqual(self.send(number, name, contents).status_code, 201, name)
+        rows = {row["name"]: row for row in self.rows(number)}
+        self.assertEqual(rows["good.exr"]["problem"], "")
+        for name, (_, words) in bad.items():
+            self.assertIn(words, rows[name]["problem"])
+            self.assertEqual(rows[name]["picture"], "")
+        self.assertEqual(list((Path(settings.HOME) / "uploads").iterdir()), [])
+
+    def test_a_picture_with_too_many_pixels_is_refused_before_it_is_decoded(self):
+        header = oiio.ImageSpec(40000, 40000, 3, "half")
+        with mock.patch("matchedpair.pictures.read.oiio.ImageInput.open") as opened:
+            opened.return_value.spec.return_value = header
+            number = self.begin()
+            row = self.send(number, "huge.exr", self.exr()).json()
+            opened.return_value.read_image.assert_not_called()
+        self.assertIn("has 40000×40000 pixels", row["problem"])
+
+    def test_hostile_names_are_only_text(self):
+        number = self.begin()
+        self.send(number, "..\\..\\evil\x1b[2J.exr", self.exr())
+        self.assertEqual(self.rows(number)[0]["name"], "evil[2J.exr")
+        self.assertFalse((Path(settings.HOME).parent / "evil[2J.exr").exists())
+
+    def test_display_values_can_be_looked_at_but_not_measured_until_stated(self):
+        number = self.begin(pattern="{view}_s{seed}")
+        for seed in (1, 2):
+            self.send(number, f"png_s{seed}.png", self.png())
+            self.send(number, f"exr_s{seed}.exr", self.exr(seed))
+        rows = self.rows(number)
+        known = {"engine": "Glint", "scene": "stall", "view": "top"}
+        self.call("POST", "/api/imports/fill-in/", {"renders": [row["id"] for row in rows], "values": known})
+        sides = {kind: [row["id"] for row in rows if row["name"].startswith(kind)] for kind in ("exr", "png")}
+        self.call("POST", "/api/imports/fill-in/", {"renders": sides["png"], "values": {"version": "2"}})
+        body = {"question": "Png?", "control": sides["exr"], "trial": sides["png"]}
+        made = self.call("POST", "/api/imports/pair/", body)
+        self.assertEqual(made.status_code, 201, made.content)
+        measure_outstanding(Option.objects.all())
+        pair = self.call("GET", f"/api/pairs/{made.json()['pair']}/").json()
+        self.assertIn("display-encoded; state their view transform", pair["trial"]["noise"]["refused"])
+        self.assertEqual(self.client.get(f"/api/pictures/{rows[-1]['picture']}/pixels/").status_code, 200)
+        stated = self.call("POST", "/api/imports/fill-in/", {"renders": sides["png"], "transform": PLAIN}).json()
+        self.assertEqual([(row["encoding"], row["transform"]) for row in stated], [("linear", PLAIN)] * 2)
+
+    def test_a_pair_of_them_is_measured_like_any_other(self):
+        rows = self.rows(self.four())
+        control = [row["id"] for row in rows if row["settings"]["samples"] == 16]
+        trial = [row["id"] for row in rows if row["settings"]["samples"] == 64]
+        made = self.call("POST", "/api/imports/pair/", {"question": "More?", "control": control, "trial": trial}).json()
+        measure_outstanding(Option.objects.all())
+        pair = self.call("GET", f"/api/pairs/{made['pair']}/").json()
+        self.assertAlmostEqual(pair["noise_ratio"]["value"], 0.5, delta=0.08)
+        self.assertTrue(pair["sentence"].startswith("With samples 64 the trial has"), pair["sentence"])
+        states = {row["key"]: row["state"] for row in pair["match_sheet"]["conditions"]}
+        self.assertEqual((states["scene"], states["machine"], states["seeds"]), ("held", "unknown", "held"))
+        self.assertIsNone(pair["time_ratio"])
+        self.assertIn("made elsewhere", self.problem(400, "POST", f"/api/studies/{made['study']}/start/")["detail"])
+
+    def test_what_is_no_pair_is_refused_with_the_reason_and_nothing_is_written(self):
+        number = self.four()
+        rows = self.rows(number)
+        low, high = rows[0], rows[2]
+        unknown = self.send(self.begin(), "x.exr", self.exr(9)).json()
+        broken = self.send(number, "x.png", b"no").json()
+        cases = [
+            ([low["id"]], [], "the trial has no render"),
+            ([low["id"]], [unknown["id"]], "engine, scene, view not known"),
+            ([low["id"]], [broken["id"]], "cannot be read"),
+            ([low["id"], high["id"]], [high["id"]], "differ in their settings: they are no twins"),
+        ]
+        for control, trial, words in cases:
+            body = {"question": "q", "control": control, "trial": trial}
+            self.assertIn(words, self.problem(400, "POST", "/api/imports/pair/", body)["detail"])
+        self.assertEqual((Study.objects.count(), Run.objects.count()), (0, 0))
+
+    def test_the_same_name_again_replaces_and_keeps_what_was_said_by_hand(self):
+        number = self.begin()
+        first = self.send(number, "a.exr", b"broken").json()
+        self.call("POST", "/api/imports/fill-in/", {"renders": [first["id"]], "values": {"engine": "Glint"}})
+        self.send(number, "a.exr", self.exr())
+        (row,) = self.rows(number)
+        self.assertEqual((row["problem"], row["fields_known"]["engine"]), ("", "Glint"))
+
+    def test_a_removed_set_can_be_put_back(self):
+        number = self.four()
+        self.assertEqual(self.call("DELETE", f"/api/imports/{number}/").status_code, 204)
+        self.assertEqual(self.call("GET", "/api/imports/").json(), [])
+        self.call("POST", f"/api/imports/{number}/restore/")
+        self.assertEqual(self.call("GET", "/api/imports/").json()[0]["taken"], 4)
+
+    def test_a_form_without_a_file_is_said(self):
+        number = self.begin()
+        self.call("GET", "/api/session/")
+        answer = self.client.post(f"/api/imports/{number}/files/", {"x": "y"}, headers={"X-CSRFToken": self.token})
+        self.assertEqual((answer.status_code, "must carry a file" in answer.json()["detail"]), (400, True))
+
+    def test_five_hundred_files_of_which_three_are_bad(self):
+        for seed in range(497):
+            shutil.copyfile(write(self.elsewhere / "one.exr", textured((8, 8))), self.elsewhere / f"f_s{seed}.exr")
+        (self.elsewhere / "one.exr").unlink()
+        for name, contents in (("bad1.exr", b"x"), ("bad2.png", b""), ("bad3.tif", b"II*\x00")):
+            (self.elsewhere / name).write_bytes(contents)
+        with override_settings(IMPORT_ROOT=self.elsewhere):
+            listed = self.call("POST", "/api/imports/folder/", {"folder": ""}).json()
+            self.assertEqual(len(listed["names"]), 500)
+            number = self.begin(source="folder", pattern="f_s{seed}")
+            for at in range(0, 500, 50):
+                body = {"folder": "", "names": listed["names"][at : at + 50]}
+                answer = self.call("POST", f"/api/imports/{number}/from-folder/", body)
+                self.assertEqual(answer.status_code, 201, answer.content)
+        row = self.call("GET", "/api/imports/").json()[0]
+        self.assertEqual((row["taken"], row["refused"]), (497, 3))
+        bad = ImportedRender.objects.exclude(problem="").values_list("name", "problem")
+        self.assertEqual({name for name, _ in bad}, {"bad1.exr", "bad2.png", "bad3.tif"})
+        self.assertTrue(all(reason for _, reason in bad))
+
+    def test_only_the_allowed_folder_is_read(self):
+        (self.elsewhere / "in").mkdir()
+        write(self.elsewhere / "out.exr", textured((8, 8)))
+        (self.elsewhere / "in" / "link").symlink_to(self.elsewhere)
+        with override_settings(IMPORT_ROOT=self.elsewhere / "in"):
+            for folder in ("..", str(self.elsewhere), "/etc", "link"):
+                detail = self.problem(400, "POST", "/api/imports/folder/", {"folder": folder})["detail"]
+                self.assertIn("only folders within", detail, folder)
+            self.assertIn(
+                "no such folder", self.problem(400, "POST", "/api/imports/folder/", {"folder": "no"})["detail"]
+            )
+            number = self.begin()
+            body = {"folder": "", "names": ["../out.exr"]}
+            self.assertIn(
+                "there is no picture", self.problem(400, "POST", f"/api/imports/{number}/from-folder/", body)["detail"]
+            )
+        with override_settings(IMPORT_ROOT=None):
+            self.assertIn(
+                "MATCHEDPAIR_IMPORTS", self.problem(400, "POST", "/api/imports/folder/", {"folder": ""})["detail"]
+            )
+
+
+class Command(WithEngines, TestCase):
+    def setUp(self):
+        super().setUp()
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.folder_of_renders = Path(folder.name)
+        for seed in (1, 2):
+            write(self.folder_of_renders / f"stall_top_s{seed}.exr", noisy(textured((64, 48)), 0.1, seed))
+        (self.folder_of_renders / "bad.exr").write_bytes(b"x")
+
+    def command(self, *words, code=0):
+        called = [COMMAND, "import", *map(str, words), "--home", str(settings.HOME)]
+        done = subprocess.run(called, capture_output=True, text=True, check=False)
+        self.assertEqual(done.returncode, code, done.stderr)
+        self.assertNotIn("Traceback", done.stderr)
+        return done.stdout + done.stderr
+
+    def test_what_the_command_hands_over_the_runner_takes_in(self):
+        said = self.command(
+            self.folder_of_renders,
+            "--pattern",
+            "{scene}_{view}_s{seed}",
+            "--set",
+            "engine=Glint",
+            "--title",
+            "From the farm",
+        )
+        self.assertIn("2 taken, 1 not.", said)
+        self.assertIn("bad.exr", said)
+        self.assertTrue(take_in_one())
+        self.assertFalse(take_in_one())
+        made = ImportSet.objects.get()
+        self.assertEqual((made.title, made.source), ("From the farm", "command"))
+        rows = made.renders.all()
+        self.assertEqual([row.facts().fields["seed"] for row in rows], [1, 2])
+        self.assertEqual([row.missing() for row in rows], [[], []])
+
+    def test_a_dry_run_hands_nothing_over_and_says_what_is_not_known(self):
+        body = json.loads(self.command(self.folder_of_renders, "--dry-run", "--json"))
+        self.assertEqual((len(body["taken"]), len(body["bad"]), body["handed_over"]), (2, 1, False))
+        self.assertEqual(body["taken"][0]["missing"], ["engine", "scene", "view"])
+        self.assertFalse(take_in_one())
+
+    def test_bad_input_is_one_clear_line(self):
+        empty = self.folder_of_renders / "empty"
+        empty.mkdir()
+        cases = [
+            ([self.folder_of_renders / "none"], "no such file or folder"), ([empty], "there are no pictures"),
+            ([self.folder_of_renders / "bad.exr"], "none of 1 files can be taken"),
+            ([self.folder_of_renders, "--pattern", "x"], "has no place"),
+            ([self.folder_of_renders, "--set", "engine"], "expected NAME=VALUE"),
+            ([self.folder_of_renders, "--table", empty / "t.csv"], "cannot be read"),
+        ]  # fmt: skip
+        for words, said in cases:
+            lines = self.command(*words, code=2).strip().splitlines()
+            self.assertEqual(len(lines), 1, lines)
+            self.assertIn(said, lines[0])
+
+    def test_a_spoiled_folder_in_the_inbox_is_put_aside_and_stops_nothing(self):
+        inbox = Path(settings.HOME) / "inbox"
+        (inbox / "00-spoiled").mkdir(parents=True)
+        (inbox / "00-spoiled" / "import.json").write_text('{"format": 1, "title": "x"}')
+        self.command(self.folder_of_renders)
+        with self.assertLogs("server.inbox", "WARNING"):
+            self.assertTrue(take_in_one())
+        self.assertEqual(ImportSet.objects.count(), 0)
+        self.assertTrue(take_in_one())
+        self.assertEqual(ImportSet.objects.count(), 1)
+        shutil.rmtree(inbox)
