@@ -66,7 +66,7 @@ def zones() -> None:
         ("marble-stall", "counter", "Deep shelf", "measure", "rectangle", [[0.51, 0.24], [0.78, 0.54]]),
         ("marble-stall", "counter", "Brass tray", "measure", "polygon",
          [[0.2, 0.65], [0.41, 0.65], [0.42, 0.72], [0.19, 0.72]]),
-        ("marble-stall", "counter", "Bulbs", "leave out", "rectangle", [[0.02, 0.05], [0.98, 0.17]]),
+        ("marble-stall", "counter", "Bulbs", "leave out", "rectangle", [[0.02, 0.1], [0.98, 0.19]]),
         ("marble-stall", "shelf", "Lower board", "measure", "rectangle", [[0.1, 0.5], [0.9, 0.85]]),
         ("cloth-corner", "counter", "Back wall", "measure", "rectangle", [[0.36, 0.04], [0.86, 0.26]]),
         ("cloth-corner", "counter", "Striped bolts", "measure", "rectangle", [[0.32, 0.32], [0.94, 0.62]]),

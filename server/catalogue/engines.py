@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import threading
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 from django.conf import settings
@@ -15,7 +16,7 @@ Stamp = tuple[tuple[str, int, int], ...]
 Found = tuple[list[EngineDefinition], list[DefinitionError]]
 _lock = threading.Lock()
 _kept: dict[Path, tuple[Stamp, Found]] = {}
-_versions: dict[tuple[str, str, Stamp], str] = {}
+_versions: dict[tuple[str, str, int, Stamp], str] = {}
 
 
 def engines_now() -> Found:
@@ -47,14 +48,22 @@ def missing_reason(definition: EngineDefinition, build: str = "") -> str:
     return ""
 
 
-def version_here(definition: EngineDefinition, build: str) -> str:
-    """What a build on this machine says its version is, asked once for each state of the folder; empty if unknown."""
-    key = (definition.name, build, _stamp(Path(settings.ENGINES)))
-    if key not in _versions:
-        try:
+def versions_here(definition: EngineDefinition) -> dict[str, str]:
+    """What each build on this machine says its version is, asked side by side; empty where it is missing or silent."""
+    names = [build.name for build in definition.builds]
+    with ThreadPoolExecutor(max_workers=len(names)) as several:
+        return dict(zip(names, several.map(lambda name: _version(definition, name), names), strict=True))
+
+
+def _version(definition: EngineDefinition, build: str) -> str:
+    """Asked once for each state of the program and of the folder."""
+    try:
+        program = find_program(definition.build(build).program, definition)
+        key = (definition.name, build, Path(program).stat().st_mtime_ns, _stamp(Path(settings.ENGINES)))
+        if key not in _versions:
             _versions[key] = engine_version(definition, build)
-        except EngineMissingError:
-            _versions[key] = ""
+    except (EngineMissingError, OSError):
+        return ""
     return _versions[key]
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from concurrent.futures import ThreadPoolExecutor
 from typing import Any
 
 from django.http import HttpResponse
@@ -20,7 +21,7 @@ from rest_framework.decorators import api_view
 from rest_framework.request import Request
 from rest_framework.response import Response
 
-from server.catalogue.engines import engine_named, engines_now, factor_of, missing_reason, version_here
+from server.catalogue.engines import engine_named, engines_now, factor_of, missing_reason, versions_here
 from server.catalogue.fields import NamedSerializer, ScalarField, SettingsField
 from server.catalogue.models import BrightnessFactor, EffectEvidence
 from server.catalogue.scenes import stresses_now
@@ -165,7 +166,7 @@ def engines(request: Request) -> Response:
         for name in sorted(named - set(known))
     ]
     body = {
-        "engines": [_engine_row(definition) for definition in good], "effects": effects,
+        "engines": _engine_rows(good), "effects": effects,
         "evidence": EffectEvidence.objects.filter(removed_at=None), "problems": [str(error) for error in bad],
     }  # fmt: skip
     return Response(EnginesSerializer(body).data)
@@ -241,6 +242,13 @@ def transform_table(request: Request) -> HttpResponse:
     return response
 
 
+def _engine_rows(definitions: list[EngineDefinition]) -> list[dict[str, Any]]:
+    """All engines; the first time their programs are asked their versions, side by side since each takes a while."""
+    with ThreadPoolExecutor(max_workers=max(len(definitions), 1)) as several:
+        list(several.map(versions_here, definitions))
+    return [_engine_row(definition) for definition in definitions]
+
+
 def _engine_row(definition: EngineDefinition) -> dict[str, Any]:
     plain = (
         "name",
@@ -257,9 +265,10 @@ def _engine_row(definition: EngineDefinition) -> dict[str, Any]:
     )
     parts = ("variant", "frame", "crop", "quantity", "brightness", "passes", "depth")
     builds = []
+    versions = versions_here(definition)
     for build in definition.builds:
         missing = missing_reason(definition, build.name)
-        version = "" if missing else version_here(definition, build.name)
+        version = versions[build.name]
         title = build.title or definition.title
         builds.append(
             {"name": build.name, "title": title, "device": build.device, "version": version, "missing": missing}

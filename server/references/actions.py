@@ -130,7 +130,7 @@ def _latest_render(reference: Reference) -> Run | None:
     setup = reference.setup
     runs = Run.objects.filter(
         state=RunState.FINISHED, encoding=LINEAR, option__setup__scene__name=setup.scene.name,
-        option__setup__view=setup.view, option__setup__variant=setup.variant, option__setup__crop=None,
+        option__setup__view=setup.view, option__setup__variant=setup.variant, option__setup__crop__isnull=True,
         option__setup__width__lte=MOST_MATCHED_SIDE,
     )  # fmt: skip
     return runs.select_related("option__setup__scene").order_by("-option__setup__width", "-ended_at").first()

@@ -234,7 +234,7 @@ def picture_of_view(request: Request) -> Response:
     asked = {name: request.query_params.get(name, "") for name in ("scene", "view", "variant")}
     runs = Run.objects.filter(
         state=RunState.FINISHED, option__setup__scene__name=asked["scene"], option__setup__view=asked["view"],
-        option__setup__variant=asked["variant"], option__setup__crop=None,
+        option__setup__variant=asked["variant"], option__setup__crop__isnull=True,
     ).exclude(picture="")  # fmt: skip
     run = runs.select_related("option", "study").order_by("-option__setup__width", "-ended_at").first()
     row = {"picture": "", "made_by": "", "study": None}

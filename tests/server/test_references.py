@@ -12,6 +12,7 @@ from matchedpair.pictures import read_picture
 
 from server.references.models import Panorama, Reference
 from server.store.files import keep, path_of
+from server.store.pixels import srgb
 from tests.core.test_panorama import sky
 from tests.core.test_photograph import scene
 from tests.pictures import textured, write
@@ -45,7 +46,7 @@ class References(WithEngines, TestCase):
         return answer.json()
 
     def coded(self, light):
-        return np.clip(np.round(255 * light ** (1 / 2.4)), 0, 255).astype(np.uint8)
+        return np.round(255 * srgb(light)).astype(np.uint8)
 
     def test_a_side_with_twins_becomes_a_reference_with_its_twin(self):
         study = self.create()
@@ -65,7 +66,7 @@ class References(WithEngines, TestCase):
         finish_all(study)
         with tempfile.TemporaryDirectory() as folder:
             digest = keep(write(Path(folder) / "r.exr", scene()).read_bytes(), ".exr")
-        study.runs.update(picture=digest)
+        study.runs.update(picture=digest, state="finished")
         dark = np.roll(0.5 * scene(), 2, axis=1)
         how = {
             "exposure": "1/30 s, f/8",

@@ -3,7 +3,6 @@ import { useState } from "react";
 import { Link, useParams } from "react-router";
 import { api, body, type Schema } from "../../api/client";
 import { scenesQuery, transformsQuery, viewPictureQuery, zonesQuery } from "../../api/queries";
-import { three } from "../../parts/format";
 import { Labelled } from "../../parts/Labelled";
 import { Failed, Loading, Notice } from "../../parts/Notice";
 import { useRemembered } from "../../parts/remembered";
@@ -94,7 +93,7 @@ function Scene({ scene }: { scene: Schema["Scene"] }) {
               min={-4}
               max={6}
               step={1}
-              className="h-8 w-28"
+              className="h-8 w-28 accent-ink"
               value={exposure}
               onChange={(event) => setExposure(Number(event.target.value))}
             />
@@ -323,8 +322,8 @@ function Declared({ scene }: { scene: Schema["Scene"] }) {
             <li key={quantity.name} className="border-line border-b py-1">
               {quantity.title}
               <span className="block text-soft">
-                {three(quantity.minimum)} to {three(quantity.maximum)} {quantity.unit}, in the scene{" "}
-                {three(quantity.default)}
+                {quantity.minimum} to {quantity.maximum}
+                {quantity.unit ? ` ${quantity.unit}` : ""}, in the scene {quantity.default}
               </span>
             </li>
           ))}
