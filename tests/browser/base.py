@@ -50,6 +50,10 @@ class BrowserTest(WithEngines, LiveServerTestCase):
     def heading(self) -> Any:
         return self.page.get_by_role("heading", level=1)
 
+    def alert(self) -> Any:
+        """What the screen itself says went wrong; the bar above may say that no runner is at work."""
+        return self.page.get_by_role("main").get_by_role("alert")
+
     def assert_accessible(self) -> None:
         """axe-core finds nothing on the page as it stands."""
         self.page.wait_for_timeout(250)

@@ -2,6 +2,7 @@
 
 import io
 import json
+import re
 import shutil
 import zipfile
 from pathlib import Path
@@ -28,11 +29,11 @@ class Story(BrowserTest):
     def fill_form(self):
         page = self.page
         page.get_by_role("link", name="New study").first.click()
-        expect(self.heading()).to_have_text("Set the control, then change one setting for the trial.")
-        page.get_by_label("Engine").select_option("alder")
+        expect(self.heading()).to_have_text("Set the control, then change one thing for the trial.")
+        page.get_by_role("combobox", name=re.compile("^Engine")).select_option("alder")
         page.get_by_label("Size").select_option("Own size")
-        page.get_by_label("Width").fill("96")
-        page.get_by_label("Height").fill("54")
+        page.get_by_label("Width", exact=True).fill("96")
+        page.get_by_label("Height", exact=True).fill("54")
         page.get_by_label("Samples per pixel, control").fill("6")
         page.get_by_role("button", name="Change this for the trial: Light picking").click()
         page.get_by_label("Light picking, trial").select_option("estimate")

@@ -340,6 +340,8 @@ class DemoData(WithEngines, TestCase):
         rows = json.loads((ROOT / "demo" / "data" / "rows.json").read_text())
         there = {path.name[:64] for path in (ROOT / "demo" / "data" / "store").iterdir()}
         keys = ("picture", "twin", "matched_picture", "original", "revision")
-        named = {row["fields"][key] for row in rows for key in keys if row["fields"].get(key)}
+        looks = "catalogue.look"  # a look names the revision that it shows, and needs no copy of it
+        named = {row["fields"].get(key) for row in rows for key in keys if row["model"] != looks or key == "picture"}
+        named -= {None, ""}
         self.assertLessEqual(named, there)
         self.assertGreater(len(named), 40)

@@ -28,14 +28,14 @@ def read_picture(path: Path) -> Picture:
         raise PictureError(str(path), "no such file")
     opened = oiio.ImageInput.open(str(path))
     if opened is None:
-        raise PictureError(str(path), f"not a readable picture ({_first_line(oiio.geterror())})")
+        raise PictureError(str(path), f"not a readable picture ({_reason(oiio.geterror(), path)})")
     try:
         spec = opened.spec()
         if spec.width * spec.height > MAX_PIXELS:
             raise PictureError(str(path), f"has {spec.width}×{spec.height} pixels; the most is {MAX_PIXELS}")
         pixels = opened.read_image(0, 0, 0, spec.nchannels, oiio.FLOAT)
         if pixels is None:
-            raise PictureError(str(path), f"cannot be decoded ({_first_line(opened.geterror())})")
+            raise PictureError(str(path), f"cannot be decoded ({_reason(opened.geterror(), path)})")
     finally:
         opened.close()
     pixels = np.asarray(pixels, dtype=np.float32).reshape(spec.height, spec.width, spec.nchannels)
@@ -62,5 +62,7 @@ def _colour_channels(names: tuple[str, ...]) -> list[int]:
     return [0, 1, 2] if len(names) >= 3 else [0, 0, 0]
 
 
-def _first_line(message: str) -> str:
-    return message.strip().splitlines()[0] if message.strip() else "the reader gave no reason"
+def _reason(message: str, path: Path) -> str:
+    """The reader's first line, without the folder: where this machine keeps a file is nobody's business."""
+    lines = message.strip().splitlines()
+    return lines[0].replace(str(path), path.name) if lines else "the reader gave no reason"

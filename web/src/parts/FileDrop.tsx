@@ -2,13 +2,11 @@ import { type ReactNode, useRef, useState } from "react";
 
 /** A place to drop files on, which is a button for choosing them as well. */
 export function FileDrop({
-  label,
   accept,
   many = false,
   onFiles,
   children,
 }: {
-  label: string;
   accept: string;
   many?: boolean;
   onFiles: (files: File[]) => void;
@@ -20,7 +18,6 @@ export function FileDrop({
     <>
       <button
         type="button"
-        aria-label={label}
         data-over={over}
         className="w-full border border-[#8b8e8c] border-dashed bg-white px-4 py-5 text-left data-[over=true]:border-ink data-[over=true]:bg-wash"
         onClick={() => input.current?.click()}

@@ -36,12 +36,10 @@ export function EffectsTable({ data }: { data: Data }) {
               </th>
               {data.engines.map((engine) => (
                 <td key={engine.name}>
-                  <button
-                    type="button"
-                    className="text-left"
-                    aria-label={`${engine.title}, ${effect.title}: ${doesWords(engine, effect.name)}`}
-                    onClick={() => setOpen({ engine, effect })}
-                  >
+                  <button type="button" className="text-left" onClick={() => setOpen({ engine, effect })}>
+                    <span className="sr-only">
+                      {engine.title}, {effect.title}:{" "}
+                    </span>
                     <Mark engine={engine} effect={effect.name} />
                     <Switches engine={engine} effect={effect.name} />
                     <Shown data={data} engine={engine} effect={effect.name} />

@@ -31,7 +31,6 @@ export function ImportsPage() {
       ) : (
         <div className="mt-4 grid grid-cols-2 gap-6">
           <FileDrop
-            label="Choose renders on this computer"
             accept={ACCEPT}
             many
             onFiles={(files) => files.length > 0 && setSource({ from: "browser", ...sorted(files) })}

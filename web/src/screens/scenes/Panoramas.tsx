@@ -66,11 +66,7 @@ export function Panoramas() {
         />
       ) : null}
       <div className="mt-3 max-w-xl">
-        <FileDrop
-          label="Add a light panorama"
-          accept=".exr,.hdr"
-          onFiles={([file]) => file && add.mutate(file)}
-        >
+        <FileDrop accept=".exr,.hdr" onFiles={([file]) => file && add.mutate(file)}>
           {add.isPending
             ? "Measuring …"
             : "Drop a panorama here, or choose one: EXR or HDR, twice as wide as high."}

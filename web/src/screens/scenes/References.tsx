@@ -257,7 +257,6 @@ function AddReference({
       </Labelled>
       <div className="col-span-2">
         <FileDrop
-          label="Choose the reference picture"
           accept=".exr,.hdr,.tif,.tiff,.png,.jpg,.jpeg"
           onFiles={([chosen]) => chosen && setFile(chosen)}
         >
@@ -266,7 +265,7 @@ function AddReference({
       </div>
       {kind === "render" ? (
         <div className="col-span-2">
-          <FileDrop label="Choose its twin" accept=".exr" onFiles={([chosen]) => chosen && setTwin(chosen)}>
+          <FileDrop accept=".exr" onFiles={([chosen]) => chosen && setTwin(chosen)}>
             {twin ? `Twin: ${twin.name}` : "Its twin, the same render with another seed (may be left out)."}
           </FileDrop>
         </div>

@@ -54,6 +54,13 @@ export function ZoneEditor({
   const [begun, setBegun] = useState<Corner[]>([]);
   const [hover, setHover] = useState<Corner | null>(null);
   const [moving, setMoving] = useState<Draft | null>(null);
+  const [drawn, setDrawn] = useState(drawing);
+  if (drawn !== drawing) {
+    // another shape, or none: what was begun is let go
+    setDrawn(drawing);
+    setBegun([]);
+    setHover(null);
+  }
   const drag = useRef<Drag | null>(null);
 
   const at = (event: PointerEvent | React.MouseEvent): Corner => {

@@ -1,0 +1,108 @@
+"""Renders from elsewhere, in a real browser: bring in, fill in, look, and make a pair."""
+
+import re
+import tempfile
+from pathlib import Path
+
+import numpy as np
+import OpenImageIO as oiio
+from playwright.sync_api import expect
+
+from server.findings.measuring import measure_outstanding
+from server.imports.models import ImportedRender
+from server.studies.models import Option
+from tests.browser.base import BrowserTest
+from tests.pictures import noisy, textured, write
+
+
+class Imports(BrowserTest):
+    def setUp(self):
+        super().setUp()
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.renders = Path(folder.name)
+
+    def made(self):
+        files = []
+        for samples, noise in ((16, 0.4), (64, 0.2)):
+            for seed in (1, 2):
+                path = self.renders / f"stall_top_{samples}spp_s{seed}.exr"
+                files.append(write(path, noisy(textured((96, 72)), noise, samples + seed)))
+        (self.renders / "broken.exr").write_bytes(b"cut short")
+        return [*files, self.renders / "broken.exr"]
+
+    def test_from_dropped_files_to_a_measured_pair(self):
+        page = self.page
+        self.open("/imports")
+        expect(self.heading()).to_have_text("Bring in renders that were made in another program or on a farm.")
+        self.assert_accessible()
+        page.locator('input[type="file"]').set_input_files(self.made())
+        expect(page.get_by_text("5 pictures. Nothing is taken in yet.")).to_be_visible()
+        pattern = page.get_by_label("How the file names are made (may be left empty)")
+        pattern.fill("{scene}_{view}_{samples}spp_s{seed}{x}")
+        expect(page.get_by_role("region", name="Name pattern")).to_contain_text(
+            "two places need something between them"
+        )
+        expect(page.get_by_role("button", name="Take all 5 in")).to_be_disabled()
+        pattern.fill("{scene}_{view}_{samples}spp_s{seed}")
+        expect(page.get_by_role("region", name="Name pattern")).to_contain_text("4 of 5 names follow the pattern.")
+        expect(page.get_by_role("table", name="What the names say")).to_contain_text("does not follow the pattern")
+        self.assert_accessible()
+        page.get_by_label("Title of this set").fill("Farm test")
+        page.get_by_role("button", name="Take all 5 in").click()
+        expect(self.heading()).to_contain_text("4 renders taken in, 1 could not be: say what is not known of 4.")
+        expect(page.get_by_label("Files that could not be taken")).to_contain_text(
+            "broken.exr: The picture cannot be read"
+        )
+        self.assert_accessible()
+
+        expect(page.get_by_role("complementary", name="Make a pair")).to_contain_text("engine not known")
+        page.get_by_label("Engine", exact=True).fill("Glint")
+        page.get_by_role("button", name="Fill in").click()
+        expect(self.heading()).to_contain_text("choose what stands against what")
+        expect(page.locator("tr[data-render]").first).to_contain_text("Glint")
+
+        side = page.get_by_role("complementary", name="Make a pair")
+        side.get_by_label("Control").select_option(label="Glint, samples 16 (2 seeds)")
+        side.get_by_label("Trial").select_option(label="Glint, samples 64 (2 seeds)")
+        side.get_by_label("Question").fill("Were four times the samples worth it?")
+        side.get_by_role("button", name="Make the pair").click()
+        page.wait_for_selector("canvas[data-drawn]")
+        measure_outstanding(Option.objects.all())
+        page.reload()
+        expect(self.heading()).to_contain_text(re.compile(r"With samples 64 the trial has 0\.[45]\d* of the noise"))
+        self.assert_accessible()
+
+    def test_from_a_folder_and_nothing_half_taken_when_the_page_goes(self):
+        page = self.page
+        self.made()
+        self.open("/imports")
+        page.get_by_label("Or a folder on the server's machine").fill("/etc")
+        page.get_by_role("button", name="Look into the folder").click()
+        expect(self.alert()).to_contain_text("only folders within")
+        with self.settings(IMPORT_ROOT=self.renders.resolve()):
+            page.get_by_label("Or a folder on the server's machine").fill(str(self.renders.resolve()))
+            page.get_by_role("button", name="Look into the folder").click()
+            expect(page.get_by_text("5 pictures. Nothing is taken in yet.")).to_be_visible()
+            page.get_by_role("button", name="Take all 5 in").click()
+            expect(self.heading()).to_contain_text("4 renders taken in, 1 could not be")
+        self.assertEqual(ImportedRender.objects.filter(problem="").count(), 4)
+        page.get_by_role("button", name="Remove this set").click()
+        page.get_by_role("button", name="Put it back").click()
+        expect(self.heading()).to_contain_text("4 renders taken in")
+
+    def test_a_display_encoded_picture_is_marked_until_its_transform_is_stated(self):
+        page = self.page
+        path = self.renders / "top.png"
+        output = oiio.ImageOutput.create(str(path))
+        output.open(str(path), oiio.ImageSpec(64, 48, 3, "uint8"))
+        output.write_image(np.round(255 * textured((64, 48)) ** (1 / 2.2)).astype(np.uint8))
+        output.close()
+        self.open("/imports")
+        page.locator('input[type="file"]').set_input_files(path)
+        page.get_by_role("button", name="Take it in").click()
+        row = page.locator('tr[data-render="top.png"]')
+        expect(row).to_contain_text("display-encoded: look only")
+        page.get_by_label("Values went through").select_option("sRGB - Display / Un-tone-mapped")
+        page.get_by_role("button", name="Fill in").click()
+        expect(row).to_contain_text("linear, sRGB - Display / Un-tone-mapped undone")
