@@ -30,7 +30,7 @@ dev: setup ## both servers with reload, at http://127.0.0.1:5173
 
 test: setup chromium lint ## lint, then all tests
 	python manage.py test tests.standins --settings tests.settings --noinput --parallel 2
-	python manage.py test tests.core tests.server tests.browser tests.test_documents --settings tests.settings --noinput --timing
+	python manage.py test tests.core tests.server tests.browser tests.test_documents tests.test_brightness_for_real --settings tests.settings --noinput --timing
 
 lint: .venv/installed web/node_modules/installed ## every check that runs nothing
 	ruff check .

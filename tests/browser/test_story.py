@@ -48,7 +48,7 @@ class Story(BrowserTest):
         self.assert_accessible()
         self.fill_form()
         sheet = page.get_by_role("complementary", name="Match sheet and plan")
-        expect(sheet).to_contain_text("Matched in all but light picking. Not known yet: version, machine and load.")
+        expect(sheet).to_contain_text("Matched in all but light picking. Not known yet: machine and load.")
         expect(sheet.locator('[data-condition="settings"]')).to_contain_text("light picking estimate")
         expect(sheet).to_contain_text("5 renders, one at a time")
         self.assert_accessible()

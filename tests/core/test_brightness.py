@@ -34,6 +34,11 @@ class BringingTogether(unittest.TestCase):
     def test_one_seed_has_no_interval(self):
         self.assertIsNone(brightness_match([textured()], [textured()], WHOLE).interval)
 
+    def test_a_firefly_or_a_visible_lamp_does_not_rule_it(self):
+        wild = noisy(textured(), 0.1, 3)
+        wild[100, 100] = 1e5
+        self.assertAlmostEqual(brightness_match([textured()], [wild], WHOLE).factor, 1.0, delta=0.01)
+
     def test_only_the_zone_counts(self):
         trial = textured().copy()
         trial[:, 160:] *= 3.0

@@ -14,6 +14,7 @@ VERSION = 1
 BLOCK = 16
 LEAST_PIXELS = 64
 EVEN = 1.15
+PEAKS = 0.999
 
 
 @dataclass(frozen=True)
@@ -23,7 +24,7 @@ class BrightnessMatch:
     Parameters
     ----------
     factor : float
-        Mean luminance of the control over that of the trial.
+        Mean luminance of the control over that of the trial, each cut at its 99.9th percentile.
     interval : tuple of float or None
         95 %, from the differences between seeds; None with one seed a side.
     spread : tuple of float or None
@@ -67,7 +68,7 @@ def brightness_match(control: Sequence[Floats], trial: Sequence[Floats], mask: M
         raise RefusedError("brightness", "the pictures differ in size")
     if int(mask.sum()) < LEAST_PIXELS:
         raise RefusedError("brightness", f"the zone has fewer than {LEAST_PIXELS} pixels")
-    left, right = ([luminance(picture) for picture in side] for side in (control, trial))
+    left, right = (_without_peaks([luminance(picture) for picture in side], mask) for side in (control, trial))
     means = [np.array([float(y[mask].mean()) for y in side]) for side in (left, right)]
     if means[0].mean() <= 0.0 or means[1].mean() <= 0.0:
         raise RefusedError("brightness", "a side is black in this zone; choose a zone that is lit in both")
@@ -75,6 +76,12 @@ def brightness_match(control: Sequence[Floats], trial: Sequence[Floats], mask: M
     return BrightnessMatch(
         factor, _interval(factor, left, right, mask), _spread(left, right, mask), float(np.log2(factor)), VERSION
     )
+
+
+def _without_peaks(side: list[Doubles], mask: Mask) -> list[Doubles]:
+    """Values above the 99.9th percentile of the zone, cut there: a visible lamp or a firefly would rule the mean."""
+    limit = float(np.quantile(np.concatenate([y[mask] for y in side]), PEAKS))
+    return [np.minimum(y, limit) for y in side]
 
 
 def _interval(factor: float, left: list[Doubles], right: list[Doubles], mask: Mask) -> tuple[float, float] | None:

@@ -9,7 +9,7 @@ import { SideName } from "../../parts/Side";
 import { Undo } from "../../parts/Undo";
 import { useTitle } from "../../parts/useTitle";
 import { FillIn } from "./FillIn";
-import { type Group, grouped, type Render } from "./groups";
+import { type Group, grouped, type Render, varyingSettings } from "./groups";
 
 type Sides = { control: string; trial: string };
 
@@ -116,6 +116,7 @@ function RenderTable({
   onChoose: (chosen: ReadonlySet<number>) => void;
 }) {
   const all = renders.length > 0 && renders.every((render) => chosen.has(render.id));
+  const varying = varyingSettings(renders);
   const toggle = (id: number) => {
     const next = new Set(chosen);
     if (!next.delete(id)) next.add(id);
@@ -187,13 +188,7 @@ function RenderTable({
               <Known render={render} names={["seed"]} />
             </td>
             <td className="max-w-56">
-              {Object.entries(render.settings)
-                .slice(0, 4)
-                .map(([name, value]) => `${name.replaceAll("_", " ")} ${settingValue(value)}`)
-                .join(", ") || <span className="text-soft">not known</span>}
-              {Object.keys(render.settings).length > 4
-                ? ` and ${Object.keys(render.settings).length - 4} more`
-                : ""}
+              <Settings render={render} varying={varying} />
             </td>
             <td className="number">
               {render.fields_known.seconds == null ? (
@@ -213,6 +208,27 @@ function RenderTable({
         ))}
       </tbody>
     </table>
+  );
+}
+
+/** The settings that tell these renders apart, and how many more there are. */
+function Settings({ render, varying }: { render: Render; varying: string[] }) {
+  const all = Object.entries(render.settings);
+  if (all.length === 0) return <span className="text-soft">not known</span>;
+  const told = all.filter(([name]) => varying.includes(name) || all.length <= 3);
+  const words = told.map(([name, value]) => `${name.replaceAll("_", " ")} ${settingValue(value)}`);
+  const more = all.length - told.length;
+  return (
+    <span title={all.map(([name, value]) => `${name} ${settingValue(value)}`).join(", ")}>
+      {words.join(", ")}
+      {more > 0 ? (
+        <span className="text-soft">
+          {" "}
+          {words.length ? "and " : ""}
+          {more} alike in all
+        </span>
+      ) : null}
+    </span>
   );
 }
 

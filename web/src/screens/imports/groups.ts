@@ -28,14 +28,14 @@ export function grouped(renders: Render[]): Group[] {
   }));
 }
 
-/** Settings that are not the same in all renders: those tell groups apart. */
-function varyingSettings(renders: Render[]): string[] {
-  const names = [...new Set(renders.flatMap((render) => Object.keys(render.settings)))];
-  return names.filter(
-    (name) =>
-      new Set(renders.filter((each) => !each.problem).map((render) => String(render.settings[name]))).size >
-      1,
-  );
+/** Settings that are not the same in all renders that have them: those tell groups apart. */
+export function varyingSettings(renders: Render[]): string[] {
+  const values = new Map<string, Set<string>>();
+  for (const render of renders) {
+    for (const [name, value] of Object.entries(render.settings))
+      values.set(name, (values.get(name) ?? new Set()).add(String(value)));
+  }
+  return [...values].filter(([, seen]) => seen.size > 1).map(([name]) => name);
 }
 
 function titleOf(render: Render | undefined, varying: string[]): string {

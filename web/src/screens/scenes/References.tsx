@@ -3,7 +3,7 @@ import { useState } from "react";
 import { api, body, type Schema, upload } from "../../api/client";
 import { referencesQuery, transformsQuery } from "../../api/queries";
 import { FileDrop } from "../../parts/FileDrop";
-import { day, duration, settingValue, three } from "../../parts/format";
+import { day, duration, seconds, settingValue, three } from "../../parts/format";
 import { Labelled } from "../../parts/Labelled";
 import { Notice } from "../../parts/Notice";
 import { type Taken, Undo } from "../../parts/Undo";
@@ -134,11 +134,11 @@ function Report({ match }: { match: NonNullable<Reference["match"]> }) {
   return (
     <p className="mt-1" data-part="match report">
       For viewing: {match.stops >= 0 ? "brightened" : "darkened"} by {Math.abs(match.stops).toFixed(2)} stops,
-      red × {red.toFixed(2)} and blue × {blue.toFixed(2)} against green. Shifted {right.toFixed(1)} px right
-      and {down.toFixed(1)} px down, enlarged × {match.scale.toFixed(3)}. Likeness of the edges{" "}
-      {match.alike_before.toFixed(2)} before, {match.alike_after.toFixed(2)} after, over{" "}
-      {Math.round(100 * match.covered)} % of the picture{left}. Turning and lens distortion are not undone;
-      brightness and colour can no longer be judged by it.
+      red × {red.toFixed(2)} and blue × {blue.toFixed(2)} against green. Shifted {Math.abs(right).toFixed(1)}{" "}
+      px {right < 0 ? "left" : "right"} and {Math.abs(down).toFixed(1)} px {down < 0 ? "up" : "down"},
+      enlarged × {match.scale.toFixed(3)}. Likeness of the edges {match.alike_before.toFixed(2)} before,{" "}
+      {match.alike_after.toFixed(2)} after, over {Math.round(100 * match.covered)} % of the picture{left}.
+      Turning and lens distortion are not undone; brightness and colour can no longer be judged by it.
     </p>
   );
 }
@@ -157,7 +157,7 @@ function details(row: Reference): string {
     known.lens && `lens ${known.lens}`,
     typeof known.field_of_view_degrees === "number" && `field of view ${three(known.field_of_view_degrees)}°`,
     known.taken_at && `taken ${known.taken_at}`,
-    typeof known.capture_seconds === "number" && `the capture took ${duration(known.capture_seconds)}`,
+    typeof known.capture_seconds === "number" && `the capture took ${seconds(known.capture_seconds)}`,
     known.notes,
   ].filter(Boolean);
   return parts.length ? `${parts.join(", ")}.` : "How it came to be is not known.";

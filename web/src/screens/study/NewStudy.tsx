@@ -98,11 +98,16 @@ function Form({ scenes, engines }: { scenes: Schema["Scenes"]; engines: Schema["
         <div className="mt-5">
           {engine ? (
             <>
-              <SettingsTable settings={engine.settings} draft={draft} problems={problems} onChange={change} />
+              <SubjectsTable
+                subjects={scene ? subjectsOf(draft, scene, engines.engines) : []}
+                engines={engines.engines}
+                draft={draft}
+                problems={problems}
+                onChange={change}
+              />
               <div className="mt-6">
-                <SubjectsTable
-                  subjects={scene ? subjectsOf(draft, scene, engines.engines) : []}
-                  engines={engines.engines}
+                <SettingsTable
+                  settings={engine.settings}
                   draft={draft}
                   problems={problems}
                   onChange={change}
@@ -178,28 +183,30 @@ function Form({ scenes, engines }: { scenes: Schema["Scenes"]; engines: Schema["
           )}
         </div>
       </div>
-      <aside aria-label="Match sheet and plan" className="border-line border-l bg-wash/60 px-5 py-6">
-        <h2 className="mb-2 font-semibold">Match sheet</h2>
-        {draft.under_test && preview.data?.match_sheet ? (
-          <>
-            {preview.data.notes.map((note) => (
-              <div key={note} className="mb-3">
-                <Notice kind="plain">
-                  <p className="first-letter:uppercase">{note}. The pictures will come out the same.</p>
-                </Notice>
-              </div>
-            ))}
-            <MatchSheet sheet={preview.data.match_sheet} />
-            <h2 className="mt-5 mb-1 font-semibold">Plan</h2>
-            <PlanList plan={preview.data.plan} />
-          </>
-        ) : (
-          <p className="text-soft">
-            {draft.under_test
-              ? "Mend what is marked on the left, and the sheet shows what is held."
-              : "Change one thing for the trial, and the sheet shows that all the rest is held."}
-          </p>
-        )}
+      <aside aria-label="Match sheet and plan" className="border-line border-l bg-wash/60">
+        <div className="sticky top-0 max-h-[calc(100dvh-2.5rem)] overflow-auto px-5 py-6">
+          <h2 className="mb-2 font-semibold">Match sheet</h2>
+          {draft.under_test && preview.data?.match_sheet ? (
+            <>
+              {preview.data.notes.map((note) => (
+                <div key={note} className="mb-3">
+                  <Notice kind="plain">
+                    <p className="first-letter:uppercase">{note}. The pictures will come out the same.</p>
+                  </Notice>
+                </div>
+              ))}
+              <MatchSheet sheet={preview.data.match_sheet} />
+              <h2 className="mt-5 mb-1 font-semibold">Plan</h2>
+              <PlanList plan={preview.data.plan} />
+            </>
+          ) : (
+            <p className="text-soft">
+              {draft.under_test
+                ? "Mend what is marked on the left, and the sheet shows what is held."
+                : "Change one thing for the trial, and the sheet shows that all the rest is held."}
+            </p>
+          )}
+        </div>
       </aside>
     </form>
   );
