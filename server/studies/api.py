@@ -120,7 +120,7 @@ def preview(request: Request) -> Response:
     draft, problems = _draft(request)
     sheet = sheet_row(draft.match_sheet()) if draft else None
     plan = [vars(row) for row in draft.plan()] if draft else []
-    notes = draft.switched_off() if draft else []
+    notes = draft.notes() if draft else []
     return Response({"problems": problems, "notes": notes, "match_sheet": sheet, "plan": plan})
 
 

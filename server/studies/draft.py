@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 from typing import Any, TypeVar
 
 from matchedpair.engines import EngineDefinition, RenderJob, unsupported
-from matchedpair.engines.definition import Build
+from matchedpair.engines.definition import Build, Effect
 from matchedpair.engines.setting import Value
 from matchedpair.errors import InputError, SettingsError
 from matchedpair.pictures.view_transform import view_transforms
@@ -83,19 +83,25 @@ class Draft:
         """The sheet as far as it is known before anything has run."""
         return match_sheet(self._conditions(CONTROL), self._conditions(TRIAL), self.under_test)
 
-    def switched_off(self) -> list[str]:
-        """Settings under test that do nothing because another switch is off on both sides, in words."""
+    def notes(self) -> list[str]:
+        """What may surprise when it has run: a switch that is off elsewhere, brightness not brought together."""
         control, trial = self.sides[CONTROL], self.sides[TRIAL]
-        notes = []
-        for effect in trial.engine.effects:
-            if self.under_test in effect.needs:
-                off = trial.engine.switched_off(effect, trial.settings)
-                if off and control.engine.switched_off(effect, control.settings):
-                    names = " and ".join(trial.engine.setting(name).title for name in off)
-                    notes.append(
-                        f"{effect.effect.replace('-', ' ')} stays off on both sides: {names} must be on as well"
-                    )
-        return notes
+        notes = [self._off(effect) for effect in trial.engine.effects if self.under_test in effect.needs]
+        if self.under_test == "engine" and not control.brightness and not trial.brightness:
+            notes.append(
+                f"{control.engine.title} and {trial.engine.title} have not been brought together in brightness; "
+                "their pair offers it once both have rendered."
+            )
+        return [note for note in notes if note]
+
+    def _off(self, effect: Effect) -> str:
+        control, trial = self.sides[CONTROL], self.sides[TRIAL]
+        off = trial.engine.switched_off(effect, trial.settings)
+        if not off or not control.engine.switched_off(effect, control.settings):
+            return ""
+        names = " and ".join(trial.engine.setting(name).title for name in off)
+        title = effect.effect.replace("-", " ").capitalize()
+        return f"{title} stays off on both sides: {names} must be on as well. The pictures will come out the same."
 
     def _conditions(self, side: str) -> dict[str, Any]:
         seeds = ", ".join(str(row.seed) for row in self.plan() if row.side == side and not row.warm_up)

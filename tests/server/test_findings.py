@@ -258,11 +258,13 @@ class Exports(WithEngines, TestCase):
             call_command("load_bundle", str(self.home / "none.zip"))
 
 
-class DemoBundles(WithEngines, TestCase):
-    def test_the_shipped_bundles_load_measured_and_judged(self):
-        bundles = sorted((ROOT / "demo" / "bundles").glob("*.zip"))
+class OlderBundles(WithEngines, TestCase):
+    """Bundles of format 1, in which engine and setup belonged to the whole study."""
+
+    def test_they_load_with_setup_and_engine_given_to_each_side(self):
+        bundles = sorted((ROOT / "tests" / "data").glob("format-1-*.zip"))
+        self.assertEqual(len(bundles), 2)
         call_command("load_bundle", *map(str, bundles), stdout=io.StringIO())
-        self.assertEqual(Study.objects.count(), len(bundles))
         rows = self.call("GET", "/api/overview/").json()["studies"]
         self.assertTrue(any(row["chosen"] for row in rows))
         for row in rows:
@@ -271,22 +273,60 @@ class DemoBundles(WithEngines, TestCase):
             self.assertFalse(pair["control"]["out_of_date"] or pair["trial"]["out_of_date"])
             self.assertTrue(pair["match_sheet"]["fair"], pair["match_sheet"]["summary"])
             self.assertEqual(measure_outstanding(Option.objects.filter(study_id=row["id"])), 0)
+        self.assertEqual(set(Option.objects.values_list("engine", "quality_knob")), {("alder", "samples")})
         call_command("load_bundle", "--if-empty", *map(str, bundles), stdout=io.StringIO())
         self.assertEqual(Study.objects.count(), len(bundles))
 
-    def test_no_bundle_tells_where_it_was_made(self):
-        for path in (ROOT / "demo" / "bundles").glob("*.zip"):
-            with zipfile.ZipFile(path) as bundle:
-                text = bundle.read("pair.json").decode()
-            self.assertNotIn(str(ROOT), text)
-            self.assertNotIn("/home/", text)
+
+class DemoData(WithEngines, TestCase):
+    def setUp(self):
+        super().setUp()
+        call_command("load_data", str(ROOT / "demo" / "data"), stdout=io.StringIO())
+
+    def test_it_is_measured_and_shows_every_kind_of_thing(self):
+        rows = self.call("GET", "/api/overview/").json()["studies"]
+        tested = {self.call("GET", f"/api/studies/{row['id']}/").json()["under_test"] for row in rows}
+        self.assertLessEqual({"engine", "version", "quantities", "light_picking", "focused_light"}, tested)
+        for row in rows:
+            pair = self.call("GET", f"/api/pairs/{row['pair']}/").json()
+            self.assertFalse(pair["control"]["out_of_date"] or pair["trial"]["out_of_date"], row["question"])
+            self.assertTrue(pair["match_sheet"]["fair"], pair["match_sheet"]["summary"])
+        references = self.call("GET", "/api/references/").json()
+        self.assertEqual({row["kind"] for row in references}, {"render", "photograph"})
+        self.assertEqual(len(self.call("GET", "/api/panoramas/").json()), 1)
+        (came,) = self.call("GET", "/api/imports/").json()
+        self.assertEqual((came["taken"], came["refused"], came["incomplete"]), (5, 1, 1))
+
+    def test_it_is_loaded_once_and_only_into_an_empty_installation(self):
+        count = Study.objects.count()
+        call_command("load_data", "--if-empty", str(ROOT / "demo" / "data"), stdout=io.StringIO())
+        self.assertEqual(Study.objects.count(), count)
+        with self.assertRaisesRegex(CommandError, "not empty"):
+            call_command("load_data", str(ROOT / "demo" / "data"))
+
+    def test_it_does_not_tell_where_it_was_made(self):
+        text = (ROOT / "demo" / "data" / "rows.json").read_text()
+        for path in (str(ROOT), "/home/", "/tmp/", "/root/"):
+            self.assertNotIn(path, text)
 
     def test_a_shipped_figure_is_what_the_core_measures_now(self):
-        study = load_bundle(sorted((ROOT / "demo" / "bundles").glob("*.zip"))[0])
-        kept = Measure.objects.get(option__study=study, option__side="control").value
+        kept = {(row.option_id, row.zone): row.value for row in Measure.objects.filter(option__study_id__lte=2)}
         Measure.objects.all().delete()
-        measure_outstanding(Option.objects.all())
-        self.assertAlmostEqual(Measure.objects.get(option__study=study, option__side="control").value, kept, places=6)
+        measure_outstanding(Option.objects.filter(study_id__lte=2))
+        now = {(row.option_id, row.zone): row.value for row in Measure.objects.all()}
+        self.assertEqual(now.keys(), kept.keys())
+        for key, value in kept.items():
+            self.assertAlmostEqual(now[key], value, places=6, msg=key)
+
+    def test_a_bundle_of_any_of_its_pairs_goes_around(self):
+        pair = Study.objects.get(question__startswith="What does focused light").pairs.get()
+        contents = self.client.get(f"/api/pairs/{pair.pk}/export.zip").content
+        path = Path(settings.HOME) / "around.zip"
+        path.write_bytes(contents)
+        again = load_bundle(path)
+        passes = list(again.runs.order_by("position").values_list("passes", flat=True))
+        self.assertEqual(passes, list(pair.study.runs.order_by("position").values_list("passes", flat=True)))
+        self.assertEqual(set(passes[1]), {"focused", "depth"})
 
 
 class RunDetails(WithEngines, TestCase):

@@ -31,7 +31,7 @@ export function Readout({
         </>
       ) : (
         <p className="text-soft">
-          Point at the picture to read its linear values.
+          Point at the picture to read it.
           <span className="block text-xs">{shown}</span>
         </p>
       )}

@@ -167,7 +167,7 @@ function RenderTable({
                 className="w-[72px]"
               />
             </td>
-            <th scope="row" className="max-w-48 break-words text-left font-normal">
+            <th scope="row" className="max-w-60 break-words text-left font-normal">
               {render.name}
               <span className="block text-soft">
                 {render.width} × {render.height}

@@ -7,7 +7,7 @@ export type Group = { key: string; title: string; renders: Render[]; complete: b
 
 const APART = ["engine", "version", "scene", "view", "variant", "frame"] as const;
 
-/** Groups of renders that are alike in all but the seed, in the order of their names. */
+/** Groups of renders that are alike in all but the seed: those of which enough is known first, by name. */
 export function grouped(renders: Render[]): Group[] {
   const found = new Map<string, Render[]>();
   for (const render of renders.filter((each) => !each.problem)) {
@@ -20,12 +20,13 @@ export function grouped(renders: Render[]): Group[] {
     found.set(key, [...(found.get(key) ?? []), render]);
   }
   const varying = varyingSettings(renders);
-  return [...found].map(([key, rows]) => ({
+  const groups = [...found].map(([key, rows]) => ({
     key,
     title: titleOf(rows[0], varying),
     renders: rows,
     complete: rows.every((row) => row.missing.length === 0),
   }));
+  return groups.sort((one, other) => Number(other.complete) - Number(one.complete));
 }
 
 /** Settings that are not the same in all renders that have them: those tell groups apart. */

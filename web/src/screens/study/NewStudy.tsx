@@ -191,7 +191,7 @@ function Form({ scenes, engines }: { scenes: Schema["Scenes"]; engines: Schema["
               {preview.data.notes.map((note) => (
                 <div key={note} className="mb-3">
                   <Notice kind="plain">
-                    <p className="first-letter:uppercase">{note}. The pictures will come out the same.</p>
+                    <p className="first-letter:uppercase">{note}</p>
                   </Notice>
                 </div>
               ))}

@@ -41,8 +41,8 @@ function sentence(rows: Row[]): string {
 function Empty() {
   return (
     <p className="mt-6 max-w-prose">
-      A study renders the same setup twice, alike in all but one setting, and says what that setting gains and
-      costs. Start with a small size: the first answer comes within a minute.
+      A study renders the same setup twice, alike in all but one thing, and says what that gains and costs.
+      Start with a small size: the first answer comes within a minute.
     </p>
   );
 }
