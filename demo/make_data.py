@@ -124,8 +124,8 @@ def studies() -> dict[str, Any]:
             trial_settings={"gather_rays": 256},
     )  # fmt: skip
     made["long"] = run(
-        "Is 512 samples enough to judge the cloth corner by?", scene="cloth-corner",
-        settings={"samples": 256} | ESTIMATE, under_test="samples", trial_value=512,
+        "Is 256 samples enough to judge the cloth corner by?", scene="cloth-corner",
+        settings={"samples": 128} | ESTIMATE, under_test="samples", trial_value=256,
     )  # fmt: skip
     give_verdict(
         with_all(Pair.objects.filter(study=made["picking"])).get(), chosen="trial", author="Rosa, Kettle Lane",
@@ -163,13 +163,14 @@ def run(question: str, **values: Any) -> Any:
 
 
 def references(study: Any) -> None:
-    """The long render with its twin, and a made-up photograph of the same corner."""
+    """The long render with its twin, a made-up photograph of the same corner, and the test ball in closed form."""
+    from demo.lantern_street.test_ball import true_picture
     from server.references.actions import from_option, from_upload, lay_over_render
     from server.runs.models import Run
     from server.store.pixels import stored_picture
 
     option = study.options.get(side="trial")
-    from_option(option, "512 samples of Alder")
+    from_option(option, "256 samples of Alder")
     long = stored_picture(Run.objects.get(option=option, seed=1, warm_up=False).picture).pixels
     photograph = from_upload(
         uploaded("cloth-corner-photograph.jpg", photographed(long)),
@@ -184,6 +185,13 @@ def references(study: Any) -> None:
     )  # fmt: skip
     lay_over_render(photograph)
     print(f"photograph: {photograph.match}", flush=True)
+    from_upload(
+        uploaded("test-ball-front.exr", true_picture(320, 180)),
+        {
+            "kind": "analytic", "title": "The ball in closed form", "scene": "test-ball", "view": "front",
+            "details": {"notes": "Reflectance 0.5 in even light of 1; edges by 16 × 16 places a pixel"},
+        },
+    )  # fmt: skip
 
 
 def photographed(light: np.ndarray) -> np.ndarray:

@@ -50,7 +50,9 @@ def main() -> None:
             wait_for(base)
             with sync_playwright() as playwright:
                 browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
-                take_all(browser.new_page(viewport={"width": 1280, "height": 800}), base)
+                page = browser.new_page(viewport={"width": 1280, "height": 800})
+                take_studies(page, base)
+                take_kit(page, base)
                 browser.close()
         finally:
             for process in started:
@@ -58,69 +60,74 @@ def main() -> None:
                 process.wait()
 
 
-def take_all(page: Page, base: str) -> None:
-    """Every main view, from the demo data."""
+def take(page: Page, name: str) -> None:
+    """One picture, with the pointer out of the way."""
+    page.mouse.move(2, 2)
+    page.wait_for_timeout(500)
+    page.screenshot(path=SHOTS / f"{name}.png")
+    print(f"docs/screenshots/{name}.png")
 
-    def take(name: str) -> None:
-        page.mouse.move(2, 2)
-        page.wait_for_timeout(500)
-        page.screenshot(path=SHOTS / f"{name}.png")
-        print(f"docs/screenshots/{name}.png")
 
+def take_studies(page: Page, base: str) -> None:
+    """Studies, one study, its pair."""
     page.goto(base)
     page.get_by_text("Runner ready").wait_for(timeout=20_000)
     page.wait_for_selector("[data-study] img")
-    take("studies")
+    take(page, "studies")
     page.get_by_role("link", name="Which is cleaner in the cloth corner").click()
     page.wait_for_selector("tr[data-run] img")
-    take("study")
+    take(page, "study")
     page.get_by_role("button", name="Log of trial seed 1").click()
     page.get_by_role("dialog").get_by_text("pass").first.wait_for()
-    take("run-log")
+    take(page, "run-log")
     page.keyboard.press("Escape")
     page.get_by_role("link", name="Look at the pair").click()
     page.wait_for_selector("canvas[data-drawn]")
     for _ in range(2):
         page.keyboard.press("]")
-    take("pair-divided")
+    take(page, "pair-divided")
     page.keyboard.press("u")
     page.keyboard.press("f")
-    take("pair-difference")
+    take(page, "pair-difference")
     page.keyboard.press("n")
-    take("pair-side-by-side")
+    take(page, "pair-side-by-side")
     page.keyboard.press("d")
     page.keyboard.press("8")
-    take("pair-pixels")
+    take(page, "pair-pixels")
     page.keyboard.press("?")
     page.get_by_role("dialog").wait_for()
-    take("keys")
+    take(page, "keys")
     page.keyboard.press("Escape")
+
+
+def take_kit(page: Page, base: str) -> None:
+    """A new study, scenes, engines, and renders from elsewhere."""
     page.goto(f"{base}/studies/new?scene=cloth-corner&view=counter")
     page.get_by_label("Question").fill("Which is faster in the cloth corner?")
     page.get_by_role("button", name="Change this for the trial: Engine").click()
     page.get_by_label("Engine, trial").select_option("tansy")
     page.get_by_text("Matched in all but engine.").wait_for()
-    take("new-study")
+    take(page, "new-study")
     page.goto(f"{base}/scenes")
     page.wait_for_selector("[data-scene] img")
-    take("scenes")
+    take(page, "scenes")
     page.goto(f"{base}/scenes/marble-stall")
     page.locator('[data-zone="Deep shelf"]').press("Enter")
-    take("zones")
+    take(page, "zones")
     page.goto(f"{base}/scenes/cloth-corner")
     page.locator("[data-reference] img").first.wait_for()
     page.get_by_role("region", name="References").scroll_into_view_if_needed()
-    take("references")
+    take(page, "references")
     page.goto(f"{base}/engines")
     page.wait_for_selector("[data-setting]")
-    take("engines")
+    take(page, "engines")
     page.get_by_role("tab", name="Effects").click()
-    take("effects")
+    take(page, "effects")
     page.get_by_role("tab", name="Quantities and brightness").click()
-    take("quantities")
+    take(page, "quantities")
     page.goto(f"{base}/imports/1")
     page.wait_for_selector("[data-render] img")
-    take("import")
+    take(page, "import")
 
 
 def wait_for(base: str) -> None:

@@ -5,17 +5,12 @@ from __future__ import annotations
 from concurrent.futures import ThreadPoolExecutor
 from typing import Any
 
-from django.http import HttpResponse
 from django.shortcuts import get_object_or_404
 from django.utils import timezone
-from django.utils.cache import patch_cache_control
-from drf_spectacular.types import OpenApiTypes
-from drf_spectacular.utils import OpenApiParameter, extend_schema
+from drf_spectacular.utils import extend_schema
 from matchedpair.engines import EngineDefinition, Setting
 from matchedpair.engines.definition import DOES
 from matchedpair.engines.setting import KINDS
-from matchedpair.errors import InputError
-from matchedpair.pictures.view_transform import LOWEST_STOP, STOPS, view_transforms
 from rest_framework import serializers, status
 from rest_framework.decorators import api_view
 from rest_framework.request import Request
@@ -145,14 +140,6 @@ class EnginesSerializer(serializers.Serializer):
     problems = serializers.ListField(child=serializers.CharField())
 
 
-class ViewTransformsSerializer(serializers.Serializer):
-    """The view transforms of the configuration in force."""
-
-    names = serializers.ListField(child=serializers.CharField())
-    default = serializers.CharField()
-    source = serializers.CharField()
-
-
 @extend_schema(responses=EnginesSerializer)
 @api_view(["GET"])
 def engines(request: Request) -> Response:
@@ -215,31 +202,6 @@ def brightness_restore(request: Request, pk: int) -> Response:
     row = get_object_or_404(BrightnessFactor, pk=pk)
     BrightnessFactor.objects.filter(pk=row.pk).update(withdrawn_at=None)
     return Response(BrightnessSerializer(row).data)
-
-
-@extend_schema(responses=ViewTransformsSerializer)
-@api_view(["GET"])
-def transforms(request: Request) -> Response:
-    """The view transforms of the OpenColorIO configuration in force."""
-    found = view_transforms()
-    return Response({"names": found.names, "default": found.default, "source": found.source.rpartition("/")[2]})
-
-
-@extend_schema(
-    parameters=[OpenApiParameter("name", str, required=True)],
-    responses={(200, "application/octet-stream"): OpenApiTypes.BINARY},
-)
-@api_view(["GET"])
-def transform_table(request: Request) -> HttpResponse:
-    """Display values over a cube of light as half floats (red fastest, RGBA); headers tell size and stops."""
-    name = request.query_params.get("name", "")
-    if not name:
-        raise InputError("say which view transform: ?name=DISPLAY / VIEW")
-    table = view_transforms().table(name)
-    response = HttpResponse(table.astype("<f2").tobytes(), content_type="application/octet-stream")
-    response["Table-Size"], response["Table-Lowest-Stop"], response["Table-Stops"] = len(table), LOWEST_STOP, STOPS
-    patch_cache_control(response, private=True, max_age=3600)
-    return response
 
 
 def _engine_rows(definitions: list[EngineDefinition]) -> list[dict[str, Any]]:

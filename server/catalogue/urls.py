@@ -2,7 +2,7 @@
 
 from django.urls import path
 
-from server.catalogue import engines_api, scenes_api
+from server.catalogue import engines_api, scenes_api, transforms_api
 
 urlpatterns = [
     path("scenes/", scenes_api.scenes),
@@ -17,6 +17,6 @@ urlpatterns = [
     path("effects/evidence/<int:pk>/restore/", engines_api.evidence_restore),
     path("brightness/<int:pk>/", engines_api.brightness),
     path("brightness/<int:pk>/restore/", engines_api.brightness_restore),
-    path("view-transforms/", engines_api.transforms),
-    path("view-transforms/table/", engines_api.transform_table),
+    path("view-transforms/", transforms_api.transforms),
+    path("view-transforms/table/", transforms_api.transform_table),
 ]

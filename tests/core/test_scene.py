@@ -56,6 +56,8 @@ class Scenes(unittest.TestCase):
         self.assertEqual(stressed, {stress.name for stress in STRESSES})
         for scene in scenes:
             self.assertGreaterEqual(len(scene.views), 2, scene.name)
+            if scene.name == "test-ball":
+                continue  # not of the film: it stresses nothing, its true picture is known
             self.assertGreaterEqual(len(scene.quantities), 2, scene.name)
             names = [variant.name for variant in scene.variants]
             self.assertEqual(names[:4], ["as-is", "neutral", "lanterns-only", "dusk-only"], scene.name)

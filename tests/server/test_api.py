@@ -19,7 +19,7 @@ ROOT = Path(__file__).parents[2]
 class Catalogue(WithEngines, TestCase):
     def test_scenes_with_their_views(self):
         scenes = {scene["name"]: scene for scene in self.call("GET", "/api/scenes/").json()["scenes"]}
-        self.assertEqual(sorted(scenes), ["cloth-corner", "glass-cabinet", "marble-stall", "mist-lane"])
+        self.assertEqual(sorted(scenes), ["cloth-corner", "glass-cabinet", "marble-stall", "mist-lane", "test-ball"])
         scene = scenes["marble-stall"]
         self.assertEqual([view["name"] for view in scene["views"]], ["counter", "shelf"])
         self.assertEqual(

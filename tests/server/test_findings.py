@@ -292,7 +292,7 @@ class DemoData(WithEngines, TestCase):
             self.assertFalse(pair["control"]["out_of_date"] or pair["trial"]["out_of_date"], row["question"])
             self.assertTrue(pair["match_sheet"]["fair"], pair["match_sheet"]["summary"])
         references = self.call("GET", "/api/references/").json()
-        self.assertEqual({row["kind"] for row in references}, {"render", "photograph"})
+        self.assertEqual({row["kind"] for row in references}, {"render", "photograph", "analytic"})
         self.assertEqual(len(self.call("GET", "/api/panoramas/").json()), 1)
         (came,) = self.call("GET", "/api/imports/").json()
         self.assertEqual((came["taken"], came["refused"], came["incomplete"]), (5, 1, 1))

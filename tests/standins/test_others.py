@@ -2,6 +2,7 @@
 
 import numpy as np
 
+from demo.lantern_street.test_ball import true_picture
 from tests.standins.base import ROOT, STALL, StandinTest, floor_lit_by, scene
 
 LANE = ROOT / "demo" / "scenes" / "mist-lane.json"
@@ -40,6 +41,17 @@ class AllOfThem(StandinTest):
                 picture = self.render(program=program, passes=passes, **FEW[program])
                 np.testing.assert_allclose(self.passes["direct"] + self.passes["indirect"], picture, atol=1e-5)
                 self.assertGreater(self.passes["depth"].min(), 0.5)
+
+    def test_the_test_ball_comes_out_as_its_closed_form_says(self):
+        ball = ROOT / "demo" / "scenes" / "test-ball.json"
+        truth = true_picture(64, 36)
+        unit = {"tansy": np.pi}
+        for program, tolerance in (("alder", 0.01), ("tansy", 0.02), ("sorrel", 0.01), ("sedge", 0.02)):
+            with self.subTest(program):
+                made = self.render(of=ball, view="front", program=program, **FEW[program]) * unit.get(program, 1.0)
+                self.assertAlmostEqual(float(made[16:20, 30:34].mean()), 0.5, delta=0.5 * tolerance)
+                self.assertAlmostEqual(float(made[:4].mean()), 1.0, delta=tolerance)
+                self.assertLess(np.abs(made - truth).mean(), 0.02)
 
     def test_bad_calls_end_with_code_two_and_one_clear_line(self):
         for program in FEW:

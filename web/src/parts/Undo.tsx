@@ -1,10 +1,37 @@
 import { useMutation } from "@tanstack/react-query";
-import { useEffect } from "react";
+import { type ReactNode, useEffect, useState } from "react";
 
-/** What was just taken away, with the way back; it stays until the next act or the cross. */
-export type Taken = { what: string; restore: () => Promise<unknown> };
+type Taken = { what: string; restore: () => Promise<unknown> };
 
-export function Undo({ taken, onDone }: { taken: Taken; onDone: () => void }) {
+/** Takes rows away and offers the way back, by button or Ctrl+Z, until the next one is taken. */
+export function useRemoval<Row>(acts: {
+  remove: (row: Row) => Promise<unknown>;
+  restore: (row: Row) => Promise<unknown>;
+  /** What is said once it is gone. */
+  words: (row: Row) => string;
+  /** Called after either. */
+  refresh: () => unknown;
+}): { take: (row: Row) => void; notice: ReactNode; error: Error | null } {
+  const [gone, setGone] = useState<Taken | null>(null);
+  const removing = useMutation({
+    mutationFn: acts.remove,
+    onSuccess: (_, row) => {
+      setGone({ what: acts.words(row), restore: () => acts.restore(row) });
+      void acts.refresh();
+    },
+  });
+  const back = () => {
+    setGone(null);
+    void acts.refresh();
+  };
+  return {
+    take: removing.mutate,
+    notice: gone ? <Undo taken={gone} onDone={back} /> : null,
+    error: removing.error,
+  };
+}
+
+function Undo({ taken, onDone }: { taken: Taken; onDone: () => void }) {
   const back = useMutation({ mutationFn: taken.restore, onSuccess: onDone });
   useEffect(() => {
     const press = (event: KeyboardEvent) => {

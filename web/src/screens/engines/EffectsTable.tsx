@@ -6,6 +6,7 @@ import { api, body, type Schema } from "../../api/client";
 import { settingValue } from "../../parts/format";
 import { Labelled } from "../../parts/Labelled";
 import { Notice } from "../../parts/Notice";
+import { useRemoval } from "../../parts/Undo";
 
 type Data = Schema["Engines"];
 type Engine = Schema["Engine"];
@@ -106,13 +107,11 @@ function Details({ data, cell, onClose }: { data: Data; cell: Cell; onClose: () 
   const evidence = data.evidence.filter((each) => each.engine === engine.name && each.effect === effect.name);
   const queries = useQueryClient();
   const refresh = () => queries.invalidateQueries({ queryKey: ["engines"] });
-  const remove = useMutation({
-    mutationFn: (id: number) => api.DELETE("/api/effects/evidence/{id}/", { params: { path: { id } } }),
-    onSuccess: refresh,
-  });
-  const restore = useMutation({
-    mutationFn: (id: number) => api.POST("/api/effects/evidence/{id}/restore/", { params: { path: { id } } }),
-    onSuccess: refresh,
+  const removal = useRemoval<number>({
+    remove: (id) => api.DELETE("/api/effects/evidence/{id}/", { params: { path: { id } } }),
+    restore: (id) => api.POST("/api/effects/evidence/{id}/restore/", { params: { path: { id } } }),
+    words: () => "The evidence was removed.",
+    refresh,
   });
   return (
     <Dialog.Root open onOpenChange={(open) => !open && onClose()}>
@@ -155,17 +154,13 @@ function Details({ data, cell, onClose }: { data: Data; cell: Cell; onClose: () 
                   version {each.version}
                   {each.note ? `: ${each.note}` : ""}
                 </span>
-                <button type="button" className="act" onClick={() => remove.mutate(each.id)}>
+                <button type="button" className="act" onClick={() => removal.take(each.id)}>
                   Remove
                 </button>
               </li>
             ))}
           </ul>
-          {remove.variables && !evidence.some((each) => each.id === remove.variables) ? (
-            <button type="button" className="act mt-1" onClick={() => restore.mutate(remove.variables)}>
-              Put it back
-            </button>
-          ) : null}
+          {removal.notice}
           <AddEvidence engine={engine} effect={effect.name} onAdded={refresh} />
           <Dialog.Close className="act mt-4">Close</Dialog.Close>
         </Dialog.Content>

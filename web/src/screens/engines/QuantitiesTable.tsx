@@ -1,9 +1,8 @@
-import { useMutation, useQueryClient } from "@tanstack/react-query";
-import { useState } from "react";
+import { useQueryClient } from "@tanstack/react-query";
 import { Link } from "react-router";
 import { api, type Schema } from "../../api/client";
 import { day, three } from "../../parts/format";
-import { type Taken, Undo } from "../../parts/Undo";
+import { useRemoval } from "../../parts/Undo";
 
 type Engine = Schema["Engine"];
 
@@ -62,18 +61,12 @@ function Named({ row }: { row: Schema["QuantityName"] | undefined }) {
 function Factors({ engines }: { engines: Engine[] }) {
   const queries = useQueryClient();
   const refresh = () => queries.invalidateQueries({ queryKey: ["engines"] });
-  const [gone, setGone] = useState<Taken | null>(null);
   const titles = Object.fromEntries(engines.map((engine) => [engine.name, engine.title]));
-  const withdraw = useMutation({
-    mutationFn: (row: Schema["Brightness"]) =>
-      api.DELETE("/api/brightness/{id}/", { params: { path: { id: row.id } } }),
-    onSuccess: async (_, row) => {
-      setGone({
-        what: `Later renders of ${titles[row.engine] ?? row.engine} keep their own brightness.`,
-        restore: () => api.POST("/api/brightness/{id}/restore/", { params: { path: { id: row.id } } }),
-      });
-      await refresh();
-    },
+  const removal = useRemoval<Schema["Brightness"]>({
+    remove: (row) => api.DELETE("/api/brightness/{id}/", { params: { path: { id: row.id } } }),
+    restore: (row) => api.POST("/api/brightness/{id}/restore/", { params: { path: { id: row.id } } }),
+    words: (row) => `Later renders of ${titles[row.engine] ?? row.engine} keep their own brightness.`,
+    refresh,
   });
   const rows = engines.flatMap((engine) => (engine.brightness ? [engine.brightness] : []));
   return (
@@ -129,7 +122,7 @@ function Factors({ engines }: { engines: Engine[] }) {
                   , {day(row.created_at)}
                 </td>
                 <td>
-                  <button type="button" className="act" onClick={() => withdraw.mutate(row)}>
+                  <button type="button" className="act" onClick={() => removal.take(row)}>
                     Use no longer
                   </button>
                 </td>
@@ -138,17 +131,7 @@ function Factors({ engines }: { engines: Engine[] }) {
           </tbody>
         </table>
       )}
-      {gone ? (
-        <div className="mt-2">
-          <Undo
-            taken={gone}
-            onDone={() => {
-              setGone(null);
-              void refresh();
-            }}
-          />
-        </div>
-      ) : null}
+      <div className="mt-2">{removal.notice}</div>
     </>
   );
 }

@@ -6,7 +6,7 @@ import { importQuery } from "../../api/queries";
 import { seconds, settingValue } from "../../parts/format";
 import { Failed, Loading, Notice } from "../../parts/Notice";
 import { SideName } from "../../parts/Side";
-import { Undo } from "../../parts/Undo";
+import { useRemoval } from "../../parts/Undo";
 import { useTitle } from "../../parts/useTitle";
 import { FillIn } from "./FillIn";
 import { type Group, grouped, type Render, varyingSettings } from "./groups";
@@ -20,15 +20,14 @@ export function ImportPage() {
   const queries = useQueryClient();
   const refresh = () => queries.invalidateQueries({ queryKey: ["import", id] });
   const [chosen, setChosen] = useState<ReadonlySet<number>>(new Set());
-  const removal = useRemoval(id);
+  const removal = useRemoval<number>({
+    remove: (set) => api.DELETE("/api/imports/{id}/", { params: { path: { id: set } } }),
+    restore: (set) => api.POST("/api/imports/{id}/restore/", { params: { path: { id: set } } }),
+    words: () => "The set was removed.",
+    refresh: () => queries.invalidateQueries({ queryKey: ["imports"] }),
+  });
   useTitle(set.data?.title ?? "Renders from elsewhere");
-  if (removal.taken) {
-    return (
-      <div className="p-6">
-        <Undo taken={removal.taken} onDone={removal.forget} />
-      </div>
-    );
-  }
+  if (removal.notice) return <div className="p-6">{removal.notice}</div>;
   if (set.error && !set.data)
     return <Failed what="set of renders" error={set.error} retry={() => void set.refetch()} />;
   if (!set.data) return <Loading what="renders" />;
@@ -61,7 +60,7 @@ export function ImportPage() {
         ) : null}
         <FillIn renders={good} chosen={chosen} onFilled={refresh} />
         <RenderTable renders={good} chosen={chosen} onChoose={setChosen} />
-        <button type="button" className="act mt-4" onClick={removal.remove}>
+        <button type="button" className="act mt-4" onClick={() => removal.take(id)}>
           Remove this set
         </button>
       </div>
@@ -83,27 +82,6 @@ function sentence(good: Render[], bad: number): string {
       ? `${looks} can only be looked at until their view transform is stated`
       : "choose what stands against what";
   return `${parts.join(", ")}: ${next}.`;
-}
-
-function useRemoval(id: number) {
-  const queries = useQueryClient();
-  const [gone, setGone] = useState(false);
-  const remove = useMutation({
-    mutationFn: () => api.DELETE("/api/imports/{id}/", { params: { path: { id } } }),
-    onSuccess: () => {
-      setGone(true);
-      void queries.invalidateQueries({ queryKey: ["imports"] });
-    },
-  });
-  const restore = () => api.POST("/api/imports/{id}/restore/", { params: { path: { id } } });
-  return {
-    remove: () => remove.mutate(),
-    taken: gone ? { what: "The set was removed.", restore } : null,
-    forget: () => {
-      setGone(false);
-      void queries.invalidateQueries();
-    },
-  };
 }
 
 function RenderTable({

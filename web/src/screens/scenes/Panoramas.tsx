@@ -1,11 +1,10 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useState } from "react";
 import { api, type Schema, upload } from "../../api/client";
 import { panoramasQuery } from "../../api/queries";
 import { FileDrop } from "../../parts/FileDrop";
 import { three } from "../../parts/format";
 import { Notice } from "../../parts/Notice";
-import { type Taken, Undo } from "../../parts/Undo";
+import { useRemoval } from "../../parts/Undo";
 
 type Panorama = Schema["Panorama"];
 
@@ -14,7 +13,6 @@ export function Panoramas() {
   const { data } = useQuery(panoramasQuery);
   const queries = useQueryClient();
   const refresh = () => queries.invalidateQueries({ queryKey: ["panoramas"] });
-  const [gone, setGone] = useState<Taken | null>(null);
   const add = useMutation({
     mutationFn: (file: File) => {
       const form = new FormData();
@@ -23,15 +21,11 @@ export function Panoramas() {
     },
     onSuccess: refresh,
   });
-  const remove = useMutation({
-    mutationFn: (row: Panorama) => api.DELETE("/api/panoramas/{id}/", { params: { path: { id: row.id } } }),
-    onSuccess: async (_, row) => {
-      setGone({
-        what: `${row.title} was removed.`,
-        restore: () => api.POST("/api/panoramas/{id}/restore/", { params: { path: { id: row.id } } }),
-      });
-      await refresh();
-    },
+  const removal = useRemoval<Panorama>({
+    remove: (row) => api.DELETE("/api/panoramas/{id}/", { params: { path: { id: row.id } } }),
+    restore: (row) => api.POST("/api/panoramas/{id}/restore/", { params: { path: { id: row.id } } }),
+    words: (row) => `${row.title} was removed.`,
+    refresh,
   });
   return (
     <section className="mt-8" aria-label="Light panoramas">
@@ -51,20 +45,12 @@ export function Panoramas() {
             <p className="text-base font-semibold">{row.title}</p>
             <Figures of={row.figures} />
           </div>
-          <button type="button" className="act h-fit" onClick={() => remove.mutate(row)}>
+          <button type="button" className="act h-fit" onClick={() => removal.take(row)}>
             Remove
           </button>
         </div>
       ))}
-      {gone ? (
-        <Undo
-          taken={gone}
-          onDone={() => {
-            setGone(null);
-            void refresh();
-          }}
-        />
-      ) : null}
+      {removal.notice}
       <div className="mt-3 max-w-xl">
         <FileDrop accept=".exr,.hdr" onFiles={([file]) => file && add.mutate(file)}>
           {add.isPending

@@ -6,7 +6,7 @@ import { FileDrop } from "../../parts/FileDrop";
 import { day, duration, seconds, settingValue, three } from "../../parts/format";
 import { Labelled } from "../../parts/Labelled";
 import { Notice } from "../../parts/Notice";
-import { type Taken, Undo } from "../../parts/Undo";
+import { useRemoval } from "../../parts/Undo";
 
 type Reference = Schema["Reference"];
 const KINDS: Record<Reference["kind"], string> = {
@@ -28,16 +28,11 @@ export function References({
   const { data } = useQuery(referencesQuery(scene.name));
   const queries = useQueryClient();
   const refresh = () => queries.invalidateQueries({ queryKey: ["references", scene.name] });
-  const [gone, setGone] = useState<Taken | null>(null);
-  const remove = useMutation({
-    mutationFn: (row: Reference) => api.DELETE("/api/references/{id}/", { params: { path: { id: row.id } } }),
-    onSuccess: async (_, row) => {
-      setGone({
-        what: `The reference ${row.title} was removed.`,
-        restore: () => api.POST("/api/references/{id}/restore/", { params: { path: { id: row.id } } }),
-      });
-      await refresh();
-    },
+  const removal = useRemoval<Reference>({
+    remove: (row) => api.DELETE("/api/references/{id}/", { params: { path: { id: row.id } } }),
+    restore: (row) => api.POST("/api/references/{id}/restore/", { params: { path: { id: row.id } } }),
+    words: (row) => `The reference ${row.title} was removed.`,
+    refresh,
   });
   const here = data?.filter((row) => row.view === view && row.variant === variant) ?? [];
   return (
@@ -51,18 +46,10 @@ export function References({
       ) : null}
       <ul>
         {here.map((row) => (
-          <Row key={row.id} row={row} onRemove={() => remove.mutate(row)} onMatched={refresh} />
+          <Row key={row.id} row={row} onRemove={() => removal.take(row)} onMatched={refresh} />
         ))}
       </ul>
-      {gone ? (
-        <Undo
-          taken={gone}
-          onDone={() => {
-            setGone(null);
-            void refresh();
-          }}
-        />
-      ) : null}
+      {removal.notice}
       <details className="mt-3">
         <summary>Add a photograph, an analytic picture, or a long render from a file</summary>
         <AddReference scene={scene} view={view} variant={variant} onAdded={refresh} />

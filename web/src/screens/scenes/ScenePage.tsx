@@ -6,7 +6,7 @@ import { scenesQuery, transformsQuery, viewPictureQuery, zonesQuery } from "../.
 import { Labelled } from "../../parts/Labelled";
 import { Failed, Loading, Notice } from "../../parts/Notice";
 import { useRemembered } from "../../parts/remembered";
-import { type Taken, Undo } from "../../parts/Undo";
+import { useRemoval } from "../../parts/Undo";
 import { useTitle } from "../../parts/useTitle";
 import { References } from "./References";
 import { type Drawing, type Zone, ZoneEditor } from "./ZoneEditor";
@@ -128,7 +128,7 @@ function Scene({ scene }: { scene: Schema["Scene"] }) {
           onChange={(id, points) => edit.change.mutate({ id, values: { points } })}
           onRemove={(id) => {
             const zone = here.find((each) => each.id === id);
-            if (zone) edit.remove.mutate(zone);
+            if (zone) edit.remove(zone);
           }}
           onCancel={() => setDrawing(null)}
         />
@@ -155,11 +155,7 @@ function Scene({ scene }: { scene: Schema["Scene"] }) {
             </div>
           ) : null,
         )}
-        {edit.gone ? (
-          <div className="mt-2">
-            <Undo taken={edit.gone} onDone={edit.forget} />
-          </div>
-        ) : null}
+        <div className="mt-2">{edit.undo}</div>
         <References scene={scene} view={view} variant={variant} />
       </div>
       <aside
@@ -177,7 +173,7 @@ function Scene({ scene }: { scene: Schema["Scene"] }) {
           acts={{
             change: (id, values) => edit.change.mutate({ id, values }),
             copy: (id, to) => edit.copy.mutate({ id, to }),
-            remove: (zone) => edit.remove.mutate(zone),
+            remove: (zone) => edit.remove(zone),
           }}
         />
         {edit.said ? (
@@ -250,7 +246,6 @@ function useZoneActs(scene: string, view: string, choose: (id: number | null) =>
       queries.invalidateQueries({ queryKey: ["zones", scene] }),
       queries.invalidateQueries({ queryKey: ["scenes"] }),
     ]);
-  const [gone, setGone] = useState<Taken | null>(null);
   const [said, setSaid] = useState("");
   const at = (id: number) => ({ params: { path: { id } } });
   const add = useMutation({
@@ -284,29 +279,23 @@ function useZoneActs(scene: string, view: string, choose: (id: number | null) =>
       await refresh();
     },
   });
-  const remove = useMutation({
-    mutationFn: (zone: Zone) => api.DELETE("/api/zones/{id}/", at(zone.id)),
-    onSuccess: async (_, zone) => {
+  const removal = useRemoval<Zone>({
+    remove: (zone) => api.DELETE("/api/zones/{id}/", at(zone.id)),
+    restore: (zone) => api.POST("/api/zones/{id}/restore/", at(zone.id)),
+    words: (zone) => `${zone.name} was removed.`,
+    refresh: () => {
       choose(null);
-      setGone({
-        what: `${zone.name} was removed.`,
-        restore: () => api.POST("/api/zones/{id}/restore/", at(zone.id)),
-      });
-      await refresh();
+      return refresh();
     },
   });
   return {
     add,
     change,
     copy,
-    remove,
-    gone,
+    remove: removal.take,
+    undo: removal.notice,
     said,
-    error: add.error ?? change.error ?? copy.error ?? remove.error,
-    forget: () => {
-      setGone(null);
-      void refresh();
-    },
+    error: add.error ?? change.error ?? copy.error ?? removal.error,
   };
 }
 

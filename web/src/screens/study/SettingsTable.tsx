@@ -1,6 +1,7 @@
 import { settingValue } from "../../parts/format";
 import { SideName } from "../../parts/Side";
 import { type Draft, otherValue, type Scalar, type Setting, typed } from "./draft";
+import { TrialCell } from "./TrialCell";
 
 /** The control's settings, and beside them the one that the trial changes. */
 export function SettingsTable({
@@ -60,35 +61,22 @@ export function SettingsTable({
                 ) : null}
               </td>
               <td>
-                {tested ? (
-                  <>
-                    <ValueField
-                      setting={setting}
-                      value={draft.trial_value as Scalar}
-                      label={`${setting.title}, trial`}
-                      problem={problems.trial_value?.[0]}
-                      onChange={(next) => onChange({ trial_value: next })}
-                    />
-                    <button
-                      type="button"
-                      className="quiet-link text-sm"
-                      onClick={() => onChange({ under_test: "", trial_value: "" })}
-                    >
-                      keep it the same
-                    </button>
-                  </>
-                ) : (
-                  <button
-                    type="button"
-                    className="act"
-                    aria-label={`Change this for the trial: ${setting.title}`}
-                    onClick={() =>
-                      onChange({ under_test: setting.name, trial_value: otherValue(setting, value) })
-                    }
-                  >
-                    Change this
-                  </button>
-                )}
+                <TrialCell
+                  title={setting.title}
+                  tested={tested}
+                  onTest={() =>
+                    onChange({ under_test: setting.name, trial_value: otherValue(setting, value) })
+                  }
+                  onKeep={() => onChange({ under_test: "", trial_value: "" })}
+                >
+                  <ValueField
+                    setting={setting}
+                    value={draft.trial_value as Scalar}
+                    label={`${setting.title}, trial`}
+                    problem={problems.trial_value?.[0]}
+                    onChange={(next) => onChange({ trial_value: next })}
+                  />
+                </TrialCell>
               </td>
             </tr>
           );

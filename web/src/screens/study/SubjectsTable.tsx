@@ -2,6 +2,7 @@ import type { Schema } from "../../api/client";
 import { SideName } from "../../parts/Side";
 import { type Draft, type Scalar, typed } from "./draft";
 import type { Subject } from "./subjects";
+import { TrialCell } from "./TrialCell";
 
 /** What besides a setting the trial may change: engine, build, preset, variant, a quantity of the scene. */
 export function SubjectsTable({
@@ -44,37 +45,24 @@ export function SubjectsTable({
                 <ControlValue subject={subject} draft={draft} problems={problems} onChange={onChange} />
               </td>
               <td>
-                {tested ? (
-                  <>
-                    <TrialValue
-                      subject={subject}
-                      draft={draft}
-                      problem={problems.trial_value?.[0]}
-                      onChange={onChange}
-                    />
-                    {subject.name === "engine" ? (
-                      <TrialPreset engines={engines} draft={draft} problems={problems} onChange={onChange} />
-                    ) : null}
-                    <button
-                      type="button"
-                      className="quiet-link block text-sm"
-                      onClick={() => onChange({ under_test: "", trial_value: "" })}
-                    >
-                      keep it the same
-                    </button>
-                  </>
-                ) : (
-                  <button
-                    type="button"
-                    className="act"
-                    aria-label={`Change this for the trial: ${subject.title}`}
-                    onClick={() =>
-                      onChange({ under_test: subject.name, trial_value: subject.first, trial_settings: {} })
-                    }
-                  >
-                    Change this
-                  </button>
-                )}
+                <TrialCell
+                  title={subject.title}
+                  tested={tested}
+                  onTest={() =>
+                    onChange({ under_test: subject.name, trial_value: subject.first, trial_settings: {} })
+                  }
+                  onKeep={() => onChange({ under_test: "", trial_value: "" })}
+                >
+                  <TrialValue
+                    subject={subject}
+                    draft={draft}
+                    problem={problems.trial_value?.[0]}
+                    onChange={onChange}
+                  />
+                  {subject.name === "engine" ? (
+                    <TrialPreset engines={engines} draft={draft} problems={problems} onChange={onChange} />
+                  ) : null}
+                </TrialCell>
               </td>
             </tr>
           );
