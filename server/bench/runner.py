@@ -23,6 +23,7 @@ from server.catalogue.engines import engine_named
 from server.catalogue.scenes import SCENE
 from server.catalogue.zones import zones_stamp
 from server.findings.measuring import measure_outstanding
+from server.imports.actions import sweep
 from server.imports.inbox import take_in_one
 from server.runs import actions
 from server.runs.models import OPEN_STATES, Run
@@ -59,6 +60,7 @@ class Runner:
         self._measured_for: object = None
         shutil.rmtree(work_folder(), ignore_errors=True)
         work_folder().mkdir(parents=True)
+        sweep()
 
     def run_until(self, told_to_stop: Callable[[], bool]) -> None:
         """Work until `told_to_stop` says so; the render under way is then ended and queued again."""
@@ -76,8 +78,10 @@ class Runner:
             actions.requeue(self.in_flight.run)
 
     def step(self) -> None:
-        """Take what has ended, then do what the core says."""
+        """Take what has ended, tidy up between renders, then do what the core says."""
         self._collect()
+        if self.in_flight is None:
+            self._rest()
         rows = [
             QueueRow(pk, state, stop_asked)
             for pk, state, stop_asked in Run.objects.filter(state__in=OPEN_STATES)
@@ -86,11 +90,9 @@ class Runner:
         ]
         for instruction in next_instructions(rows, self.in_flight.run if self.in_flight else None):
             self._do(instruction)
-        if self.in_flight is None:
-            self._rest()
 
     def _rest(self) -> None:
-        """While nothing is rendered: take in what was handed over, and measure what is new or has moved."""
+        """Between renders, never during one: take in what was handed over, measure what is new or has moved."""
         took_in = take_in_one()
         stamp = (zones_stamp(), Option.objects.aggregate(last=Max("pk")))
         if took_in or stamp != self._measured_for:

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import shutil
 import tempfile
+import time
 from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import Any
@@ -19,6 +21,7 @@ from server.store.files import keep_file, path_of
 from server.store.pixels import PICTURE
 
 MOST_FOLDER_FILES = 10_000
+ABANDONED_SECONDS = 3600.0
 
 
 def take_upload(import_set: ImportSet, upload: UploadedFile) -> ImportedRender:
@@ -168,6 +171,14 @@ def _original(row: ImportedRender) -> Path:
 
 def _ending(name: str) -> str:
     return Path(name).suffix.lower()[:8]
+
+
+def sweep() -> None:
+    """Remove what a killed server left of uploads under way; called when a runner starts."""
+    begun_before = time.time() - ABANDONED_SECONDS
+    for folder in _work().iterdir():
+        if folder.stat().st_mtime < begun_before:
+            shutil.rmtree(folder, ignore_errors=True)
 
 
 def _work() -> Path:

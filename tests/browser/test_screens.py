@@ -1,3 +1,5 @@
+import re
+import shutil
 from pathlib import Path
 
 from django.conf import settings
@@ -5,7 +7,8 @@ from playwright.sync_api import expect
 
 from server.runs.actions import queue_study
 from server.runs.models import Run
-from tests.browser.base import BrowserTest
+from server.studies.models import Study
+from tests.browser.base import ROOT, BrowserTest
 from tests.engines import add_engine
 from tests.runner import RunnerProcess, until
 from tests.server.base import finish_all
@@ -168,3 +171,77 @@ class StudyScreen(BrowserTest):
         expect(self.page.get_by_text("The server does not answer; what you see may be old.")).to_be_visible(
             timeout=30_000
         )
+
+
+class OneThingOfAnyKind(BrowserTest):
+    """Besides a setting: engine, build, preset, variant, a quantity of the scene."""
+
+    def setUp(self):
+        super().setUp()
+        for name in ("alder", "sorrel"):
+            shutil.copy(ROOT / "demo" / "engines" / f"{name}.toml", self.folder / f"{name}.toml")
+        self.open("/studies/new?scene=mist-lane&view=lane")
+        self.page.get_by_role("combobox", name=re.compile("^Engine")).select_option("alder")
+        self.sheet = self.page.get_by_role("complementary", name="Match sheet and plan")
+
+    def change(self, title):
+        self.page.get_by_role("button", name=f"Change this for the trial: {title}").click()
+
+    def test_each_is_matched_in_all_but_itself(self):
+        for title, words, key in (
+            ("Engine", "engine", "engine"), ("Build", "version", "version"), ("Preset", "settings", "settings"),
+            ("Variant", "light", "light"), ("Density of the mist", "scene quantities", "quantities"),
+        ):  # fmt: skip
+            self.change(title)
+            expect(self.sheet).to_contain_text(f"Matched in all but {words}.")
+            expect(self.sheet.locator(f'[data-condition="{key}"]')).to_have_attribute("data-state-of", "under_test")
+        self.assert_accessible()
+
+    def test_a_quantity_out_of_its_range_is_said_beside_it(self):
+        self.change("Density of the mist")
+        self.page.get_by_label("Density of the mist, trial").fill("9")
+        row = self.page.locator('[data-subject="quantity:mist_density"]')
+        expect(row).to_contain_text("must be between 0 and 0.5 1/m, got 9")
+        self.page.get_by_label("Density of the mist, trial").fill("0.2")
+        expect(self.sheet.locator('[data-condition="quantities"]')).to_contain_text("mist density 0.2")
+        row.get_by_role("button", name="keep it the same").click()
+        expect(self.page.get_by_label("Density of the mist, trial")).to_have_count(0)
+
+    def test_a_preset_is_taken_over_and_everything_goes_back_to_the_default(self):
+        start = self.page.get_by_label("Start from")
+        start.select_option("final")
+        expect(self.page.get_by_label("Samples per pixel, control")).to_have_value("256")
+        self.page.get_by_label("Samples per pixel, control").fill("99")
+        expect(start).to_have_value("")
+        start.select_option("default")
+        expect(self.page.get_by_label("Samples per pixel, control")).to_have_value("16")
+
+    def test_frame_format_transform_and_passes_go_with_the_study(self):
+        page = self.page
+        page.get_by_label("Frame (1 to 24)").fill("12")
+        page.get_by_text("File format, view transform, passes").click()
+        page.get_by_label("File format").select_option("exr-float")
+        page.get_by_label("View transform").select_option("sRGB - Display / ACES 1.0 - SDR Video")
+        page.get_by_label("Depth").check()
+        self.change("Samples per pixel")
+        expect(self.sheet.locator('[data-condition="frame"]')).to_contain_text("12")
+        expect(self.sheet.locator('[data-condition="format"]')).to_contain_text("EXR, float, zip")
+        page.get_by_label("Question").fill("More samples at frame 12?")
+        page.get_by_role("button", name="Create only").click()
+        expect(self.page.get_by_text("Planned, not run yet")).to_be_visible()
+        study = Study.objects.get()
+        self.assertEqual((study.setup.frame, study.setup.output_format, study.passes), (12, "exr-float", ["depth"]))
+        self.assertEqual(study.setup.view_transform, "sRGB - Display / ACES 1.0 - SDR Video")
+
+    def test_a_switch_that_is_off_elsewhere_is_told_before_it_runs(self):
+        page = self.page
+        page.get_by_role("combobox", name=re.compile("^Engine")).select_option("sorrel")
+        self.change("Focused light")
+        expect(self.sheet).to_contain_text("stays off on both sides: Photons must be on as well.")
+        page.get_by_label("Photons, control").fill("50000")
+        expect(self.sheet).not_to_contain_text("stays off")
+
+    def test_two_engines_whose_brightness_is_apart_are_told(self):
+        self.change("Engine")
+        self.page.get_by_label("Engine, trial").select_option("sorrel")
+        expect(self.sheet).to_contain_text("Alder and Sorrel have not been brought together in brightness")

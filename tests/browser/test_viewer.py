@@ -2,6 +2,8 @@ from pathlib import Path
 
 import numpy as np
 from django.conf import settings
+from matchedpair.pictures import read_picture
+from matchedpair.pictures.view_transform import view_transforms
 from playwright.sync_api import expect
 
 from server.findings.measuring import measure_outstanding
@@ -253,3 +255,42 @@ class ViewerTrouble(BrowserTest):
     def test_an_address_that_leads_nowhere(self):
         self.open("/nowhere/at/all")
         expect(self.page.get_by_text("There is nothing at this address.")).to_be_visible()
+
+
+class ViewTransforms(BrowserTest):
+    """What the screen shows through a view transform is what OpenColorIO itself gives."""
+
+    FILM = "sRGB - Display / ACES 1.0 - SDR Video"
+
+    def opened(self, transform):
+        study = self.create(view_transform=transform)
+        finish_all(study)
+        self.open(f"/pairs/{study.pairs.get().pk}")
+        self.page.wait_for_selector("canvas[data-drawn]")
+        run = Run.objects.filter(option__study=study, option__side="control", warm_up=False).order_by("seed").first()
+        return read_picture(path_of(run.picture, ".exr")).pixels
+
+    def test_a_film_like_transform_is_shown_as_the_library_computes_it(self):
+        light = self.opened(self.FILM)
+        expect(self.page.locator('[data-part="readout"]')).to_contain_text(f"Shown through {self.FILM}.")
+        box = self.page.get_by_label("Pictures", exact=True).bounding_box()
+        middle = light[SIZE[1] // 2, SIZE[0] // 2]
+        self.page.keyboard.press("8")
+        self.page.keyboard.press("c")
+        for exposure, keys in ((0.0, ""), (1.0, "ee"), (-0.5, "www")):
+            for key in keys:
+                self.page.keyboard.press(key)
+            self.page.wait_for_timeout(250)
+            x, y = box["x"] + box["width"] / 2 + 4, box["y"] + box["height"] / 2 + 4
+            shown = self.screen()[int(y), int(x)].astype(int)
+            expected = view_transforms().apply(middle[None, None], self.FILM, exposure)[0, 0]
+            np.testing.assert_allclose(shown, np.round(255 * np.clip(expected, 0, 1)), atol=2, err_msg=str(exposure))
+
+    def test_a_transform_that_cannot_be_had_is_said_and_plain_srgb_is_shown(self):
+        study = self.create()
+        finish_all(study)
+        study.setup.__class__.objects.update(view_transform="Gone / Away")
+        self.open(f"/pairs/{study.pairs.get().pk}")
+        self.page.wait_for_selector("canvas[data-drawn]")
+        readout = self.page.locator('[data-part="readout"]')
+        expect(readout).to_contain_text("Shown as plain sRGB: the view transform Gone / Away cannot be used.")

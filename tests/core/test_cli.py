@@ -4,32 +4,39 @@ import json
 import tempfile
 import unittest
 from pathlib import Path
+from unittest import mock
 
 import numpy as np
 from matchedpair.cli import main
 from matchedpair.measures import TwinNoise
 from matchedpair.pictures import read_picture
 
+from tests.core.test_panorama import sky
 from tests.engines import add_engine
 from tests.pictures import flat, noisy, textured, write
 
 KEYS = ["noise", "fireflies", "error", "blotches", "detail", "look", "visible", "refused"]
 
 
-class Command(unittest.TestCase):
+class Called(unittest.TestCase):
     def setUp(self):
         folder = tempfile.TemporaryDirectory()
         self.addCleanup(folder.cleanup)
         self.folder = Path(folder.name)
-        self.render, self.twin = (
-            str(write(self.folder / f"{seed}.exr", noisy(textured(), 0.1, seed))) for seed in (1, 2)
-        )
 
     def call(self, *words):
         out, err = io.StringIO(), io.StringIO()
         with contextlib.redirect_stdout(out), contextlib.redirect_stderr(err):
             code = main([str(word) for word in words])
         return code, out.getvalue(), err.getvalue()
+
+
+class Command(Called):
+    def setUp(self):
+        super().setUp()
+        self.render, self.twin = (
+            str(write(self.folder / f"{seed}.exr", noisy(textured(), 0.1, seed))) for seed in (1, 2)
+        )
 
     def measure(self, *words):
         code, out, _ = self.call("measure", *words, "--json")
@@ -121,3 +128,61 @@ class Command(unittest.TestCase):
         report = self.measure(write(self.folder / "nan.exr", picture), "--twin", self.twin)
         self.assertEqual((report["checks"][0]["code"], report["checks"][0]["places"]), ("not_finite", [[4, 5]]))
         self.assertAlmostEqual(report["zones"]["whole"]["noise"]["percent"], 10.0, delta=0.4)
+
+
+class OtherCommands(Called):
+    """The commands over panoramas, definitions and renders from elsewhere; each error is one line and exit code 2."""
+
+    def test_a_panorama_s_figures_in_words_and_as_json(self):
+        path = write(self.folder / "sky.exr", sky(90))
+        code, out, _ = self.call("panorama", path)
+        self.assertEqual(code, 0)
+        self.assertRegex(out, r"brightest to darkest: \d+ to 1 \(\d+\.\d stops\); at its highest value it is cut off")
+        self.assertRegex(out, r"main light: (39|40)\.\d° right of the middle, (29|30)\.\d° above the horizon")
+        figures = json.loads(self.call("panorama", path, "--json")[1])
+        self.assertEqual(sorted(figures)[:2], ["azimuth_degrees", "brightest_to_darkest"])
+
+    def test_what_is_no_panorama_is_one_line(self):
+        for path, words in (
+            (write(self.folder / "square.exr", flat(0.5, (40, 40))), "twice as wide as high"),
+            (self.folder / "none.exr", "no such file"),
+        ):
+            code, out, err = self.call("panorama", path)
+            self.assertEqual((code, out, len(err.strip().splitlines())), (2, "", 1))
+            self.assertIn(words, err)
+
+    def test_an_import_says_what_it_took_what_not_and_what_is_not_known(self):
+        renders = self.folder / "renders"
+        renders.mkdir()
+        for seed in (1, 2):
+            write(renders / f"top_s{seed}.exr", noisy(textured(), 0.1, seed))
+        (renders / "cut.exr").write_bytes(b"v/1")
+        home = self.folder / "home"
+        code, out, _ = self.call("import", renders, "--pattern", "{view}_s{seed}", "--home", home)
+        self.assertEqual(code, 0)
+        self.assertIn("2 taken, 1 not.", out)
+        self.assertIn("cut.exr: The picture cannot be read", out)
+        self.assertIn("Not known yet, to be filled in there: engine, scene.", out)
+        (handed,) = (home / "inbox").iterdir()
+        manifest = json.loads((handed / "import.json").read_text())
+        self.assertEqual([row["values"]["seed"] for row in manifest["files"]], [1, 2])
+        self.assertEqual(sorted(path.name for path in handed.iterdir()), ["00000.exr", "00001.exr", "import.json"])
+
+    def test_a_table_beside_the_renders_wins_over_their_names(self):
+        write(self.folder / "top_s1.exr", textured())
+        table = self.folder / "times.csv"
+        table.write_text("file,seed,engine,seconds\ntop_s1.exr,9,Glint,4.5\n")
+        words = ("import", self.folder / "top_s1.exr", "--pattern", "{view}_s{seed}", "--table", table)
+        row = json.loads(self.call(*words, "--dry-run", "--json", "--home", self.folder / "h")[1])["taken"][0]
+        self.assertEqual(row["fields"], {"view": "top", "seed": 9, "engine": "Glint", "seconds": 4.5})
+        self.assertFalse((self.folder / "h").exists())
+
+    def test_killed_while_handing_over_nothing_is_half_there(self):
+        path = write(self.folder / "a.exr", textured())
+        home = self.folder / "home"
+        with (
+            mock.patch("matchedpair.cli.renders.json.dumps", side_effect=KeyboardInterrupt),
+            self.assertRaises(KeyboardInterrupt),
+        ):
+            self.call("import", path, "--home", home)
+        self.assertEqual(list((home / "inbox").iterdir()), [])

@@ -148,6 +148,34 @@ class Access(WithEngines, TestCase):
         viewer.groups.add(Group.objects.create(name="operators"))
         self.assertEqual(self.call("POST", "/api/studies/", draft()).status_code, 201)
 
+    @override_settings(SHARED=True)
+    def test_viewers_look_at_everything_and_change_nothing(self):
+        viewer = User.objects.create_user("viewer", password="x")
+        self.client.force_login(viewer)
+        for path in ("scenes", "engines", "references", "panoramas", "imports", "view-transforms", "overview"):
+            self.assertEqual(self.call("GET", f"/api/{path}/").status_code, 200, path)
+        writes = [
+            ("POST", "/api/scenes/marble-stall/zones/?view=counter"), ("PATCH", "/api/zones/1/"),
+            ("DELETE", "/api/zones/1/"), ("POST", "/api/zones/1/restore/"), ("POST", "/api/scenes/marble-stall/look/"),
+            ("POST", "/api/effects/evidence/"), ("DELETE", "/api/effects/evidence/1/"),
+            ("DELETE", "/api/brightness/1/"),
+            ("POST", "/api/pairs/1/brightness/"), ("POST", "/api/references/"),
+            ("POST", "/api/references/from-option/"),
+            ("POST", "/api/references/1/match/"), ("POST", "/api/panoramas/"), ("POST", "/api/imports/"),
+            ("POST", "/api/imports/1/files/"), ("POST", "/api/imports/folder/"), ("POST", "/api/imports/fill-in/"),
+            ("POST", "/api/imports/pair/"), ("DELETE", "/api/imports/1/"),
+        ]  # fmt: skip
+        for method, path in writes:
+            self.problem(403, method, path, {})
+
+    @override_settings(SHARED=True, IMPORT_ROOT=None)
+    def test_in_shared_use_no_folder_is_read_until_the_operator_names_one(self):
+        operator = User.objects.create_user("operator", password="x")
+        operator.groups.add(Group.objects.create(name="operators"))
+        self.client.force_login(operator)
+        detail = self.problem(400, "POST", "/api/imports/folder/", {"folder": "/"})["detail"]
+        self.assertIn("must set MATCHEDPAIR_IMPORTS", detail)
+
     def test_shared_use_refuses_to_start_without_a_secret_key(self):
         environment = {**os.environ, "MATCHEDPAIR_SHARED": "1", "DJANGO_SETTINGS_MODULE": "server.config.settings"}
         done = subprocess.run(

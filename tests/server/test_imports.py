@@ -1,10 +1,12 @@
 """Renders from elsewhere: by browser, by folder, by command; what is asked; what is refused; pairs of them."""
 
 import json
+import os
 import shutil
 import subprocess
 import sys
 import tempfile
+import time
 from pathlib import Path
 from unittest import mock
 
@@ -15,6 +17,7 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import TestCase, override_settings
 
 from server.findings.measuring import measure_outstanding
+from server.imports.actions import sweep
 from server.imports.inbox import take_in_one
 from server.imports.models import ImportedRender, ImportSet
 from server.runs.models import Run
@@ -217,6 +220,15 @@ class Elsewhere(WithEngines, TestCase):
         self.assertEqual(self.call("GET", "/api/imports/").json(), [])
         self.call("POST", f"/api/imports/{number}/restore/")
         self.assertEqual(self.call("GET", "/api/imports/").json()[0]["taken"], 4)
+
+    def test_what_a_killed_server_left_of_an_upload_is_swept_away(self):
+        uploads = Path(settings.HOME) / "uploads"
+        for name, age in (("old", 7200), ("new", 0)):
+            (uploads / name).mkdir(parents=True)
+            os.utime(uploads / name, (time.time() - age,) * 2)
+        sweep()
+        self.assertEqual([path.name for path in uploads.iterdir()], ["new"])
+        shutil.rmtree(uploads)
 
     def test_a_form_without_a_file_is_said(self):
         number = self.begin()

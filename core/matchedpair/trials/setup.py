@@ -55,7 +55,7 @@ class Setup:
             x, y, width, height = self.crop
             size += f", part {width} × {height} at {x}, {y}"
         return {
-            "scene": f"{self.scene}, revision {self.revision[:8]}" if self.revision else self.scene or None,
+            "scene": f"{self.scene}, " + (f"revision {self.revision[:8]}" if self.revision else "as stated"),
             "view": self.view or None,
             "frame": self.frame,
             "size": size,
