@@ -164,7 +164,7 @@ def run(question: str, **values: Any) -> Any:
 
 def references(study: Any) -> None:
     """The long render with its twin, a made-up photograph of the same corner, and the test ball in closed form."""
-    from demo.lantern_street.test_ball import true_picture
+    from demo.lantern_street.grey_ball import true_picture
     from server.references.actions import from_option, from_upload, lay_over_render
     from server.runs.models import Run
     from server.store.pixels import stored_picture

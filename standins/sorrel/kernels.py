@@ -19,8 +19,8 @@ from standins.tracing.kernels import (
     stream_of,
     uniform,
 )
-from standins.tracing.light_kernels import PICK_POWER, metal_lobe, passed_mist, pick_light
-from standins.tracing.path_kernels import SMOOTH, STACK, matte_direction, metal_direction, refracted
+from standins.tracing.light_kernels import PICK_POWER, passed_mist, pick_light
+from standins.tracing.path_kernels import SMOOTH, STACK, matte_direction, off_metal, refracted
 
 
 @njit(cache=True, error_model="numpy")
@@ -97,11 +97,9 @@ def carry_photons(scene, photons, seed, bounces):
                     vx, vy, vz = -dx, -dy, -dz
                     state, u = uniform(state)
                     state, v = uniform(state)
-                    dx, dy, dz = metal_direction(alpha, nx, ny, nz, vx, vy, vz, u, v)
-                    value, density, fresnel = metal_lobe(alpha, nx, ny, nz, vx, vy, vz, dx, dy, dz)
+                    dx, dy, dz, scale, density, fresnel = off_metal(alpha, nx, ny, nz, vx, vy, vz, u, v)
                     if density <= 0.0:
                         break
-                    scale = value / density
                     r *= scale * (cr + (1.0 - cr) * fresnel)
                     g *= scale * (cg + (1.0 - cg) * fresnel)
                     b *= scale * (cb + (1.0 - cb) * fresnel)

@@ -20,7 +20,7 @@ from standins.tracing.kernels import (
     uniform,
 )
 from standins.tracing.light_kernels import PICK_ESTIMATE, metal_lobe, mist_span, passed_mist, pick_light, toward_light
-from standins.tracing.path_kernels import STACK, camera_direction, matte_direction, metal_direction, refracted
+from standins.tracing.path_kernels import STACK, camera_direction, matte_direction, off_metal, refracted
 
 CHAIN = 10  # most mirrors and glass surfaces before a matte place
 FOUR_PI = 4.0 * math.pi
@@ -105,13 +105,12 @@ def first_matte(scene, ox, oy, oz, dx, dy, dz, state, place, stack):
                     place[11] += carry_b * eb / cosine * value * (cb + (1.0 - cb) * fresnel)
             state, u = uniform(state)
             state, v = uniform(state)
-            dx, dy, dz = metal_direction(alpha, nx, ny, nz, vx, vy, vz, u, v)
-            value, density, fresnel = metal_lobe(alpha, nx, ny, nz, vx, vy, vz, dx, dy, dz)
+            dx, dy, dz, scale, density, fresnel = off_metal(alpha, nx, ny, nz, vx, vy, vz, u, v)
             if density <= 0.0:
                 break
-            carry_r *= value / density * (cr + (1.0 - cr) * fresnel)
-            carry_g *= value / density * (cg + (1.0 - cg) * fresnel)
-            carry_b *= value / density * (cb + (1.0 - cb) * fresnel)
+            carry_r *= scale * (cr + (1.0 - cr) * fresnel)
+            carry_g *= scale * (cg + (1.0 - cg) * fresnel)
+            carry_b *= scale * (cb + (1.0 - cb) * fresnel)
             continue
         place[0], place[1], place[2], place[3], place[4], place[5] = ox, oy, oz, nx, ny, nz
         place[6], place[7], place[8] = carry_r * cr, carry_g * cg, carry_b * cb

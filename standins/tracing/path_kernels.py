@@ -81,6 +81,15 @@ def metal_direction(alpha, nx, ny, nz, vx, vy, vz, u, v):
 
 
 @njit(cache=True, error_model="numpy")
+def off_metal(alpha, nx, ny, nz, vx, vy, vz, u, v):
+    """A reflected direction, what it carries without colour, its density, and Fresnel's share; density 0: none."""
+    dx, dy, dz = metal_direction(alpha, nx, ny, nz, vx, vy, vz, u, v)
+    value, density, fresnel = metal_lobe(alpha, nx, ny, nz, vx, vy, vz, dx, dy, dz)
+    scale = value / density if density > 0.0 else 0.0
+    return dx, dy, dz, scale, density, fresnel
+
+
+@njit(cache=True, error_model="numpy")
 def matte_direction(nx, ny, nz, u, v):
     """A direction around the normal, dense as the cosine, and that cosine."""
     ax, ay, az, bx, by, bz = across(nx, ny, nz)
@@ -243,11 +252,9 @@ def radiance(scene, ox, oy, oz, dx, dy, dz, state, early, limits, clamp, picking
             density = 1.0 / FOUR_PI
             carry_r, carry_g, carry_b = carry_r * cr, carry_g * cg, carry_b * cb
         elif kind == METAL:
-            dx, dy, dz = metal_direction(alpha, nx, ny, nz, vx, vy, vz, u, v)
-            value, density, fresnel = metal_lobe(alpha, nx, ny, nz, vx, vy, vz, dx, dy, dz)
+            dx, dy, dz, scale, density, fresnel = off_metal(alpha, nx, ny, nz, vx, vy, vz, u, v)
             if density <= 0.0:
                 break
-            scale = value / density
             carry_r *= scale * (cr + (1.0 - cr) * fresnel)
             carry_g *= scale * (cg + (1.0 - cg) * fresnel)
             carry_b *= scale * (cb + (1.0 - cb) * fresnel)

@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from demo.lantern_street.test_ball import true_picture
+from demo.lantern_street.grey_ball import true_picture
 from tests.standins.base import ROOT, STALL, StandinTest, floor_lit_by, scene
 
 LANE = ROOT / "demo" / "scenes" / "mist-lane.json"
