@@ -13,10 +13,10 @@ sys.path.insert(0, str(HERE.parent))
 
 from demo.lantern_street.cloth_corner import cloth_corner  # noqa: E402 - found once this checkout is on the path
 from demo.lantern_street.glass_cabinet import glass_cabinet  # noqa: E402
+from demo.lantern_street.grey_ball import grey_ball  # noqa: E402
 from demo.lantern_street.marble_stall import marble_stall  # noqa: E402
 from demo.lantern_street.mist_lane import mist_lane  # noqa: E402
 from demo.lantern_street.shapes import as_json  # noqa: E402
-from demo.lantern_street.grey_ball import grey_ball  # noqa: E402
 
 SCENES = (marble_stall, mist_lane, glass_cabinet, cloth_corner, grey_ball)
 
