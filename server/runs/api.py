@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+from django.db.models import Count, F, Max
 from django.http import Http404, HttpResponse
 from django.shortcuts import get_object_or_404
 from django.utils.cache import patch_cache_control
@@ -115,6 +116,18 @@ class ViewPictureSerializer(serializers.Serializer):
     study = serializers.IntegerField(allow_null=True)
 
 
+class BuildAtWorkSerializer(serializers.Serializer):
+    """A version of an engine as it gave itself on a machine, from the runs that it made there."""
+
+    engine = serializers.CharField()
+    build = serializers.CharField()
+    version = serializers.CharField()
+    device = serializers.CharField()
+    machine = serializers.CharField()
+    runs = serializers.IntegerField()
+    last = serializers.DateTimeField()
+
+
 class CountSerializer(serializers.Serializer):
     """How many runs it concerned."""
 
@@ -222,6 +235,20 @@ def shown_picture(request: Request, digest: str) -> HttpResponse:
     response = HttpResponse(contents, content_type="image/png")
     patch_cache_control(response, private=True, max_age=3600)
     return response
+
+
+@extend_schema(responses=BuildAtWorkSerializer(many=True))
+@api_view(["GET"])
+def builds_at_work(request: Request) -> Response:
+    """Which versions have rendered on which machines, by the finished runs; renders from elsewhere apart."""
+    runs = Run.objects.filter(state=RunState.FINISHED, study__from_elsewhere=False)
+    rows = runs.values(
+        engine=F("option__engine"), build=F("option__build"), version=F("engine_version"), device=F("option__device"),
+        machine_name=F("machine__name"),
+    )  # fmt: skip
+    counted = rows.annotate(runs=Count("pk"), last=Max("ended_at")).order_by("engine", "-last")
+    body = [{**row, "machine": row["machine_name"] or "not known"} for row in counted]
+    return Response(BuildAtWorkSerializer(body, many=True).data)
 
 
 @extend_schema(

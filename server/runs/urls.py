@@ -8,6 +8,7 @@ urlpatterns = [
     path("studies/<int:pk>/runs/", api.study_runs),
     path("studies/<int:pk>/start/", api.start_study),
     path("studies/<int:pk>/stop/", api.stop_study),
+    path("runs/builds/", api.builds_at_work),
     path("runs/<int:pk>/", api.run),
     path("runs/<int:pk>/stop/", api.stop_run),
     path("runs/<int:pk>/again/", api.again),

@@ -73,6 +73,24 @@ class Imports(BrowserTest):
         expect(self.heading()).to_contain_text(re.compile(r"With samples 64 the trial has 0\.[45]\d* of the noise"))
         self.assert_accessible()
 
+    def test_files_are_dropped_with_the_pointer(self):
+        page = self.page
+        self.open("/imports")
+        page.get_by_role("button", name="Drop renders here").evaluate(
+            """place => {
+                const transfer = new DataTransfer();
+                transfer.items.add(new File(["no picture"], "dropped_s1.exr"));
+                transfer.items.add(new File(["file,seed\\ndropped_s1.exr,4\\n"], "times.csv"));
+                const how = {bubbles: true, cancelable: true, dataTransfer: transfer};
+                for (const kind of ["dragover", "drop"]) place.dispatchEvent(new DragEvent(kind, how));
+            }"""
+        )
+        expect(page.get_by_text("1 picture and the table times.csv. Nothing is taken in yet.")).to_be_visible()
+        page.get_by_role("button", name="Take it in").click()
+        expect(self.heading()).to_contain_text("0 renders taken in, 1 could not be")
+        expect(page.get_by_label("Files that could not be taken")).to_contain_text("dropped_s1.exr")
+        self.assertEqual(ImportedRender.objects.get().from_table["fields"], {"seed": 4})
+
     def test_from_a_folder_and_nothing_half_taken_when_the_page_goes(self):
         page = self.page
         self.made()

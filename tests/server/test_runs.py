@@ -174,3 +174,25 @@ class Store(TestCase):
     def tearDownClass(cls):
         shutil.rmtree(Path(settings.HOME) / "store", ignore_errors=True)
         super().tearDownClass()
+
+
+class BuildsAtWork(WithEngines, TestCase):
+    def test_versions_are_counted_by_the_machine_that_rendered(self):
+        study = self.create()
+        finish_all(study)
+        first = study.runs.first()
+        Run.objects.filter(pk=first.pk).update(machine={**first.machine, "name": "farm-7"}, engine_version="3.0")
+        rows = {row["machine"]: row for row in self.call("GET", "/api/runs/builds/").json()}
+        self.assertEqual((rows["bench"]["version"], rows["bench"]["runs"]), ("2.5", 4))
+        self.assertEqual(
+            (rows["farm-7"]["version"], rows["farm-7"]["runs"], rows["farm-7"]["engine"]), ("3.0", 1, "good")
+        )
+
+    def test_what_failed_or_came_from_elsewhere_does_not_count(self):
+        study = self.create()
+        finish_all(study)
+        study.runs.filter(option__side="trial").update(state=RunState.FAILED)
+        (row,) = self.call("GET", "/api/runs/builds/").json()
+        self.assertEqual(row["runs"], 3)
+        type(study).objects.update(from_elsewhere=True)
+        self.assertEqual(self.call("GET", "/api/runs/builds/").json(), [])

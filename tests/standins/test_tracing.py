@@ -37,10 +37,10 @@ class Numbers(unittest.TestCase):
         values, seen = [], set()
         for pixel in range(40):
             for sample in range(25):
-                state = stream_of(3, pixel, sample)
+                state = np.uint64(stream_of(3, pixel, sample))
                 seen.add(int(state))
                 for _ in range(4):
-                    state, value = uniform(state)
+                    state, value = uniform(np.uint64(state))
                     values.append(value)
         self.assertEqual(len(seen), 1000)
         counts = np.histogram(values, 10, (0, 1))[0]

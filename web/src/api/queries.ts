@@ -64,6 +64,11 @@ export const viewPictureQuery = (scene: string, view: string, variant: string) =
     queryFn: () => body(api.GET("/api/pictures/of-view/", { params: { query: { scene, view, variant } } })),
   });
 
+export const buildsQuery = queryOptions({
+  queryKey: ["builds at work"],
+  queryFn: () => body(api.GET("/api/runs/builds/")),
+});
+
 export const overviewQuery = queryOptions({
   queryKey: ["overview"],
   queryFn: () => body(api.GET("/api/overview/")),

@@ -659,6 +659,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/runs/builds/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Which versions have rendered on which machines, by the finished runs; renders from elsewhere apart. */
+        get: operations["runs_builds_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/scenes/": {
         parameters: {
             query?: never;
@@ -1016,6 +1033,17 @@ export interface components {
             device: string;
             version: string;
             missing: string;
+        };
+        /** @description A version of an engine as it gave itself on a machine, from the runs that it made there. */
+        BuildAtWork: {
+            engine: string;
+            build: string;
+            version: string;
+            device: string;
+            machine: string;
+            runs: number;
+            /** Format: date-time */
+            last: string;
         };
         /** @description Something found on a picture file. */
         Check: {
@@ -2862,6 +2890,25 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Count"];
+                };
+            };
+        };
+    };
+    runs_builds_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BuildAtWork"][];
                 };
             };
         };

@@ -1,6 +1,8 @@
+import { useQuery } from "@tanstack/react-query";
 import { Fragment } from "react";
 import type { Schema } from "../../api/client";
-import { settingValue } from "../../parts/format";
+import { buildsQuery } from "../../api/queries";
+import { day, settingValue } from "../../parts/format";
 import { useRemembered } from "../../parts/remembered";
 
 type Engine = Schema["Engine"];
@@ -35,6 +37,7 @@ export function EngineCatalogue({ engines }: { engines: Engine[] }) {
         <Builds engine={engine} />
         <SettingsCatalogue engine={engine} />
         <Passes engine={engine} />
+        <AtWork engine={engine} />
       </section>
     </div>
   );
@@ -90,6 +93,47 @@ function Builds({ engine }: { engine: Engine }) {
         ))}
       </tbody>
     </table>
+  );
+}
+
+/** Which versions have rendered on which machines, from the runs. */
+function AtWork({ engine }: { engine: Engine }) {
+  const { data } = useQuery(buildsQuery);
+  const rows = (data ?? []).filter((row) => row.engine === engine.name);
+  return (
+    <>
+      <h2 className="mt-6 mb-1 font-semibold">Seen at work</h2>
+      {rows.length === 0 ? (
+        <p className="text-soft text-sm">It has rendered nothing here yet.</p>
+      ) : (
+        <table className="table-plain w-full text-sm" aria-label="Seen at work">
+          <thead>
+            <tr>
+              <th scope="col">Version</th>
+              <th scope="col">Device</th>
+              <th scope="col">Machine</th>
+              <th scope="col" className="number">
+                Renders
+              </th>
+              <th scope="col">Last</th>
+            </tr>
+          </thead>
+          <tbody>
+            {rows.map((row) => (
+              <tr key={`${row.build} ${row.version} ${row.machine}`}>
+                <th scope="row" className="text-left font-normal">
+                  {row.version || "not known"}
+                </th>
+                <td>{row.device}</td>
+                <td>{row.machine}</td>
+                <td className="number">{row.runs}</td>
+                <td>{day(row.last)}</td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      )}
+    </>
   );
 }
 

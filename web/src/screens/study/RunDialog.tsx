@@ -42,6 +42,10 @@ function Details({ run }: { run: Schema["RunDetail"] }) {
     ["CPU time", seconds(run.cpu_seconds)],
     ["Quietness", run.quietness == null ? "not known" : three(run.quietness)],
     ["Peak memory", megabytes(run.peak_memory_bytes)],
+    [
+      "The engine's own structures",
+      run.structures_bytes == null ? "not said" : megabytes(run.structures_bytes),
+    ],
     ["Exit code", run.exit_code == null ? "not known" : String(run.exit_code)],
   ];
   return (
@@ -59,6 +63,7 @@ function Details({ run }: { run: Schema["RunDetail"] }) {
           ))}
         </tbody>
       </table>
+      <Passes run={run} />
       <h3 className="mt-4 mb-1 font-semibold">Command</h3>
       <pre className="overflow-auto whitespace-pre-wrap bg-wash p-2 text-sm">
         {run.command.length > 0 ? run.command.join(" ") : "Not started yet."}
@@ -68,6 +73,32 @@ function Details({ run }: { run: Schema["RunDetail"] }) {
       <pre className="max-h-[40vh] overflow-auto bg-wash p-2 text-sm" tabIndex={0}>
         {run.log || "The engine has printed nothing that is kept yet."}
       </pre>
+    </>
+  );
+}
+
+/** The passes that were written, small, each leading to itself through the plain view transform. */
+function Passes({ run }: { run: Schema["RunDetail"] }) {
+  const passes = Object.entries(run.passes);
+  if (passes.length === 0) return null;
+  return (
+    <>
+      <h3 className="mt-4 mb-1 font-semibold">Passes</h3>
+      <ul className="flex flex-wrap gap-3 text-sm">
+        {passes.map(([name, digest]) => (
+          <li key={name}>
+            <a
+              className="quiet-link"
+              href={`/api/pictures/${digest}/shown/`}
+              target="_blank"
+              rel="noreferrer"
+            >
+              <img src={`/api/pictures/${digest}/thumbnail/`} alt="" className="w-[120px]" loading="lazy" />
+              {name}
+            </a>
+          </li>
+        ))}
+      </ul>
     </>
   );
 }
