@@ -133,8 +133,8 @@ def _compared(
         left, right = (
             (side.get("settings") or {}).get(knob) for side, knob in zip((control, trial), knobs, strict=True)
         )
-        if None in knobs or knobs[0] != knobs[1]:
-            return "unknown", "", ""
+        if None in knobs or knobs[0] != knobs[1] or engines:
+            return "unknown", "", ""  # a sample of one engine is not a sample of another
         state = _state(left, right)
         tested = under_test in (knobs[0], "settings") and state == "differs"
         return ("under_test" if tested else state), shown(left), shown(right)

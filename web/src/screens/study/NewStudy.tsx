@@ -184,7 +184,8 @@ function Form({ scenes, engines }: { scenes: Schema["Scenes"]; engines: Schema["
         </div>
       </div>
       <aside aria-label="Match sheet and plan" className="border-line border-l bg-wash/60">
-        <div className="sticky top-0 max-h-[calc(100dvh-2.5rem)] overflow-auto px-5 py-6">
+        {/* biome-ignore lint/a11y/noNoninteractiveTabindex: a sheet longer than the window is scrolled by keyboard */}
+        <div className="sticky top-0 max-h-[calc(100dvh-2.5rem)] overflow-auto px-5 py-6" tabIndex={0}>
           <h2 className="mb-2 font-semibold">Match sheet</h2>
           {draft.under_test && preview.data?.match_sheet ? (
             <>
