@@ -159,14 +159,16 @@ class Access(WithEngines, TestCase):
             ("DELETE", "/api/zones/1/"), ("POST", "/api/zones/1/restore/"), ("POST", "/api/scenes/marble-stall/look/"),
             ("POST", "/api/effects/evidence/"), ("DELETE", "/api/effects/evidence/1/"),
             ("DELETE", "/api/brightness/1/"),
-            ("POST", "/api/pairs/1/brightness/"), ("POST", "/api/references/"),
-            ("POST", "/api/references/from-option/"),
-            ("POST", "/api/references/1/match/"), ("POST", "/api/panoramas/"), ("POST", "/api/imports/"),
-            ("POST", "/api/imports/1/files/"), ("POST", "/api/imports/folder/"), ("POST", "/api/imports/fill-in/"),
+            ("POST", "/api/pairs/1/brightness/"), ("POST", "/api/references/from-option/"),
+            ("POST", "/api/references/1/match/"), ("POST", "/api/imports/"),
+            ("POST", "/api/imports/folder/"), ("POST", "/api/imports/fill-in/"),
             ("POST", "/api/imports/pair/"), ("DELETE", "/api/imports/1/"),
         ]  # fmt: skip
         for method, path in writes:
             self.problem(403, method, path, {})
+        for path in ("/api/references/", "/api/panoramas/", "/api/imports/1/files/", "/api/imports/1/table/"):
+            answer = self.client.post(path, {"title": "x"}, headers={"X-CSRFToken": self.token})
+            self.assertEqual(answer.status_code, 403, path)
 
     @override_settings(SHARED=True, IMPORT_ROOT=None)
     def test_in_shared_use_no_folder_is_read_until_the_operator_names_one(self):
