@@ -42,6 +42,9 @@ class Transforms(unittest.TestCase):
         looked_up = np.interp(place, np.arange(size), diagonal)
         np.testing.assert_allclose(looked_up, np.clip(self.transforms.apply(grey, FILM)[0, :, 0], 0, 1), atol=1.5 / 255)
 
+    def test_no_light_is_exactly_black_in_the_table(self):
+        np.testing.assert_allclose(self.transforms.table(PLAIN)[0, 0, 0, :3], 0.0, atol=1e-4)
+
     def test_what_is_not_there_is_said(self):
         with self.assertRaisesRegex(InputError, "no view transform 'Warm / Cosy'; there are sRGB - Display"):
             self.transforms.apply(self.light, "Warm / Cosy")
