@@ -19,6 +19,9 @@ class TansyRender:
 
     def __init__(self, scene: tuple[SceneFile, Geometry], place: Place, seed: int, parsed: argparse.Namespace) -> None:
         file, self.geometry = scene
+        if not (parsed.air and parsed.air_steps):
+            # off means off: no light is lost in mist that is not drawn
+            self.geometry = self.geometry._replace(mist=np.zeros_like(self.geometry.mist))
         self.parsed, self.seed = parsed, seed
         self.camera = camera_rays(file.view(place.view), *place.size)
         self.frame = frame_of(place.size, place.crop)

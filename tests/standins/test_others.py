@@ -90,6 +90,7 @@ class Tansy(StandinTest):
     def test_mist_needs_both_its_switches(self):
         few = {"of": LANE, "view": "lane", "gather_rays": 4, "direct_samples": 2}
         plain = self.render(**few)
+        np.testing.assert_array_equal(self.render(**few, variant="clear-air"), plain)
         np.testing.assert_array_equal(self.render(**few, air=True), plain)
         np.testing.assert_array_equal(self.render(**few, air_steps=4), plain)
         self.assertFalse(np.array_equal(self.render(**few, air=True, air_steps=4), plain))
