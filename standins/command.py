@@ -145,9 +145,9 @@ def _write(engine: Engine, parsed: argparse.Namespace, pictures: Pictures) -> No
     for name, value in vars(parsed).items():
         if name not in common:
             attributes[name] = int(value) if isinstance(value, bool) else value
+    write_exr = _writer()
     for name, picture in pictures.items():
         path = parsed.output if name == "picture" else parsed.output.with_name(f"{name}.exr")
-        write_exr = _writer()
         write_exr(path, picture, attributes, parsed.depth)
 
 

@@ -23,11 +23,11 @@ from server.catalogue.engines import engine_named
 from server.catalogue.scenes import SCENE
 from server.catalogue.zones import zones_stamp
 from server.findings.measuring import measure_outstanding
-from server.imports.actions import sweep
 from server.imports.inbox import take_in_one
 from server.runs import actions
 from server.runs.models import OPEN_STATES, Run
 from server.store.files import path_of
+from server.store.uploads import sweep
 from server.studies.models import Option
 
 LOOK_EVERY_SECONDS = 0.2

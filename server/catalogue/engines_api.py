@@ -207,11 +207,11 @@ def brightness_restore(request: Request, pk: int) -> Response:
 def _engine_rows(definitions: list[EngineDefinition]) -> list[dict[str, Any]]:
     """All engines; the first time their programs are asked their versions, side by side since each takes a while."""
     with ThreadPoolExecutor(max_workers=max(len(definitions), 1)) as several:
-        list(several.map(versions_here, definitions))
-    return [_engine_row(definition) for definition in definitions]
+        versions = list(several.map(versions_here, definitions))
+    return [_engine_row(*each) for each in zip(definitions, versions, strict=True)]
 
 
-def _engine_row(definition: EngineDefinition) -> dict[str, Any]:
+def _engine_row(definition: EngineDefinition, versions: dict[str, str]) -> dict[str, Any]:
     plain = (
         "name",
         "title",
@@ -227,7 +227,6 @@ def _engine_row(definition: EngineDefinition) -> dict[str, Any]:
     )
     parts = ("variant", "frame", "crop", "quantity", "brightness", "passes", "depth")
     builds = []
-    versions = versions_here(definition)
     for build in definition.builds:
         missing = missing_reason(definition, build.name)
         version = versions[build.name]

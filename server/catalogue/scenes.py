@@ -4,12 +4,13 @@ from __future__ import annotations
 
 import shutil
 import tempfile
+from collections.abc import Sequence
 from pathlib import Path
 
 from django.conf import settings
 from matchedpair.engines import EngineDefinition, RenderJob, render
 from matchedpair.errors import InputError
-from matchedpair.trials import Scene, Setup, Stress, read_scenes, read_stresses, setup_problems
+from matchedpair.trials import Scene, Setup, Stress, read_scenes, read_stresses, require_fits
 
 from server.catalogue.models import Look, SceneRevision
 from server.store.files import keep
@@ -20,10 +21,10 @@ LOOK_SIZE = (320, 180)
 LOOK_LIMIT_SECONDS = 120
 
 
-def scenes_now() -> tuple[list[Scene], list[str]]:
-    """Scenes that can be used now, and what is wrong with the others."""
+def scenes_now(stresses: Sequence[Stress]) -> tuple[list[Scene], list[str]]:
+    """Scenes that can be used now, and what is wrong with the others or is not in the list of stresses."""
     scenes, problems = read_scenes(settings.SCENES)
-    known = {stress.name for stress in stresses_now()[0]}
+    known = {stress.name for stress in stresses}
     for scene in scenes:
         unknown = [name for name in scene.stresses if name not in known]
         if unknown:
@@ -68,9 +69,7 @@ def take_look(scene: Scene, view: str, variant: str, frame: int, engine: EngineD
         When the view does not fit the scene, or the engine fails.
     """
     width, height = LOOK_SIZE
-    problems = setup_problems(Setup(scene.title, scene.revision, view, width, height, variant, frame), scene)
-    if problems:
-        raise InputError("; ".join(f"{part}: {problem}" for part, problem in problems.items()))
+    require_fits(Setup(scene.title, scene.revision, view, width, height, variant, frame), scene)
     preview = next((preset.values for preset in engine.presets if preset.name == "preview"), {})
     folder = Path(tempfile.mkdtemp(prefix="look-"))
     try:

@@ -9,7 +9,7 @@ from drf_spectacular.utils import OpenApiParameter, extend_schema, extend_schema
 from matchedpair.engines import AS_IS
 from matchedpair.errors import InputError
 from matchedpair.measures.areas import KINDS, SHAPES
-from matchedpair.trials import FORMATS, Scene
+from matchedpair.trials import FORMATS, Scene, Stress
 from rest_framework import serializers, status
 from rest_framework.decorators import api_view
 from rest_framework.request import Request
@@ -111,10 +111,11 @@ class ViewNameSerializer(serializers.Serializer):
 @api_view(["GET"])
 def scenes(request: Request) -> Response:
     """Scenes in the operator's folder."""
-    found, problems = scenes_now()
     stresses, wrong = stresses_now()
+    found, problems = scenes_now(stresses)
+    known = {stress.name: stress for stress in stresses}
     body = {
-        "scenes": [_scene_row(scene) for scene in found],
+        "scenes": [_scene_row(scene, known) for scene in found],
         "stresses": stresses,
         "formats": [{"name": name, "title": title} for name, title in FORMATS.items()],
         "problems": [*wrong, *problems],
@@ -193,15 +194,14 @@ def _first_engine() -> Any:
     return usable[0]
 
 
-def _scene_row(scene: Scene) -> dict[str, Any]:
-    titles = {stress.name: stress for stress in stresses_now()[0]}
+def _scene_row(scene: Scene, known: dict[str, Stress]) -> dict[str, Any]:
     looks = Look.objects.filter(scene=scene.name, revision=scene.revision)
     return {
         **{key: getattr(scene, key) for key in (
             "name", "title", "about", "views", "variants", "quantities", "first_frame", "last_frame", "revision",
         )},
         "stresses": [
-            titles.get(name) or {"name": name, "title": name.replace("-", " "), "about": ""} for name in scene.stresses
+            known.get(name) or {"name": name, "title": name.replace("-", " "), "about": ""} for name in scene.stresses
         ],
         "looks": looks,
         "zone_count": Zone.objects.filter(scene=scene.name, removed_at=None).count(),

@@ -2,9 +2,6 @@
 
 from __future__ import annotations
 
-import shutil
-import tempfile
-import time
 from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import Any
@@ -12,26 +9,21 @@ from typing import Any
 from django.conf import settings
 from django.core.files.uploadedfile import UploadedFile
 from django.db import transaction
-from matchedpair.elsewhere import Facts, NamePattern, facts_of, header_facts, plain_name, row_for, take
+from matchedpair.elsewhere import Facts, NamePattern, Taken, facts_of, header_facts, plain_name, row_for
 from matchedpair.elsewhere.intake import ENDINGS
 from matchedpair.errors import InputError, MatchedPairError
 
 from server.imports.models import ImportedRender, ImportSet
 from server.store.files import keep_file, path_of
-from server.store.pixels import PICTURE
+from server.store.uploads import ending_of, keep_light, upload_on_disk
 
 MOST_FOLDER_FILES = 10_000
-ABANDONED_SECONDS = 3600.0
 
 
 def take_upload(import_set: ImportSet, upload: UploadedFile) -> ImportedRender:
     """Take one uploaded file in."""
     name = plain_name(upload.name or "")
-    with tempfile.TemporaryDirectory(dir=_work()) as folder:
-        path = Path(folder) / f"upload{_ending(name)}"
-        with path.open("wb") as file:
-            for chunk in upload.chunks():
-                file.write(chunk)
+    with upload_on_disk(upload, name) as path:
         return take_file(import_set, path, name)
 
 
@@ -40,19 +32,14 @@ def take_file(import_set: ImportSet, path: Path, name: str, by_hand: dict[str, A
 
     A file that cannot be used is kept as a row with the reason, and without a picture.
     """
-    row = ImportedRender(import_set=import_set, name=name, ending=_ending(name))
+    row = ImportedRender(import_set=import_set, name=name, ending=ending_of(name))
     try:
         if row.ending not in ENDINGS:
             raise InputError(f"is no picture; expected a name that ends in {', '.join(ENDINGS)}")
-        with tempfile.TemporaryDirectory(dir=_work()) as folder:
-            linear = Path(folder) / "linear.exr"
-            taken = take(path, linear, import_set.transform)
-            row.original, row.picture = keep_file(path, row.ending), keep_file(linear, PICTURE)
-        row.encoding, row.transform = taken.encoding, taken.transform
+        taken, picture = keep_light(path, import_set.transform)
+        row.original = keep_file(path, row.ending)
         row.width, row.height = taken.picture.size
-        row.checks = [
-            {"code": check.code, "severity": check.severity, "message": check.message} for check in taken.checks
-        ]
+        _set_light(row, taken, picture)
         row.from_header = vars(_noting(row, "header", lambda: header_facts(path)))
     except (MatchedPairError, OSError) as error:
         row.problem = str(error)
@@ -100,14 +87,8 @@ def state_transform(rows: Sequence[ImportedRender], transform: str) -> None:
     for row in rows:
         if row.problem or not row.original:
             continue
-        with tempfile.TemporaryDirectory(dir=_work()) as folder:
-            linear = Path(folder) / "linear.exr"
-            taken = take(_original(row), linear, transform)
-            row.picture, row.encoding, row.transform = keep_file(linear, PICTURE), taken.encoding, taken.transform
-            row.checks = [
-                {"code": check.code, "severity": check.severity, "message": check.message} for check in taken.checks
-            ]
-            row.save(update_fields=["picture", "encoding", "transform", "checks"])
+        _set_light(row, *keep_light(_original(row), transform))
+        row.save(update_fields=["picture", "encoding", "transform", "checks"])
 
 
 def folder_files(folder: str) -> list[str]:
@@ -126,6 +107,11 @@ def take_from_folder(import_set: ImportSet, folder: str, names: Sequence[str]) -
     if strange:
         raise InputError(f"there is no picture {plain_name(strange[0])!r} in this folder")
     return [take_file(import_set, place / name, plain_name(name)) for name in names]
+
+
+def _set_light(row: ImportedRender, taken: Taken, picture: str) -> None:
+    row.picture, row.encoding, row.transform = picture, taken.encoding, taken.transform
+    row.checks = [check.row() for check in taken.checks]
 
 
 def _allowed(folder: str) -> Path:
@@ -167,21 +153,3 @@ def _original(row: ImportedRender) -> Path:
     if not path.is_file():
         raise InputError(f"{row.name}: the original file is no longer in the store")
     return path
-
-
-def _ending(name: str) -> str:
-    return Path(name).suffix.lower()[:8]
-
-
-def sweep() -> None:
-    """Remove what a killed server left of uploads under way; called when a runner starts."""
-    begun_before = time.time() - ABANDONED_SECONDS
-    for folder in _work().iterdir():
-        if folder.stat().st_mtime < begun_before:
-            shutil.rmtree(folder, ignore_errors=True)
-
-
-def _work() -> Path:
-    folder = Path(settings.HOME) / "uploads"
-    folder.mkdir(exist_ok=True)
-    return folder

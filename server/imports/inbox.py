@@ -11,12 +11,12 @@ from typing import Any
 from django.conf import settings
 from django.db import transaction
 from matchedpair.elsewhere import plain_name
+from matchedpair.elsewhere.intake import INBOX, MANIFEST
 from matchedpair.errors import InputError
 
 from server.imports.actions import take_file
 from server.imports.models import ImportSet
 
-INBOX, MANIFEST = "inbox", "import.json"
 log = logging.getLogger("server.inbox")
 
 

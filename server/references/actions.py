@@ -2,23 +2,20 @@
 
 from __future__ import annotations
 
-import tempfile
 from dataclasses import asdict
-from pathlib import Path
 from typing import Any
 
 import numpy as np
-from django.conf import settings
 from django.core.files.uploadedfile import UploadedFile
 from django.db import transaction
-from matchedpair.elsewhere import DISPLAY, LINEAR, Taken, plain_name, take
+from matchedpair.elsewhere import DISPLAY, LINEAR, Taken, plain_name
 from matchedpair.errors import InputError, RefusedError
 from matchedpair.measures.areas import measured_mask
 from matchedpair.pictures import write_exr
 from matchedpair.pictures.panorama import panorama_figures
 from matchedpair.pictures.photograph import match_photograph
 from matchedpair.trials import Setup as SetupDescription
-from matchedpair.trials import setup_problems
+from matchedpair.trials import require_fits
 
 from server.catalogue.scenes import keep_revision, scene_named
 from server.catalogue.zones import zones_of
@@ -26,6 +23,7 @@ from server.references.models import Panorama, Reference, ReferenceKind
 from server.runs.models import Run, RunState
 from server.store.files import keep_file
 from server.store.pixels import PICTURE, stored_picture
+from server.store.uploads import keep_light, upload_on_disk, work_folder
 from server.studies.actions import keep_setup
 from server.studies.models import Option
 
@@ -68,9 +66,7 @@ def from_upload(upload: UploadedFile, values: dict[str, Any], twin: UploadedFile
         scene.title, scene.revision, values["view"], width, height, values.get("variant") or "as-is",
         values.get("frame") or scene.first_frame,
     )  # fmt: skip
-    problems = setup_problems(setup, scene)
-    if problems:
-        raise InputError("; ".join(f"{part}: {problem}" for part, problem in problems.items()))
+    require_fits(setup, scene)
     second = _taken(twin, values.get("transform", ""))[1] if twin else ""
     if second and stored_picture(second).size != taken.picture.size:
         raise InputError("the twin has another size than the reference")
@@ -103,8 +99,8 @@ def lay_over_render(reference: Reference, run: Run | None = None) -> Reference:
             "photograph", f"match it on a render of at most {MOST_MATCHED_SIDE} pixels; this is a slow fit"
         )
     found = match_photograph(photograph.pixels, np.where(counted[..., None], render.pixels, 0.0), counted)
-    with tempfile.TemporaryDirectory(dir=settings.HOME) as folder:
-        path = Path(folder) / "matched.exr"
+    with work_folder() as folder:
+        path = folder / "matched.exr"
         write_exr(path, found.pixels)
         digest = keep_file(path, PICTURE)
     report = {key: value for key, value in asdict(found).items() if key != "pixels"}
@@ -139,13 +135,8 @@ def _latest_render(reference: Reference) -> Run | None:
 def _taken(upload: UploadedFile, transform: str) -> tuple[Taken, str]:
     """The picture, and the hash under which its linear light is stored."""
     name = plain_name(upload.name or "")
-    with tempfile.TemporaryDirectory(dir=settings.HOME) as folder:
-        path, linear = Path(folder) / f"upload{Path(name).suffix.lower()[:8]}", Path(folder) / "linear.exr"
-        with path.open("wb") as file:
-            for chunk in upload.chunks():
-                file.write(chunk)
+    with upload_on_disk(upload, name) as path:
         try:
-            taken = take(path, linear, transform)
+            return keep_light(path, transform)
         except InputError as error:
             raise InputError(f"{name}: {error}") from error
-        return taken, keep_file(linear, PICTURE)

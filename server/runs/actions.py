@@ -141,7 +141,7 @@ def _findings(run: Run, digest: str) -> list[dict[str, Any]]:
     picture, found = check_file(path_of(digest, PICTURE), run.option.setup.description().picture_size)
     if picture is not None and not stops(found):
         found += _identical_to_others(run, picture)
-    return [{"code": check.code, "severity": check.severity, "message": check.message} for check in found]
+    return [check.row() for check in found]
 
 
 def _identical_to_others(run: Run, picture: Picture) -> list[FileCheck]:

@@ -17,10 +17,10 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import TestCase, override_settings
 
 from server.findings.measuring import measure_outstanding
-from server.imports.actions import sweep
 from server.imports.inbox import take_in_one
 from server.imports.models import ImportedRender, ImportSet
 from server.runs.models import Run
+from server.store.uploads import sweep
 from server.studies.models import Option, Study
 from tests.pictures import noisy, textured, write
 from tests.server.base import WithEngines

@@ -1,16 +1,20 @@
 """References and light panoramas."""
 
 import json
+import os
 import tempfile
 from pathlib import Path
+from unittest import mock
 
 import numpy as np
 import OpenImageIO as oiio
+from django.conf import settings
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import TestCase
 from matchedpair.pictures import read_picture
 
 from server.references.models import Panorama, Reference
+from server.store import uploads
 from server.store.files import keep, path_of
 from server.store.pixels import srgb
 from tests.core.test_panorama import sky
@@ -60,6 +64,24 @@ class References(WithEngines, TestCase):
         listed = self.call("GET", "/api/references/?scene=marble-stall").json()
         self.assertEqual([each["id"] for each in listed], [row["id"]])
         self.assertEqual(self.call("GET", "/api/references/?scene=mist-lane").json(), [])
+
+    def test_an_upload_is_worked_on_where_what_a_killed_server_leaves_is_swept(self):
+        left = settings.HOME / "uploads" / "left"
+        worked_in = []
+        real = uploads.take
+
+        def taking(path, linear, transform):
+            worked_in.append(path.parent)
+            return real(path, linear, transform)
+
+        left.mkdir(parents=True, exist_ok=True)
+        os.utime(left, (0, 0))
+        with mock.patch("server.store.uploads.take", taking):
+            self.add("p.png", file("p.png", self.coded(scene()), "uint8"), transform=PLAIN)
+        self.assertEqual({folder.parent.parent for folder in worked_in}, {left.parent.parent})
+        self.assertEqual(list(left.parent.iterdir()), [left])
+        uploads.sweep()
+        self.assertEqual(list(left.parent.iterdir()), [])
 
     def test_a_photograph_keeps_how_it_was_taken_and_is_laid_over_a_render(self):
         study = self.create(width=192, height=128)

@@ -27,10 +27,9 @@ from matchedpair.elsewhere import (
     row_for,
     take,
 )
-from matchedpair.elsewhere.intake import ENDINGS
+from matchedpair.elsewhere.intake import ENDINGS, INBOX, MANIFEST
 from matchedpair.errors import InputError, MatchedPairError
 
-INBOX, MANIFEST = "inbox", "import.json"
 MOST_FILES = 10_000
 
 

@@ -13,6 +13,7 @@ from matchedpair.pictures import Picture, write_exr
 from matchedpair.pictures.view_transform import view_transforms
 
 LINEAR, DISPLAY = "linear", "display"
+INBOX, MANIFEST = "inbox", "import.json"
 LONGEST_NAME = 200
 UNUSABLE = ("unreadable", "channels")
 ENDINGS = (".exr", ".hdr", ".tif", ".tiff", ".png", ".jpg", ".jpeg")

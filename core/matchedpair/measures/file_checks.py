@@ -8,7 +8,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Literal
+from typing import Any, Literal
 
 import numpy as np
 
@@ -30,6 +30,10 @@ class FileCheck:
     severity: Severity
     message: str
     places: tuple[tuple[int, int], ...] = ()
+
+    def row(self) -> dict[str, Any]:
+        """Code, severity and message as plain values, for records."""
+        return {"code": self.code, "severity": self.severity, "message": self.message}
 
 
 def check_file(path: Path, expected_size: tuple[int, int] | None = None) -> tuple[Picture | None, list[FileCheck]]:

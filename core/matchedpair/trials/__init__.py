@@ -5,7 +5,7 @@ from matchedpair.trials.match_sheet import CONDITIONS, Condition, MatchSheet, ma
 from matchedpair.trials.plan import CONTROL, TRIAL, PlannedRun, on_off_plan
 from matchedpair.trials.queue import Instruction, QueueRow, next_instructions
 from matchedpair.trials.scene import AS_IS, Scene, parse_scene, read_scene, read_scenes
-from matchedpair.trials.setup import DEPTHS, FORMATS, Setup, crop_problem, setup_problems
+from matchedpair.trials.setup import DEPTHS, FORMATS, Setup, crop_problem, require_fits, setup_problems
 from matchedpair.trials.stresses import Stress, read_stresses
 from matchedpair.trials.time_left import RunningTime, time_left
 
@@ -34,6 +34,7 @@ __all__ = [
     "read_scene",
     "read_scenes",
     "read_stresses",
+    "require_fits",
     "setup_problems",
     "time_left",
 ]

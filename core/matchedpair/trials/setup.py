@@ -6,6 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
+from matchedpair.errors import InputError
 from matchedpair.trials.scene import AS_IS, Scene
 
 FORMATS = {"exr-half": "EXR, half float, zip", "exr-float": "EXR, float, zip"}
@@ -90,6 +91,13 @@ def setup_problems(setup: Setup, scene: Scene) -> dict[str, str]:
     if setup.output_format not in FORMATS:
         problems["output_format"] = f"must be one of {', '.join(FORMATS)}, got {setup.output_format!r}"
     return problems
+
+
+def require_fits(setup: Setup, scene: Scene) -> None:
+    """Raises `InputError` with all of a setup that does not fit its scene."""
+    problems = setup_problems(setup, scene)
+    if problems:
+        raise InputError("; ".join(f"{part}: {problem}" for part, problem in problems.items()))
 
 
 def crop_problem(crop: Crop, width: int, height: int) -> str | None:
