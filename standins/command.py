@@ -45,7 +45,13 @@ class Render(Protocol):
         """Memory of the engine's own structures."""
 
     def pictures(self, passes: tuple[str, ...]) -> Pictures:
-        """The picture under ``picture``, and each asked pass under its name."""
+        """The picture under ``picture``, and each asked pass under its name; may be asked between two steps."""
+
+    def reached(self) -> int:
+        """How many samples are in the picture; only of engines that may stop early."""
+
+    def frames(self) -> int:
+        """How many frames it draws; only of engines that are real-time."""
 
 
 @dataclass(frozen=True)
@@ -61,6 +67,9 @@ class Engine:
     add_arguments: Callable[[argparse.ArgumentParser], None]
     # imports numba, which reads threads and cache folder at first import, so it is called after they are set
     load: Callable[[], Callable[[Any, Place, int, argparse.Namespace], Render]]
+    stops_early: bool = False  # its picture is whole after any step, so that it can end at a time budget
+    real_time: bool = False  # it says how many frames it drew in how many seconds
+    on_the_way: bool = False  # it writes pictures at lower sample counts while it goes on
 
 
 def run(engine: Engine, arguments: list[str] | None = None) -> int:
@@ -94,13 +103,9 @@ def run(engine: Engine, arguments: list[str] | None = None) -> int:
         geometry = build_geometry(scene, parsed.light_scale * engine.light_unit)
         render = make((scene, geometry), place, parsed.seed, parsed)
         render.prepare()
+        _writer()  # loaded while getting ready, so that a picture on the way costs no more than its writing
         _say(f"ready after {time.perf_counter() - began:.3f} s")
-        said = 0.0
-        for done, whole in render.steps():
-            now = time.perf_counter()
-            if now - said >= PROGRESS_EVERY_SECONDS or done == whole:
-                _say(f"pass {done} of {whole}")
-                said = now
+        _carry_out(engine, parsed, render)
         _say(f"structures {geometry.structure_bytes() + render.structure_bytes()} bytes")
         _write(engine, parsed, render.pictures(passes))
     except (SceneError, OSError) as error:
@@ -137,9 +142,36 @@ def above_zero(text: str) -> float:
     return float(text)
 
 
-def _write(engine: Engine, parsed: argparse.Namespace, pictures: Pictures) -> None:
+def _carry_out(engine: Engine, parsed: argparse.Namespace, render: Render) -> None:
+    """All steps, or as many as the time budget allows; progress, and pictures on the way."""
+    began = time.perf_counter()
+    said = spent = drawing = 0.0
+    for done, whole in render.steps():
+        now = time.perf_counter()
+        drawing = now - began - spent
+        over = engine.stops_early and 0.0 < parsed.time_budget <= drawing and render.reached() > 0
+        if now - said >= PROGRESS_EVERY_SECONDS or done == whole or over:
+            share = drawing / parsed.time_budget if engine.stops_early and parsed.time_budget else 0.0
+            _say(f"pass {max(done / whole, min(share, 1.0)) * whole:.0f} of {whole}")
+            said = now
+        if over:
+            break
+        if engine.on_the_way and render.reached() in parsed.on_the_way and done < whole:
+            name = f"on-the-way-{render.reached()}.exr"
+            _write(engine, parsed, render.pictures(()), parsed.output.with_name(name))
+            spent += time.perf_counter() - now
+            _say(f"picture {name} after {render.reached()}, {spent:.4f} s on pictures so far")
+    if engine.stops_early:
+        _say(f"samples {render.reached()}")
+    if engine.real_time:
+        _say(f"frames {render.frames()} in {drawing:.5f} s")
+
+
+def _write(engine: Engine, parsed: argparse.Namespace, pictures: Pictures, place: Path | None = None) -> None:
     kept = ("view", "variant", "frame", "seed", "threads")
-    common = {"scene", "size", "crop", "output", "warm", "depth", "passes", "quantity", "light_scale", *kept}
+    common = {
+        "scene", "size", "crop", "output", "warm", "depth", "passes", "quantity", "light_scale", "on_the_way", *kept,
+    }  # fmt: skip
     attributes: dict[str, str | int | float] = {"Software": f"{engine.title} {engine.version}"}
     attributes |= {"scene": parsed.scene.stem, **{name: getattr(parsed, name) for name in kept}}
     for name, value in vars(parsed).items():
@@ -147,7 +179,7 @@ def _write(engine: Engine, parsed: argparse.Namespace, pictures: Pictures) -> No
             attributes[name] = int(value) if isinstance(value, bool) else value
     write_exr = _writer()
     for name, picture in pictures.items():
-        path = parsed.output if name == "picture" else parsed.output.with_name(f"{name}.exr")
+        path = (place or parsed.output) if name == "picture" else parsed.output.with_name(f"{name}.exr")
         write_exr(path, picture, attributes, parsed.depth)
 
 
@@ -214,6 +246,10 @@ def _parser(engine: Engine) -> argparse.ArgumentParser:
     parser.add_argument("--seed", type=whole(0, 2**31 - 1), default=1)
     parser.add_argument("--threads", type=whole(1, 256), default=1)
     parser.add_argument("--output", type=Path)
+    if engine.stops_early:
+        parser.add_argument("--time-budget", type=at_least_zero, default=0.0, help="seconds of rendering; 0 sets none")
+    if engine.on_the_way:
+        parser.add_argument("--on-the-way", type=_levels, default=(), metavar="SAMPLES,…", help="write these as well")
     engine.add_arguments(parser)
     return parser
 
@@ -231,6 +267,10 @@ def _corner_and_size(text: str) -> tuple[int, int, int, int]:
         raise argparse.ArgumentTypeError(f"must be like 10,20,64,48, got {text}")
     x, y, width, height = map(int, parts)
     return x, y, width, height
+
+
+def _levels(text: str) -> tuple[int, ...]:
+    return tuple(int(part) for part in text.split(","))
 
 
 def _quantity(text: str) -> tuple[str, float]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import errno
 import logging
 import shutil
 import time
@@ -14,35 +15,41 @@ from distributed import Future
 from django.conf import settings
 from django.db import DatabaseError
 from django.db.models import Max
+from matchedpair.engines import describe_machine
 from matchedpair.errors import InputError
-from matchedpair.trials import DEPTHS, Instruction, QueueRow, next_instructions
+from matchedpair.trials import DEPTHS, Bench, Ended, Instruction, Looked, QueueRow
 
-from server.bench.cluster import Cluster
+from server.bench.cluster import Cluster, Latest
 from server.bench.heartbeat import beat
 from server.catalogue.engines import engine_named
 from server.catalogue.scenes import SCENE
 from server.catalogue.zones import zones_stamp
+from server.findings.disk import purge_removed
 from server.findings.measuring import measure_outstanding
+from server.findings.until_sure import repeat_until_sure
 from server.imports.inbox import take_in_one
 from server.runs import actions
-from server.runs.models import OPEN_STATES, Run
-from server.store.files import path_of
+from server.runs.models import OPEN_STATES, Queue, Run
+from server.runs.recording import record_result
+from server.store.files import path_of, room_problem
+from server.store.pixels import path_of_live
 from server.store.uploads import sweep
 from server.studies.models import Option
 
-LOOK_EVERY_SECONDS = 0.2
+LOOK_EVERY_SECONDS = 0.1
 TRY_AGAIN_SECONDS = 2.0
+NO_ROOM = (errno.ENOSPC, errno.EDQUOT)
 log = logging.getLogger("server.runner")
 
 
 @dataclass
-class InFlight:
-    """The one render under way."""
+class Sent:
+    """A render that was sent to a machine."""
 
-    run: int
     key: str
+    machine: str
     future: Future
-    asked_to_stop: bool = False
+    told: Latest | None = None
 
 
 class Runner:
@@ -55,15 +62,18 @@ class Runner:
 
     def __init__(self, cluster: Cluster) -> None:
         self.cluster = cluster
-        self.in_flight: InFlight | None = None
-        self._told: object = None
+        self.bench = Bench()
+        self.sent: dict[int, Sent] = {}
+        self._here = describe_machine().name
         self._measured_for: object = None
-        shutil.rmtree(work_folder(), ignore_errors=True)
-        work_folder().mkdir(parents=True)
+        for folder in (work_folder(), path_of_live(0).parent):
+            shutil.rmtree(folder, ignore_errors=True)
+            folder.mkdir(parents=True)
         sweep()
+        purge_removed()
 
     def run_until(self, told_to_stop: Callable[[], bool]) -> None:
-        """Work until `told_to_stop` says so; the render under way is then ended and queued again."""
+        """Work until `told_to_stop` says so; the renders under way are then ended and queued again."""
         while not told_to_stop():
             try:
                 beat()
@@ -73,85 +83,130 @@ class Runner:
                 log.exception("could not go on; trying again")
                 time.sleep(TRY_AGAIN_SECONDS)
             time.sleep(LOOK_EVERY_SECONDS)
-        if self.in_flight:
-            self.cluster.stop(self.in_flight.key)
-            actions.requeue(self.in_flight.run)
+        for run, sent in self.sent.items():
+            self.cluster.stop(sent.key)
+            actions.requeue(run)
 
     def step(self) -> None:
         """Take what has ended, tidy up between renders, then do what the core says."""
-        self._collect()
-        if self.in_flight is None:
+        for run in list(self.sent):
+            self._collect(run)
+        if not self._computes_here():
             self._rest()
-        rows = [
-            QueueRow(pk, state, stop_asked)
-            for pk, state, stop_asked in Run.objects.filter(state__in=OPEN_STATES)
-            .order_by("queued_order", "pk")
-            .values_list("pk", "state", "stop_asked")
-        ]
-        for instruction in next_instructions(rows, self.in_flight.run if self.in_flight else None):
+        self.bench, instructions = self.bench.after(self._look())
+        for instruction in instructions:
             self._do(instruction)
+
+    def _look(self) -> Looked:
+        runs = list(
+            Run.objects.filter(state__in=OPEN_STATES).select_related("option__setup__scene")
+            .order_by("queued_order", "pk").defer("log", "command", "checks", "machine")
+        )  # fmt: skip
+        rows = [
+            QueueRow(
+                run.pk, "running" if run.state == "running" else "queued", run.warms(), run.warm_up,
+                "" if run.warm_up else f"{run.study_id}:{run.seed}", run.for_machine, run.stop_asked,
+            )
+            for run in runs
+        ]  # fmt: skip
+        machines = self.cluster.machines()
+        state = Queue.now()
+        held = state.paused_at is not None or bool(state.held or room_problem(settings.HOME))
+        free = len(self.sent) < len(machines) and any(row.state == "queued" for row in rows)
+        warm = frozenset(actions.warmed_lately()) if free and not held else frozenset()
+        turns = _turns({run.study_id for run in runs}) if free and len(machines) > 1 else {}
+        return Looked(rows, machines, warm, turns, held)
+
+    def _computes_here(self) -> bool:
+        """Whether a render is being timed on this very machine, so that nothing else of ours may compute."""
+        return any(self.cluster.embedded or sent.machine == self._here for sent in self.sent.values())
 
     def _rest(self) -> None:
         """Between renders, never during one: take in what was handed over, measure what is new or has moved."""
         took_in = take_in_one()
-        stamp = (zones_stamp(), Option.objects.aggregate(last=Max("pk")))
+        ended = Run.objects.aggregate(last=Max("ended_at"))
+        stamp = (zones_stamp(), Option.objects.aggregate(last=Max("pk")), ended)
         if took_in or stamp != self._measured_for:
             self._measured_for = stamp
             measure_outstanding(Option.objects.all())
+            repeat_until_sure()
 
     def _do(self, instruction: Instruction) -> None:
+        run = instruction.run
         if instruction.act == "start":
-            if actions.claim(instruction.run):
-                self._start(instruction.run)
+            if not (actions.claim(run, instruction.machine) and self._start(run, instruction.machine)):
+                self.bench, _ = self.bench.after(Ended(run))
         elif instruction.act == "interrupt":
-            if self.in_flight and not self.in_flight.asked_to_stop:
-                self.in_flight.asked_to_stop = True
-                self.cluster.stop(self.in_flight.key)
+            if run in self.sent:
+                self.cluster.stop(self.sent[run].key)
         elif instruction.act == "requeue":
-            log.info("run %s was interrupted; it is queued again", instruction.run)
-            actions.requeue(instruction.run)
+            log.info("run %s was interrupted; it is queued again", run)
+            lost = self.sent.pop(run, None)
+            if lost:
+                lost.future.cancel()
+            actions.requeue(run)
+        elif instruction.act == "warm_up":
+            actions.add_warm_up(run, instruction.machine)
         else:
-            actions.mark_stopped(instruction.run)
+            actions.mark_stopped(run)
 
-    def _start(self, run_id: int) -> None:
+    def _start(self, run_id: int, machine: str) -> bool:
         run = Run.objects.select_related("study", "option__setup__scene").get(pk=run_id)
         try:
             definition = engine_named(run.option.engine)
             description = _description(run)
         except (InputError, OSError) as error:
             actions.mark_failed(run_id, f"Could not be started: {error}")
-            return
-        log.info("run %s starts: %s %s seed %s", run_id, definition.title, run.option.side, run.seed)
-        self.in_flight = InFlight(run_id, description["key"], self.cluster.start(definition, description))
+            return False
+        log.info("run %s starts: %s %s seed %s", run_id, definition.title, run.option.title, run.seed)
+        self.sent[run_id] = Sent(description["key"], machine, self.cluster.start(definition, description, machine))
+        return True
 
-    def _collect(self) -> None:
-        flying = self.in_flight
-        if flying is None:
+    def _collect(self, run_id: int) -> None:
+        sent = self.sent[run_id]
+        if not sent.future.done():
+            latest = self.cluster.latest(sent.key)
+            if latest is not None and latest != sent.told:
+                self._tell(run_id, sent, latest)
             return
-        if not flying.future.done():
-            progress = self.cluster.progress(flying.key)
-            if progress is not None and progress != self._told:
-                self._told = progress
-                actions.note_progress(flying.run, progress)
-            return
-        self.in_flight = None
-        self._record(flying)
-        measure_outstanding(Option.objects.filter(runs=flying.run))
+        self._record(run_id, sent)
+        del self.sent[run_id]
+        self.cluster.forget(sent.key)
+        path_of_live(run_id).unlink(missing_ok=True)
+        self.bench, _ = self.bench.after(Ended(run_id))
 
-    def _record(self, flying: InFlight) -> None:
+    def _tell(self, run_id: int, sent: Sent, latest: Latest) -> None:
+        if latest.picture is not None and (sent.told is None or latest.level != sent.told.level):
+            unfinished = path_of_live(run_id).with_suffix(".part")
+            unfinished.write_bytes(latest.picture)
+            unfinished.replace(path_of_live(run_id))
+        sent.told = latest
+        actions.note_progress(run_id, latest.progress, latest.level)
+
+    def _record(self, run_id: int, sent: Sent) -> None:
+        """Write the outcome down. With a disk that is full the run is put back and the queue held."""
+        if not Run.objects.filter(pk=run_id).exists():
+            return  # its study was deleted meanwhile
         try:
-            result: dict[str, Any] = flying.future.result()
+            result: dict[str, Any] = sent.future.result()
         except Exception as error:
-            log.exception("run %s: the worker failed", flying.run)
-            actions.mark_failed(flying.run, f"The worker failed: {error}")
+            log.exception("run %s: the worker failed", run_id)
+            actions.mark_failed(run_id, f"The worker failed: {error}")
             return
         try:
-            actions.record_result(flying.run, result)
+            record_result(run_id, result)
         except OSError as error:
-            log.exception("run %s: its picture cannot be stored", flying.run)
-            reason = f"The picture could not be stored: {error.strerror or error}. Is the disk full?"
-            actions.mark_failed(flying.run, reason, log=result["log"])
-        log.info("run %s ended: %s", flying.run, result["state"])
+            log.exception("run %s: its picture cannot be stored", run_id)
+            if error.errno not in NO_ROOM:
+                reason = f"The picture could not be stored: {error.strerror or error}."
+                actions.mark_failed(run_id, reason, log=result["log"])
+                return
+            actions.requeue(run_id)
+            actions.hold(
+                "The disk is full: a picture could not be stored. Its run is back in the queue. "
+                "Make room, then let the queue go on."
+            )
+        log.info("run %s ended: %s", run_id, result["state"])
 
 
 def work_folder() -> Path:
@@ -159,9 +214,16 @@ def work_folder() -> Path:
     return Path(settings.HOME) / "work"
 
 
+def _turns(studies: set[int]) -> dict[str, str]:
+    """On which machine each turn of these studies was begun."""
+    rows = Run.objects.filter(study__in=studies, warm_up=False).exclude(machine_name="").order_by("pk")
+    return {f"{study}:{seed}": name for study, seed, name in rows.values_list("study_id", "seed", "machine_name")}
+
+
 def _description(run: Run) -> dict[str, Any]:
     option = run.option
     setup = option.setup
+    on_the_way = [] if run.warm_up else option.brings.filter(in_plan=True, left_out="")
     return {
         "key": f"run-{run.pk}-attempt-{run.attempt}",
         "scene": path_of(setup.scene.revision, SCENE).read_bytes(),
@@ -180,6 +242,7 @@ def _description(run: Run) -> dict[str, Any]:
         "settings": option.settings,
         "brightness": option.brightness["factor"] if option.brightness else 1.0,
         "passes": tuple(run.study.passes),
+        "on_the_way": tuple(sorted(float(each.settings[each.quality_knob]) for each in on_the_way)),
         "time_limit_seconds": run.study.time_limit_seconds,
         "work": None if settings.SCHEDULER else str(work_folder()),
     }

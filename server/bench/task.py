@@ -6,7 +6,7 @@ import shutil
 import tempfile
 import threading
 from collections.abc import Callable
-from dataclasses import asdict
+from dataclasses import asdict, replace
 from pathlib import Path
 from typing import Any
 
@@ -14,6 +14,8 @@ from matchedpair.engines import EngineDefinition, RenderJob, describe_machine, e
 from matchedpair.engines.process import Progress
 from matchedpair.errors import MatchedPairError
 
+MOST_LIVE_BYTES = 32_000_000
+Report = Callable[[Progress, float | None, bytes | None], None]
 _to_stop: set[str] = set()
 _lock = threading.Lock()
 
@@ -24,9 +26,7 @@ def ask_stop(key: str) -> None:
         _to_stop.add(key)
 
 
-def render_task(
-    definition: EngineDefinition, description: dict[str, Any], report: Callable[[Progress], None]
-) -> dict[str, Any]:
+def render_task(definition: EngineDefinition, description: dict[str, Any], report: Report) -> dict[str, Any]:
     """Render once.
 
     Parameters
@@ -34,15 +34,17 @@ def render_task(
     description : dict
         ``key``, ``scene`` (contents of the file), ``view``, ``frame``, ``width``, ``height``, ``seed``, ``threads``,
         ``settings``, ``time_limit_seconds``, ``build``, ``variant``, ``crop``, ``quantities``, ``brightness``,
-        ``passes``, ``depth``, ``scene_name``, ``work`` (folder to work in, or None for the system's own).
+        ``passes``, ``depth``, ``on_the_way``, ``scene_name``, ``work`` (folder to work in, or None for
+        the system's own).
     report : callable
-        Called several times a second while the engine runs.
+        Called several times a second while the engine runs, with the quality knob and the bytes of a picture on the
+        way when there is a new one.
 
     Returns
     -------
     dict
-        The outcome's fields, ``picture`` and each of ``passes`` as the file's bytes or None, ``machine`` and
-        ``engine_version``.
+        The outcome's fields, ``picture``, each of ``passes`` and of ``on_the_way`` as the file's bytes or None,
+        ``machine`` and ``engine_version``.
     """
     key = description["key"]
     folder = Path(tempfile.mkdtemp(prefix="render-", dir=description["work"]))
@@ -54,11 +56,16 @@ def render_task(
         made.mkdir()
         places = (
             "view", "frame", "width", "height", "seed", "threads", "settings", "time_limit_seconds", "build", "variant",
-            "crop", "quantities", "brightness", "passes", "depth",
+            "crop", "quantities", "brightness", "passes", "depth", "on_the_way",
         )  # fmt: skip
         job = RenderJob(scene=scene, **{name: description[name] for name in places})
-        outcome = render(definition, job, made, on_progress=report, should_stop=lambda: key in _to_stop)
+        outcome = render(definition, job, made, on_progress=_with_pictures(report), should_stop=lambda: key in _to_stop)
         result = asdict(outcome)
+        result["on_the_way"] = [
+            {"level": row.level, "wall_seconds": row.wall_seconds, "cpu_seconds": row.cpu_seconds,
+             "picture": row.path.read_bytes()}
+            for row in outcome.on_the_way
+        ]  # fmt: skip
         result["picture"] = outcome.picture.read_bytes() if outcome.picture else None
         result["passes"] = {name: path.read_bytes() for name, path in outcome.passes.items()}
         # where this machine keeps its programs and its work is nobody's business in a shared bundle
@@ -74,6 +81,22 @@ def render_task(
     return result | {"machine": asdict(describe_machine()), "engine_version": version}
 
 
+def _with_pictures(report: Report) -> Callable[[Progress], None]:
+    """Sends a picture on the way along once; a very large one is left to be seen at the end."""
+    sent: list[float] = []
+
+    def on_progress(progress: Progress) -> None:
+        latest, plain = progress.latest, replace(progress, latest=None)
+        if latest is None or latest.level in sent:
+            report(plain, None, None)
+            return
+        sent.append(latest.level)
+        small = latest.path.stat().st_size <= MOST_LIVE_BYTES
+        report(plain, latest.level if small else None, latest.path.read_bytes() if small else None)
+
+    return on_progress
+
+
 def _not_started(reason: str) -> dict[str, Any]:
     unknown = (
         "wall_seconds",
@@ -83,8 +106,10 @@ def _not_started(reason: str) -> dict[str, Any]:
         "peak_memory_bytes",
         "exit_code",
         "structures_bytes",
+        "reached",
+        "frames_per_second",
     )
     return {
-        "state": "failed", "reason": reason, "command": [], "picture": None, "passes": {}, "log": "",
+        "state": "failed", "reason": reason, "command": [], "picture": None, "passes": {}, "log": "", "on_the_way": [],
         "load_before": None, **dict.fromkeys(unknown),
     }  # fmt: skip

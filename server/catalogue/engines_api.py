@@ -123,6 +123,9 @@ class EngineSerializer(NamedSerializer):
     passes = PassSerializer(many=True)
     brightness = BrightnessSerializer(allow_null=True)
     cannot = serializers.ListField(child=serializers.CharField())
+    knob = serializers.CharField(allow_blank=True, help_text="The quality knob's name")
+    time_budget = serializers.CharField(allow_blank=True, help_text="Name of the setting that ends a render by time")
+    on_the_way = serializers.BooleanField(help_text="Whether one render can give the pictures of a whole ladder")
 
 
 class EffectNameSerializer(NamedSerializer):
@@ -241,6 +244,9 @@ def _engine_row(definition: EngineDefinition, versions: dict[str, str]) -> dict[
         "settings": [_setting_row(setting) for setting in definition.settings],
         "brightness": factor_of(definition.name),
         "cannot": [part for part in parts if definition.cannot(part)],
+        "knob": definition.quality_knob.name if definition.quality_knob else "",
+        "time_budget": definition.time_budget.name if definition.time_budget else "",
+        "on_the_way": definition.writes_on_the_way,
     }
 
 

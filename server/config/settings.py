@@ -11,6 +11,8 @@ HOME = Path(os.environ.get("MATCHEDPAIR_HOME") or ROOT / "var").resolve()
 SCENES = Path(os.environ.get("MATCHEDPAIR_SCENES") or ROOT / "demo" / "scenes").resolve()
 ENGINES = Path(os.environ.get("MATCHEDPAIR_ENGINES") or ROOT / "demo" / "engines").resolve()
 SCHEDULER = os.environ.get("MATCHEDPAIR_SCHEDULER", "")
+# rendering stops before the disk is so full that nothing can be written down any more
+KEEP_FREE_BYTES = int(float(os.environ.get("MATCHEDPAIR_KEEP_FREE_MB") or 500) * 1e6)
 SHARED = os.environ.get("MATCHEDPAIR_SHARED", "") == "1"
 _imports = os.environ.get("MATCHEDPAIR_IMPORTS", "")
 IMPORT_ROOT = Path(_imports).resolve() if _imports else (None if SHARED else Path.home().resolve())
@@ -104,6 +106,7 @@ SPECTACULAR_SETTINGS = {
     "AUTHENTICATION_WHITELIST": [],
     "ENUM_NAME_OVERRIDES": {
         "RunState": "server.runs.models.RunState",
+        "PlanKindName": "server.studies.models.PLAN_KIND_CHOICES",
         "Side": "server.studies.models.Side",
         "Chosen": "server.findings.models.Chosen",
         "StudyState": "server.runs.progress.StudyState",

@@ -2,13 +2,11 @@
 
 from __future__ import annotations
 
-from django.db.models import Prefetch
 from django.http import HttpResponse
 from django.shortcuts import get_object_or_404
 from django.utils.text import slugify
 from drf_spectacular.types import OpenApiTypes
-from drf_spectacular.utils import extend_schema
-from matchedpair.trials import on_off_plan
+from drf_spectacular.utils import OpenApiParameter, extend_schema
 from rest_framework import status
 from rest_framework.decorators import api_view
 from rest_framework.request import Request
@@ -16,35 +14,64 @@ from rest_framework.response import Response
 
 from server.catalogue.engines_api import BrightnessSerializer
 from server.catalogue.models import Zone
-from server.catalogue.zones import areas_by_view
 from server.findings.actions import give_verdict, restore, withdraw
 from server.findings.brightness import bring_together
+from server.findings.disk import disk_use, let_go
 from server.findings.export import pair_csv, pair_json, pair_zip
-from server.findings.measuring import ZonesByView
 from server.findings.models import Verdict
-from server.findings.pairs import PairFindings, pair_findings, trial_subject, with_all
+from server.findings.overview import overview_rows
+from server.findings.pairs import PairFindings, pair_findings, with_all
 from server.findings.serializers import (
     AskedBrightnessSerializer,
+    LetGoSerializer,
     NewVerdictSerializer,
     OverviewSerializer,
     PairSerializer,
+    StudyFindingsSerializer,
     VerdictSerializer,
     pair_row,
+    ratio_row,
 )
-from server.runs.models import RunState
-from server.runs.progress import study_state
-from server.studies.models import Pair
+from server.findings.studies import study_findings
+from server.runs.api import CountSerializer
+from server.studies.models import Pair, Study
 from server.studies.sheets import sheet_row
 
 
-@extend_schema(responses=OverviewSerializer)
+@extend_schema(parameters=[OpenApiParameter("archived", bool)], responses=OverviewSerializer)
 @api_view(["GET"])
 def overview(request: Request) -> Response:
-    """All studies, newest first, with the finding of each."""
-    kept = Prefetch("verdicts", Verdict.objects.filter(withdrawn_at=None))
-    pairs = with_all(Pair.objects.all()).prefetch_related(kept).order_by("-study__created_at", "-study_id")
-    zones = areas_by_view()
-    return Response(OverviewSerializer({"studies": [_overview_row(pair, zones) for pair in pairs]}).data)
+    """All studies, newest first, with the finding of each; removed ones are not among them."""
+    there = Study.objects.filter(removed_at=None).select_related("setup__scene")
+    archived = there.exclude(archived_at=None).count()
+    if request.query_params.get("archived") != "true":
+        there = there.filter(archived_at=None)
+    return Response(OverviewSerializer({"studies": overview_rows(list(there)), "archived": archived}).data)
+
+
+@extend_schema(responses=StudyFindingsSerializer)
+@api_view(["GET"])
+def study_says(request: Request, pk: int) -> Response:
+    """What a study says so far: one sentence, its match sheet, its pairs in short, its verdicts, its disk use."""
+    study = get_object_or_404(Study, pk=pk)
+    found = study_findings(study)
+    body = {
+        "sentence": found.sentence,
+        "match_sheet": sheet_row(found.sheet) if found.sheet else None,
+        "pairs": [_summary(row) for row in found.pairs],
+        "verdicts": Verdict.objects.filter(pair__study=study, withdrawn_at=None),
+        "disk": disk_use(study),
+    }
+    return Response(StudyFindingsSerializer(body).data)
+
+
+@extend_schema(request=LetGoSerializer, responses=CountSerializer)
+@api_view(["POST"])
+def let_pictures_go(request: Request, pk: int) -> Response:
+    """Let the pictures of warm-ups and pilots, or of runs that are no longer in the plan, go; the figures stay."""
+    form = LetGoSerializer(data=request.data)
+    form.is_valid(raise_exception=True)
+    return Response({"runs": let_go(get_object_or_404(Study, pk=pk), form.validated_data["what"])})
 
 
 @extend_schema(responses=PairSerializer)
@@ -52,8 +79,7 @@ def overview(request: Request) -> Response:
 def pair(request: Request, pk: int) -> Response:
     """One pair with all that it says."""
     findings = _findings(pk)
-    row = pair_row(findings, trial_subject(findings.pair.study, findings.trial.option))
-    return Response(PairSerializer(row, context={"sentence": findings.sentence}).data)
+    return Response(PairSerializer(pair_row(findings), context={"sentence": findings.sentence}).data)
 
 
 @extend_schema(request=AskedBrightnessSerializer, responses={201: BrightnessSerializer})
@@ -132,22 +158,11 @@ def _file(contents: bytes, kind: str, name: str) -> HttpResponse:
     return HttpResponse(contents, content_type=kind, headers={"Content-Disposition": f'attachment; filename="{name}"'})
 
 
-def _overview_row(pair_: Pair, zones: ZonesByView) -> dict[str, object]:
-    findings = pair_findings(pair_, zones)
-    study = pair_.study
-    runs = list(study.runs.all())
-    pictures = [run.picture for run in runs if run.picture]
+def _summary(findings: PairFindings) -> dict[str, object]:
+    pair = findings.pair
     return {
-        "id": study.pk,
-        "question": study.question,
-        "scene": f"{study.setup.scene.title}, {study.setup.view}",
-        "state": study_state(run.state for run in runs),
-        "runs_done": sum(run.state == RunState.FINISHED for run in runs),
-        "runs_planned": len(runs) if study.from_elsewhere else len(on_off_plan(study.repeats)),
-        "sentence": findings.sentence,
-        "pair": pair_.pk,
-        "match_sheet": sheet_row(findings.sheet),
-        "chosen": [row.chosen for row in pair_.verdicts.all()],
-        "thumbnail": pictures[-1] if pictures else "",
-        "created_at": study.created_at,
-    }
+        "pair": pair.pk, "control": pair.control_id, "trial": pair.trial_id, "subject": pair.subject,
+        "noise_ratio": ratio_row(findings.noise_ratio), "time_ratio": ratio_row(findings.time_ratio),
+        "refused": findings.refused, "fair": findings.sheet.fair,
+        "ready": bool(findings.control.runs and findings.trial.runs),
+    }  # fmt: skip

@@ -10,6 +10,7 @@ from typing import Any
 
 from django.db import transaction
 from matchedpair.errors import InputError
+from matchedpair.trials.match_sheet import shown
 
 from server.catalogue.models import SceneRevision
 from server.catalogue.scenes import SCENE
@@ -52,7 +53,9 @@ def load_bundle(path: Path) -> Study:
 def _load(bundle: zipfile.ZipFile) -> Study:
     document = json.loads(_read(bundle, "pair.json"))
     if document.get("format") == 1:
-        document = _upgraded(document)
+        document = _from_1(document)
+    if document.get("format") == 2:
+        document = _from_2(document)
     if document.get("format") != FORMAT:
         raise InputError(f"bundle format {document.get('format')!r} is not known; expected {FORMAT}")
     scene = _scene(bundle, document["study"]["scene"])
@@ -63,11 +66,17 @@ def _load(bundle: zipfile.ZipFile) -> Study:
     study = _study(setups["control"], document["study"])
     options = {
         side: Option.objects.create(
-            study=study, side=side, setup=setups[side], **{key: row[key] for key in OPTION_FIELDS}
+            study=study,
+            side=side,
+            number=number,
+            key=side,
+            setup=setups[side],
+            **{key: row[key] for key in OPTION_FIELDS},
         )
-        for side, row in document["options"].items()
+        for number, (side, row) in enumerate(sorted(document["options"].items()))
     }
-    pair = Pair.objects.create(study=study, control=options["control"], trial=options["trial"])
+    Option.objects.filter(pk=options["trial"].pk).update(control=options["control"])
+    pair = Pair.objects.create(study=study, control=options["control"], trial=options["trial"], **document["pair"])
     for row in document["runs"]:
         _run(bundle, study, options[row["side"]], row)
     for side, row in document["options"].items():
@@ -79,7 +88,21 @@ def _load(bundle: zipfile.ZipFile) -> Study:
     return study
 
 
-def _upgraded(document: dict[str, Any]) -> dict[str, Any]:
+def _from_2(document: dict[str, Any]) -> dict[str, Any]:
+    """A document of format 2, in which a study had one pair and said itself what was under test."""
+    old = document["study"]
+    title, value = old["under_test_title"], document["options"]["trial"]["settings"].get(old["under_test"])
+    subject = f"{title[:1].lower()}{title[1:]} {shown(value)}".strip()
+    new = {"asked": "", "kind": "on-off", "match_on": "settings", "until_sure": None}
+    options = {side: {**row, "title": subject if side == "trial" else "", "levels": []}
+               for side, row in document["options"].items()}  # fmt: skip
+    unknown = {"reached": None, "frames_per_second": None, "for_machine": "", "pixel_hash": "", "picture_bytes": None}
+    runs = [{**row, **unknown, "machine_name": (row["machine"] or {}).get("name", "")} for row in document["runs"]]
+    pair = {"under_test": [old["under_test"]], "subject": subject}
+    return {**document, "format": 3, "study": {**old, **new}, "options": options, "runs": runs, "pair": pair}
+
+
+def _from_1(document: dict[str, Any]) -> dict[str, Any]:
     """A document of format 1, in which engine and setup belonged to the whole study, as one of format 2."""
     old = document["study"]
     place = {key: old[key] for key in ("view", "frame", "width", "height")}
@@ -99,7 +122,7 @@ def _upgraded(document: dict[str, Any]) -> dict[str, Any]:
         for row in document["runs"]
     ]
     study = {**old, "passes": [], "from_elsewhere": False}
-    return {**document, "format": FORMAT, "study": study, "options": options, "runs": runs}
+    return {**document, "format": 2, "study": study, "options": options, "runs": runs}
 
 
 def _scene(bundle: zipfile.ZipFile, row: dict[str, Any]) -> SceneRevision:
@@ -123,11 +146,11 @@ def _run(bundle: zipfile.ZipFile, study: Study, option: Option, row: dict[str, A
     for key in DATES:
         fields[key] = datetime.fromisoformat(fields[key]) if fields[key] else None
     if fields["picture"]:
-        name = picture_name(row["side"], row["seed"], row["warm_up"])
+        name = picture_name(row)
         if keep(_read(bundle, name), PICTURE) != fields["picture"]:
             raise InputError(f"{name} is not the picture that the bundle names")
     for render_pass, digest in fields["passes"].items():
-        name = picture_name(row["side"], row["seed"], row["warm_up"], render_pass)
+        name = picture_name(row, render_pass)
         if keep(_read(bundle, name), PICTURE) != digest:
             raise InputError(f"{name} is not the pass that the bundle names")
     Run.objects.create(study=study, option=option, **fields)

@@ -8,7 +8,9 @@ import json
 import zipfile
 from typing import Any
 
+from django.utils.text import slugify
 from matchedpair.measures.figure import Ratio
+from matchedpair.trials import CONTROL, TRIAL
 
 from server.catalogue.scenes import SCENE
 from server.findings.pairs import PairFindings
@@ -18,21 +20,32 @@ from server.store.pixels import PICTURE
 from server.studies.models import Option, Study
 from server.studies.sheets import sheet_row
 
-FORMAT = 2
+FORMAT = 3
 RUN_COLUMNS = (
     "side", "seed", "warm_up", "state", "reason", "wall_seconds", "ready_seconds", "cpu_seconds", "cpu_ready_seconds",
-    "peak_memory_bytes", "structures_bytes", "load_before", "exit_code", "engine_version", "picture",
+    "peak_memory_bytes", "structures_bytes", "load_before", "exit_code", "engine_version", "reached",
+    "frames_per_second", "picture",
 )  # fmt: skip
 JSON_ONLY = (
     "attempt", "machine", "command", "checks", "log", "started_at", "ended_at", "position", "passes", "encoding",
-    "seed_known",
+    "seed_known", "machine_name", "for_machine", "pixel_hash", "picture_bytes",
 )  # fmt: skip
 SETUP_FIELDS = (
     "variant", "view", "frame", "width", "height", "crop", "quantities", "output_format", "view_transform",
 )  # fmt: skip
-OPTION_FIELDS = ("engine", "engine_title", "build", "device", "quality_knob", "settings", "brightness")
+OPTION_FIELDS = (
+    "title",
+    "levels",
+    "engine",
+    "engine_title",
+    "build",
+    "device",
+    "quality_knob",
+    "settings",
+    "brightness",
+)
 STUDY_FIELDS = (
-    "question", "under_test", "under_test_title", "repeats", "threads", "time_limit_seconds", "passes",
+    "question", "asked", "kind", "match_on", "repeats", "until_sure", "threads", "time_limit_seconds", "passes",
     "from_elsewhere",
 )  # fmt: skip
 NOISE_FIELDS = (
@@ -47,12 +60,13 @@ def pair_json(findings: PairFindings) -> bytes:
         "format": FORMAT,
         "kind": "matched pair",
         "study": study_row(study),
+        "pair": {"under_test": pair.under_test, "subject": pair.subject},
         "sentence": findings.sentence,
         "match_sheet": sheet_row(findings.sheet),
-        "options": {side.option.side: option_row(side.option) for side in (findings.control, findings.trial)},
+        "options": {CONTROL: option_row(findings.control.option), TRIAL: option_row(findings.trial.option)},
         "ratios": {"noise": _ratio(findings.noise_ratio), "time": _ratio(findings.time_ratio)},
         "refused": findings.refused,
-        "runs": [run_row(run) for run in _runs(study)],
+        "runs": [run_row(run) for run in _runs(findings)],
         "verdicts": [
             {key: getattr(row, key) for key in ("chosen", "reasons", "author", "finding")}
             | {"created_at": row.created_at.isoformat()}
@@ -65,20 +79,19 @@ def pair_json(findings: PairFindings) -> bytes:
 def pair_csv(findings: PairFindings) -> bytes:
     """One row a run, warm-up and failed ones too; times in seconds, memory in bytes, empty where unknown."""
     text = io.StringIO()
-    study = findings.pair.study
     settings = list(findings.control.option.settings | findings.trial.option.settings)
     writer = csv.writer(text)
     places = ("variant", "view", "frame", "width", "height", "crop", "quantities")
     writer.writerow(["scene", *places, "engine", "brightness_factor", *RUN_COLUMNS, "machine", *settings])
-    for run in _runs(study):
+    for run in _runs(findings):
         row = run_row(run)
         cells = [row[key] for key in RUN_COLUMNS]
-        machine = (run.machine or {}).get("name", "")
+        machine = run.machine_name
         values = [run.option.settings.get(name) for name in settings]
         option, setup = run.option, run.option.setup
         factor = option.brightness["factor"] if option.brightness else 1
         start = [setup.scene.title, *(_cell(getattr(setup, name)) for name in places), option.engine_title, factor]
-        writer.writerow([_plain(cell) for cell in [*start, *cells, machine, *values]])
+        writer.writerow([plain_cell(cell) for cell in [*start, *cells, machine, *values]])
     return text.getvalue().encode()
 
 
@@ -92,21 +105,22 @@ def pair_zip(findings: PairFindings) -> bytes:
         revision = study.setup.scene.revision
         if revision and path_of(revision, SCENE).is_file():
             bundle.write(path_of(revision, SCENE), "scene.json", zipfile.ZIP_DEFLATED)
-        for run in _runs(study):
+        for run in _runs(findings):
             stored = path_of(run.picture, PICTURE) if run.picture else None
             if stored and stored.is_file():
-                bundle.write(stored, picture_name(run.option.side, run.seed, run.warm_up), zipfile.ZIP_STORED)
+                bundle.write(stored, picture_name(run_row(run)), zipfile.ZIP_STORED)
             for name, digest in run.passes.items():
                 if path_of(digest, PICTURE).is_file():
-                    kept = picture_name(run.option.side, run.seed, run.warm_up, name)
+                    kept = picture_name(run_row(run), name)
                     bundle.write(path_of(digest, PICTURE), kept, zipfile.ZIP_STORED)
     return packed.getvalue()
 
 
-def picture_name(side: str, seed: int, warm_up: bool, render_pass: str = "") -> str:
-    """Where a run's picture, or one of its passes, lies in the bundle."""
-    which = "warm-up" if warm_up else f"seed-{seed}"
-    return f"pictures/{side}-{which}{'.' + render_pass if render_pass else ''}.exr"
+def picture_name(row: dict[str, Any], render_pass: str = "") -> str:
+    """Where the picture of a run, given as `run_row`, or one of its passes, lies in the bundle."""
+    which = f"seed-{row['seed']}" if not row["warm_up"] else "warm-up"
+    machine = f"-{slugify(row['for_machine'])}" if row.get("for_machine") else ""
+    return f"pictures/{row['side']}-{which}{machine}{'.' + render_pass if render_pass else ''}.exr"
 
 
 def study_row(study: Study) -> dict[str, Any]:
@@ -134,8 +148,14 @@ def run_row(run: Run) -> dict[str, Any]:
     return {"side": run.option.side, **row}
 
 
-def _runs(study: Study) -> list[Run]:
-    return list(study.runs.select_related("option__setup__scene"))
+def _runs(findings: PairFindings) -> list[Run]:
+    """The runs of both sides, warm-ups too; a pair of a larger study is exported alone."""
+    sides = [findings.control.option, findings.trial.option]
+    runs = Run.objects.filter(option__in=sides).select_related("option__setup__scene").order_by("position", "pk")
+    rows = list(runs)
+    for run in rows:  # a control of another pair may be the trial of this one
+        run.option.side = CONTROL if run.option_id == sides[0].pk else TRIAL
+    return rows
 
 
 def _cell(value: Any) -> Any:
@@ -149,6 +169,6 @@ def _ratio(ratio: Ratio | None) -> dict[str, Any] | None:
     return vars(ratio) if ratio else None
 
 
-def _plain(cell: Any) -> Any:
+def plain_cell(cell: Any) -> Any:
     """A text that a spreadsheet would take for a formula gets a quote before it."""
     return f"'{cell}" if isinstance(cell, str) and cell[:1] in ("=", "+", "-", "@", "\t", "\r") else cell

@@ -35,6 +35,7 @@ class Measure(models.Model):
     refused = models.TextField(blank=True)
     inputs = models.JSONField(default=list)
     area = models.CharField(max_length=32, blank=True, help_text="Signature of the zones it counted and left out")
+    measured_at = models.DateTimeField(auto_now=True, null=True)
 
     class Meta:
         constraints = [

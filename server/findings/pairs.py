@@ -12,8 +12,7 @@ from matchedpair.errors import RefusedError
 from matchedpair.measures import Ratio, RunTimes, time_ratio
 from matchedpair.measures.areas import Area
 from matchedpair.measures.zones import WHOLE
-from matchedpair.trials import MatchSheet, match_sheet, on_off_plan, pair_finding
-from matchedpair.trials.match_sheet import shown
+from matchedpair.trials import FIRST_SEED, MatchSheet, match_sheet, pair_finding
 
 from server.catalogue.zones import areas_by_view, signature
 from server.findings.measuring import ZonesByView, areas_to_measure, counted_runs, is_current, noise_of, ratio_of
@@ -70,29 +69,11 @@ def pair_findings(pair: Pair, zones: ZonesByView | None = None) -> PairFindings:
     time = None
     if control.times and trial.times:
         time = _refusing(refused, lambda: time_ratio(control.times, trial.times))
-    sheet = match_sheet(_conditions(study, control), _conditions(study, trial), study.under_test)
+    sheet = match_sheet(_conditions(study, control), _conditions(study, trial), pair.under_test)
     repeats = min(len(control.runs), len(trial.runs))
     by_zone = [_zone(zone, control, trial) for zone in sorted(control.areas.keys() & trial.areas.keys() - {WHOLE})]
-    sentence = _sentence(study, trial.option, noise, time, repeats)
+    sentence = _sentence(pair, noise, time, repeats)
     return PairFindings(pair, control, trial, noise, time, refused, by_zone, sheet, sentence)
-
-
-def trial_subject(study: Study, option: Option) -> str:
-    """What the trial is, in words: what is under test and its value."""
-    values = {
-        "engine": option.engine_title,
-        "version": option.build,
-        "light": option.setup.variant,
-        "settings": "",
-        "quantities": next(iter(f"{value:g}" for value in _own_quantities(study, option).values()), "at its own value"),
-    }
-    value = values.get(study.under_test, shown(option.settings.get(study.under_test)))
-    return f"{study.under_test_title.lower()} {value}".strip()
-
-
-def _own_quantities(study: Study, option: Option) -> dict[str, float]:
-    """The scene quantities that differ from the study's setup."""
-    return {name: value for name, value in option.setup.quantities.items() if study.setup.quantities.get(name) != value}
 
 
 def _side(option: Option, zones: ZonesByView) -> SideFigures:
@@ -104,16 +85,21 @@ def _side(option: Option, zones: ZonesByView) -> SideFigures:
     return SideFigures(option, runs, areas, kept if current else None, kept is not None and not current, times)
 
 
-def _sentence(study: Study, option: Option, noise: Ratio | None, time: Ratio | None, repeats: int) -> str:
-    if noise is None and time is None:
-        runs = list(study.runs.all())
-        if not runs:
-            return "Planned, not run yet: start the renders to see what this costs and gains."
-        states = Counter(run.state for run in runs)
-        if states["queued"] or states["running"]:
-            return f"{states['finished']} of {len(runs)} renders done; the first figures come with the first twins."
-        return "Nothing to compare yet: not enough renders finished. Look at what failed and run those again."
-    return pair_finding(trial_subject(study, option), noise, time, repeats)
+def _sentence(pair: Pair, noise: Ratio | None, time: Ratio | None, repeats: int) -> str:
+    if noise is not None or time is not None:
+        return pair_finding(pair.subject, noise, time, repeats)
+    runs = [run for option in (pair.control, pair.trial) for run in option.runs.all() if not run.warm_up]
+    return unmeasured_sentence(Counter(run.state for run in runs))
+
+
+def unmeasured_sentence(states: Counter[str]) -> str:
+    """What there is to say while nothing can be compared, from how many runs are in which state."""
+    whole = sum(states.values())
+    if not whole:
+        return "Planned, not run yet: start the renders to see what this costs and gains."
+    if states["queued"] or states["running"]:
+        return f"{states['finished']} of {whole} renders done; the first figures come with the first twins."
+    return "Nothing to compare yet: not enough renders finished. Look at what failed and run those again."
 
 
 def _zone(zone: str, control: SideFigures, trial: SideFigures) -> ZoneFigures:
@@ -143,7 +129,7 @@ def _conditions(study: Study, side: SideFigures) -> dict[str, Any]:
     if side.runs:
         conditions |= {
             "version": _all(run.engine_version for run in side.runs) or None,
-            "machine": _all(str((run.machine or {}).get("name", "")) for run in side.runs) or None,
+            "machine": _all(run.machine_name for run in side.runs) or None,
             "load": _load(side.times),
         }
     return conditions
@@ -161,7 +147,7 @@ def side_seeds(study: Study, side: SideFigures) -> list[int]:
     expected = {run.seed for run in side.option.runs.all() if run.state not in BAD_STATES and not run.warm_up}
     if expected:
         return sorted(expected)
-    return [row.seed for row in on_off_plan(study.repeats) if row.side == side.option.side and not row.warm_up]
+    return list(range(FIRST_SEED, FIRST_SEED + study.repeats))
 
 
 def _all(values: Iterable[str]) -> str:
@@ -180,6 +166,5 @@ def with_all(pairs: QuerySet[Pair]) -> QuerySet[Pair]:
     """A query of pairs with everything `pair_findings` reads."""
     runs = Run.objects.select_related("study", "option").defer("log", "command").order_by("position")
     related = [part for side in ("control", "trial") for part in (Prefetch(f"{side}__runs", runs), f"{side}__measures")]
-    return pairs.select_related("study__setup__scene", "control__setup__scene", "trial__setup__scene").prefetch_related(
-        *related, Prefetch("study__runs", runs)
-    )
+    scenes = [f"{part}setup__scene" for part in ("study__", "control__", "trial__")]
+    return pairs.select_related(*scenes).prefetch_related(*related)

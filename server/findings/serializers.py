@@ -49,6 +49,7 @@ class RatioSerializer(serializers.Serializer):
     method = serializers.CharField()
     version = serializers.IntegerField()
     tie = serializers.BooleanField()
+    note = serializers.CharField()
 
 
 class PairSideSerializer(serializers.Serializer):
@@ -98,6 +99,20 @@ class NewVerdictSerializer(serializers.Serializer):
     author = serializers.CharField(max_length=80)
 
 
+class DiskSerializer(serializers.Serializer):
+    """Bytes of a study's pictures in the store, by what could be let go."""
+
+    counted = serializers.IntegerField()
+    warm_ups = serializers.IntegerField(help_text="Warm-ups and pilots")
+    old = serializers.IntegerField(help_text="Runs of options that are no longer in the plan")
+
+
+class LetGoSerializer(serializers.Serializer):
+    """Whose pictures are let go."""
+
+    what = serializers.ChoiceField(choices=["warm_ups", "old"])
+
+
 class AskedBrightnessSerializer(serializers.Serializer):
     """On which zone; null for the whole picture."""
 
@@ -136,7 +151,10 @@ class OverviewRowSerializer(serializers.Serializer):
     runs_planned = serializers.IntegerField()
     sentence = serializers.CharField()
     pair = serializers.IntegerField()
-    match_sheet = MatchSheetSerializer()
+    options = serializers.IntegerField()
+    archived = serializers.BooleanField()
+    disk_bytes = serializers.IntegerField()
+    match_sheet = MatchSheetSerializer(allow_null=True)
     chosen = serializers.ListField(child=serializers.CharField())
     thumbnail = serializers.CharField()
     created_at = serializers.DateTimeField()
@@ -146,9 +164,34 @@ class OverviewSerializer(serializers.Serializer):
     """All studies, newest first."""
 
     studies = OverviewRowSerializer(many=True)
+    archived = serializers.IntegerField(help_text="How many are archived")
 
 
-def pair_row(findings: PairFindings, subject: str) -> dict[str, Any]:
+class PairSummarySerializer(serializers.Serializer):
+    """One pair of a study in short."""
+
+    pair = serializers.IntegerField()
+    control = serializers.IntegerField(help_text="Option")
+    trial = serializers.IntegerField(help_text="Option")
+    subject = serializers.CharField()
+    noise_ratio = RatioSerializer(allow_null=True)
+    time_ratio = RatioSerializer(allow_null=True)
+    refused = serializers.DictField(child=serializers.CharField())
+    fair = serializers.BooleanField()
+    ready = serializers.BooleanField(help_text="Both sides have a finished render")
+
+
+class StudyFindingsSerializer(serializers.Serializer):
+    """What a study says so far."""
+
+    sentence = serializers.CharField()
+    match_sheet = MatchSheetSerializer(allow_null=True)
+    pairs = PairSummarySerializer(many=True)
+    verdicts = VerdictSerializer(many=True)
+    disk = DiskSerializer()
+
+
+def pair_row(findings: PairFindings) -> dict[str, Any]:
     """A pair as plain values for `PairSerializer`."""
     pair = findings.pair
     # one basis for both, that of their ratio: a busy run on either side makes both be told in CPU seconds
@@ -156,19 +199,19 @@ def pair_row(findings: PairFindings, subject: str) -> dict[str, Any]:
     return {
         "id": pair.pk,
         "study": pair.study,
-        "subject": subject,
+        "subject": pair.subject,
         "sentence": findings.sentence,
         "control": side_row(findings.control, basis),
         "trial": side_row(findings.trial, basis),
-        "noise_ratio": _ratio(findings.noise_ratio),
-        "time_ratio": _ratio(findings.time_ratio),
+        "noise_ratio": ratio_row(findings.noise_ratio),
+        "time_ratio": ratio_row(findings.time_ratio),
         "refused": findings.refused,
         "zones": [
             {
                 "zone": row.zone,
                 "control": _noise(row.control),
                 "trial": _noise(row.trial),
-                "ratio": _ratio(row.ratio),
+                "ratio": ratio_row(row.ratio),
                 "refused": row.refused,
             }
             for row in findings.zones
@@ -229,5 +272,6 @@ def _spread(seconds: list[float], basis: str) -> dict[str, Any] | None:
     }
 
 
-def _ratio(ratio: Ratio | None) -> dict[str, Any] | None:
+def ratio_row(ratio: Ratio | None) -> dict[str, Any] | None:
+    """A ratio as plain values."""
     return asdict(ratio) if ratio else None

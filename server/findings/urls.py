@@ -2,9 +2,15 @@
 
 from django.urls import path
 
-from server.findings import api
+from server.findings import api, table_api
 
 urlpatterns = [
+    path("studies/<int:pk>/findings/", api.study_says),
+    path("studies/<int:pk>/let-go/", api.let_pictures_go),
+    path("studies/<int:pk>/table/", table_api.table),
+    path("studies/<int:pk>/table/groups/", table_api.groups),
+    path("studies/<int:pk>/table.csv", table_api.table_csv),
+    path("studies/<int:pk>/table.json", table_api.table_json),
     path("overview/", api.overview),
     path("pairs/<int:pk>/", api.pair),
     path("pairs/<int:pk>/brightness/", api.brightness),

@@ -10,6 +10,7 @@ from django.utils import timezone
 from matchedpair.elsewhere import DISPLAY, Facts
 from matchedpair.errors import InputError
 from matchedpair.trials import CONTROL, TRIAL
+from matchedpair.trials.match_sheet import shown as shown_value
 
 from server.catalogue.models import SceneRevision
 from server.imports.models import ImportedRender
@@ -37,14 +38,18 @@ def make_pair(question: str, control: Sequence[ImportedRender], trial: Sequence[
     setups = {side: _setup(sides[side][0], first[side]) for side in sides}
     tested, title = _under_test(first[CONTROL], first[TRIAL])
     study = Study.objects.create(
-        question=question, setup=setups[CONTROL], under_test=tested, under_test_title=title,
+        question=question, setup=setups[CONTROL],
         repeats=max(2, *(len(rows) for rows in sides.values())), threads=1, from_elsewhere=True,
     )  # fmt: skip
     options = [_option(study, side, setups[side], first[side]) for side in sides]
     for option in options:
         for index, row in enumerate(sides[option.side]):
             _run(study, option, row, facts[option.side][index], index)
-    Pair.objects.create(study=study, control=options[0], trial=options[1])
+    value = {"engine": options[1].engine_title, "version": options[1].build, "light": setups[TRIAL].variant}
+    shown = value.get(tested, "" if tested == "settings" else shown_value(options[1].settings.get(tested)))
+    subject = f"{title[:1].lower()}{title[1:]} {shown}".strip()
+    Option.objects.filter(pk=options[1].pk).update(control=options[0], title=subject)
+    Pair.objects.create(study=study, control=options[0], trial=options[1], under_test=[tested], subject=subject)
     return study
 
 
@@ -105,7 +110,8 @@ def _setup(row: ImportedRender, facts: Facts) -> Setup:
 
 def _option(study: Study, side: str, setup: Setup, facts: Facts) -> Option:
     return Option.objects.create(
-        study=study, side=side, setup=setup, engine="", engine_title=str(facts.fields["engine"]),
+        study=study, side=side, number=int(side == TRIAL), key=side, setup=setup, engine="",
+        engine_title=str(facts.fields["engine"]),
         build=str(facts.fields.get("version", ""))[:40], device=str(facts.fields.get("device", ""))[:80],
         settings=dict(facts.settings),
     )  # fmt: skip
@@ -120,6 +126,7 @@ def _run(study: Study, option: Option, row: ImportedRender, facts: Facts, index:
         state=RunState.FINISHED, attempt=1, ended_at=timezone.now(), wall_seconds=fields.get("seconds"),
         ready_seconds=fields.get("ready_seconds"), cpu_seconds=fields.get("cpu_seconds"),
         peak_memory_bytes=fields.get("memory_bytes"), machine=machine if "machine" in fields else None,
+        machine_name=str(fields.get("machine", ""))[:200],
         engine_version=str(fields.get("version", ""))[:80], picture=row.picture, encoding=row.encoding,
         checks=row.checks if row.encoding == DISPLAY else [c for c in row.checks if c["code"] != "encoded"],
         log=f"Made elsewhere; taken in from {row.name}.",

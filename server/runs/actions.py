@@ -3,60 +3,136 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from datetime import timedelta
 from typing import Any
 
 from django.db import transaction
-from django.db.models import Max, QuerySet
+from django.db.models import F, Max, Min, QuerySet
 from django.utils import timezone
 from matchedpair.engines.process import Progress
-from matchedpair.errors import InputError, PictureError
-from matchedpair.measures import FileCheck, check_file, stops
-from matchedpair.measures.file_checks import check_identical
-from matchedpair.pictures import Picture
-from matchedpair.trials import on_off_plan
+from matchedpair.errors import InputError
+from matchedpair.trials import FIRST_SEED, WARM_UP_SEED, PlanOption, render_order
 
-from server.runs.models import BAD_STATES, ENDED_STATES, OPEN_STATES, Run, RunState
-from server.store.files import keep, path_of
-from server.store.pixels import PICTURE, stored_picture
-from server.studies.models import Study
+from server.runs.models import BAD_STATES, ENDED_STATES, OPEN_STATES, Queue, Run, RunState, warm_key
+from server.studies.actions import remove
+from server.studies.models import Option, Purpose, Study
 
-SETTING_DID_NOTHING = ", although the settings differ; the setting had no effect, is something else switched off"
-SEED_DID_NOTHING = ", although the seeds differ; check that the engine uses its seed"
+WARM_FOR = timedelta(hours=1)  # after that compiled kernels and loaded files may be gone from memory again
 CLEARED: dict[str, Any] = {
     "stop_asked": False, "reason": "", "started_at": None, "ended_at": None, "share_done": None,
     "elapsed_seconds": None, "wall_seconds": None, "ready_seconds": None, "cpu_seconds": None,
     "cpu_ready_seconds": None, "peak_memory_bytes": None, "structures_bytes": None, "load_before": None,
-    "exit_code": None, "machine": None, "engine_version": "", "command": [], "log": "", "picture": "",
-    "passes": {}, "checks": [],
+    "exit_code": None, "machine": None, "machine_name": "", "engine_version": "", "command": [], "log": "",
+    "picture": "", "passes": {}, "checks": [], "reached": None, "frames_per_second": None, "pixel_hash": "",
+    "picture_bytes": None, "let_go_at": None,
 }  # fmt: skip
 
 
 @transaction.atomic
 def queue_study(study: Study) -> int:
-    """Queue what the study's plan still lacks, and its failed and stopped runs again. Returns how many.
+    """Queue what the study's plan still lacks, and its failed and stopped runs again. Returns how many renders.
+
+    A warm-up goes first for every engine, build and scene that has not rendered within the last hour.
 
     Raises `InputError` for a study whose renders were made elsewhere.
     """
-    _must_be_ours(study)
+    return _queue(study, _planned(study), study.repeats, FIRST_SEED)
+
+
+@transaction.atomic
+def add_seed(study: Study, options: Sequence[Option]) -> int:
+    """Queue one more seed of these options, interleaved. Returns how many renders."""
+    last = Run.objects.filter(option__in=options, warm_up=False).aggregate(last=Max("seed"))["last"] or 0
+    rendered = [option.comes_with or option for option in options]
+    unique = list({option.pk: option for option in rendered}.values())
+    return _queue(study, unique, 1, last + 1)
+
+
+@transaction.atomic
+def queue_pilot(study: Study, options: Sequence[Option]) -> int:
+    """Queue one tiny render of each of these options. Returns how many renders."""
+    return _queue(study, list(options), 1, FIRST_SEED + 1)
+
+
+def _planned(study: Study) -> list[Option]:
+    rows = study.options.filter(in_plan=True, left_out="", purpose=Purpose.COUNTED)
+    return list(rows.select_related("setup__scene").order_by("number", "pk"))
+
+
+def _queue(study: Study, options: list[Option], repeats: int, first_seed: int) -> int:
+    must_be_ours(study)
     order = _end_of_queue()
-    options = {option.side: option for option in study.options.all()}
+    position = (study.runs.aggregate(last=Max("position"))["last"] or -1) + 1
+    known = {(run.option_id, run.seed): run for run in study.runs.filter(option__in=options, warm_up=False)}
+    places = {option.pk: place for place, option in enumerate(options)}
+    plan = render_order(
+        [PlanOption(_warms(option), places.get(option.comes_with_id or 0)) for option in options], repeats, first_seed
+    )
+    counted = [row for row in plan if not row.warm_up]
+    lacking = [
+        row
+        for row in counted
+        if (run := known.get((options[row.option].pk, row.seed))) is None or run.state in BAD_STATES
+    ]
+    warm = warmed_lately()
+    needed = {_warms(options[row.option]) for row in lacking} - {key for key, _ in warm}
+    warm_ups = [row for row in plan if row.warm_up and _warms(options[row.option]) in needed]
     queued = 0
-    for position, row in enumerate(on_off_plan(study.repeats)):
+    for row in [*warm_ups, *lacking]:
+        defaults = {"study": study, "position": position + queued, "queued_order": order + queued}
         run, made = Run.objects.get_or_create(
-            option=options[row.side], seed=row.seed, warm_up=row.warm_up,
-            defaults={"study": study, "position": position, "queued_order": order + position},
-        )  # fmt: skip
-        queued += made or _requeued(run, BAD_STATES, order + position)
+            option=options[row.option], seed=row.seed, warm_up=row.warm_up, for_machine="", defaults=defaults
+        )
+        states = ENDED_STATES if row.warm_up else BAD_STATES
+        queued += made or _requeued(run, states, order + queued)
     return queued
+
+
+def warmed_lately() -> set[tuple[str, str]]:
+    """What has ended within the last hour, on which machine: it needs no warm-up there. A failed warm-up counts too,
+    so that a broken engine is not warmed up for ever."""
+    rows = Run.objects.filter(
+        ended_at__gt=timezone.now() - WARM_FOR, state__in=ENDED_STATES, made_by=None, study__from_elsewhere=False
+    ).exclude(machine_name="")
+    names = ("option__engine", "option__build", "option__setup__scene__name", "option__setup__scene__revision")
+    return {(warm_key(*row[:4]), row[4]) for row in rows.values_list(*names, "machine_name").distinct()}
+
+
+@transaction.atomic
+def add_warm_up(run_id: int, machine: str) -> None:
+    """A warm-up for one machine, to be rendered before a run of the same engine and scene."""
+    run = Run.objects.select_related("study", "option").get(pk=run_id)
+    warm_up, made = Run.objects.get_or_create(
+        option=run.option, seed=WARM_UP_SEED, warm_up=True, for_machine=machine,
+        defaults={"study": run.study, "position": run.position, "queued_order": run.queued_order - 0.5},
+    )  # fmt: skip
+    if not made:
+        _requeued(warm_up, ENDED_STATES, run.queued_order - 0.5)
 
 
 @transaction.atomic
 def run_again(run: Run) -> None:
-    """Queue one ended run again. Raises `InputError` while it is queued or running, or when it was made elsewhere."""
-    _must_be_ours(run.study)
+    """Queue one ended run again; one that another wrote on the way is made again with that one.
+
+    Raises `InputError` while it is queued or running, or when it was made elsewhere.
+    """
+    run = run.made_by or run
+    must_be_ours(run.study)
     order = _end_of_queue()
     if not _requeued(run, ENDED_STATES, order):
         raise InputError("this run is still queued or running; stop it first")
+
+
+@transaction.atomic
+def run_bad_again(study: Study) -> int:
+    """Queue again what failed, was stopped, or came out with something found on its picture. Returns how many."""
+    must_be_ours(study)
+    order = _end_of_queue()
+    count = 0
+    for run in study.runs.filter(state__in=ENDED_STATES, warm_up=False).select_related("made_by"):
+        if run.state in BAD_STATES or run.checks:
+            count += _requeued(run.made_by or run, ENDED_STATES, order + count)
+    return count
 
 
 def stop_runs(runs: QuerySet[Run]) -> int:
@@ -67,11 +143,50 @@ def stop_runs(runs: QuerySet[Run]) -> int:
     return waiting + runs.filter(state=RunState.RUNNING).update(stop_asked=True)
 
 
-def claim(run_id: int) -> bool:
+def move_up(run: Run, *, to_front: bool) -> None:
+    """Make a queued run one place earlier, or the next. Raises `InputError` when it does not wait any more."""
+    waiting = Run.objects.filter(state=RunState.QUEUED)
+    if run.state != RunState.QUEUED:
+        raise InputError("this run does not wait in the queue any more")
+    if to_front:
+        first = waiting.aggregate(first=Min("queued_order"))["first"]
+        waiting.filter(pk=run.pk).update(queued_order=first - 1)
+        return
+    before = list(
+        waiting.filter(queued_order__lt=run.queued_order)
+        .order_by("-queued_order")
+        .values_list("queued_order", flat=True)[:2]
+    )
+    if before:
+        place = (before[0] + before[1]) / 2 if len(before) > 1 else before[0] - 1
+        waiting.filter(pk=run.pk).update(queued_order=place)
+
+
+def pause(on: bool) -> None:
+    """Start no further render, or go on; the one under way goes on to its end. Going on also lifts a hold."""
+    Queue.now()
+    Queue.objects.update(paused_at=timezone.now() if on else None, **({} if on else {"held": ""}))
+
+
+def hold(reason: str) -> None:
+    """Stop the queue until somebody lets it go on."""
+    Queue.now()
+    Queue.objects.update(held=reason)
+
+
+@transaction.atomic
+def remove_study(study: Study, on: bool) -> None:
+    """Remove a study and take its renders out of the queue, or bring it back; what was stopped can be run again."""
+    if on:
+        stop_runs(Run.objects.filter(study=study))
+    remove(study, on)
+
+
+def claim(run_id: int, machine: str) -> bool:
     """Take a queued run for rendering; False when it was stopped meanwhile."""
-    row = Run.objects.filter(pk=run_id, state=RunState.QUEUED, stop_asked=False)
-    attempt = Run.objects.values_list("attempt", flat=True).get(pk=run_id) + 1
-    return bool(row.update(state=RunState.RUNNING, started_at=timezone.now(), attempt=attempt, share_done=None))
+    now = {"state": RunState.RUNNING, "started_at": timezone.now(), "share_done": None, "machine_name": machine}
+    queued = Run.objects.filter(pk=run_id, state=RunState.QUEUED, stop_asked=False)
+    return bool(queued.update(**now, attempt=F("attempt") + 1))
 
 
 def requeue(run_id: int) -> None:
@@ -93,83 +208,29 @@ def mark_failed(run_id: int, reason: str, **known: Any) -> None:
     )
 
 
-def note_progress(run_id: int, progress: Progress) -> None:
-    """Write how far a running run is."""
+def note_progress(run_id: int, progress: Progress, reached: float | None = None) -> None:
+    """Write how far a running run is; `reached` is the quality knob of its latest picture on the way."""
     Run.objects.filter(pk=run_id, state=RunState.RUNNING).update(
-        share_done=progress.share, elapsed_seconds=progress.elapsed_seconds, ready_seconds=progress.ready_seconds
-    )
+        share_done=progress.share, elapsed_seconds=progress.elapsed_seconds, ready_seconds=progress.ready_seconds,
+        reached=reached,
+    )  # fmt: skip
 
 
-def record_result(run_id: int, result: dict[str, Any]) -> None:
-    """Keep the picture, check it, and write the outcome in one go.
-
-    The picture is safe in the store before the row says so; killed in between, the run is made again and the picture
-    stored under the same hash.
-    """
-    fields = {key: result[key] for key in (
-        "wall_seconds", "ready_seconds", "cpu_seconds", "cpu_ready_seconds", "peak_memory_bytes",
-        "structures_bytes", "load_before", "exit_code", "machine", "engine_version", "command", "log", "state",
-        "reason",
-    )}  # fmt: skip
-    run = Run.objects.select_related("study", "option__setup").get(pk=run_id)
-    if result["picture"] is not None:
-        fields["picture"] = keep(result["picture"], PICTURE)
-        fields["passes"] = {name: keep(contents, PICTURE) for name, contents in result["passes"].items()}
-        fields |= _judged(run, fields)
-    Run.objects.filter(pk=run_id, state=RunState.RUNNING).update(
-        **fields, share_done=None, elapsed_seconds=None, stop_asked=False, ended_at=timezone.now()
-    )
-
-
-def _judged(run: Run, fields: dict[str, Any]) -> dict[str, Any]:
-    """The checks on the stored picture; a finding that stops all measuring makes the run a failed one.
-
-    A picture that can be read is kept all the same, for looking at what went wrong.
-    """
-    checks = _findings(run, fields["picture"])
-    judged: dict[str, Any] = {"checks": checks}
-    worst = next((check for check in checks if check["severity"] == "stop"), None)
-    if worst and fields["state"] == RunState.FINISHED:
-        judged |= {"state": RunState.FAILED, "reason": worst["message"]}
-    if worst and worst["code"] == "unreadable":
-        judged |= {"picture": "", "checks": []}
-    return judged
-
-
-def _findings(run: Run, digest: str) -> list[dict[str, Any]]:
-    """What is wrong with a stored picture by itself, and whether it equals one that it should not, as plain rows."""
-    picture, found = check_file(path_of(digest, PICTURE), run.option.setup.description().picture_size)
-    if picture is not None and not stops(found):
-        found += _identical_to_others(run, picture)
-    return [check.row() for check in found]
-
-
-def _identical_to_others(run: Run, picture: Picture) -> list[FileCheck]:
-    """Bit-equal pictures of other settings or seeds, by their pixels: the files differ in the date they carry."""
-    found: list[FileCheck] = []
-    others = Run.objects.filter(study=run.study, state=RunState.FINISHED).exclude(pk=run.pk).select_related("option")
-    for other in others:
-        same_option = other.option_id == run.option_id
-        if not same_option and other.seed != run.seed:
-            continue
-        although = SEED_DID_NOTHING if same_option else SETTING_DID_NOTHING
-        try:
-            kept = stored_picture(other.picture)
-        except PictureError:
-            continue
-        found += check_identical(picture, kept, f"{other.option.side} seed {other.seed}", although)
-    return found
+def must_be_ours(study: Study) -> None:
+    """Raises `InputError` for renders that were made elsewhere."""
+    if study.from_elsewhere:
+        raise InputError("these renders were made elsewhere; they cannot be rendered again here")
 
 
 def _end_of_queue() -> float:
     return (Run.objects.aggregate(last=Max("queued_order"))["last"] or 0) + 1
 
 
-def _requeued(run: Run, states: Sequence[RunState], order: float) -> int:
+def _requeued(run: Run, states: Sequence[str], order: float) -> int:
     """Clear a run that is in one of these states and queue it; 0 when it is in none of them."""
     return Run.objects.filter(pk=run.pk, state__in=states).update(**CLEARED, state=RunState.QUEUED, queued_order=order)
 
 
-def _must_be_ours(study: Study) -> None:
-    if study.from_elsewhere:
-        raise InputError("these renders were made elsewhere; they cannot be rendered again here")
+def _warms(option: Option) -> str:
+    scene = option.setup.scene
+    return warm_key(option.engine, option.build, scene.name, scene.revision)

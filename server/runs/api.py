@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from typing import Any
 
 from django.db.models import Count, F, Max
@@ -16,12 +17,14 @@ from rest_framework.decorators import api_view
 from rest_framework.request import Request
 from rest_framework.response import Response
 
-from server.runs.actions import queue_study, run_again, stop_runs
-from server.runs.models import Run, RunState
-from server.runs.progress import StudyState, seconds_left, study_state
+from server.runs import actions
+from server.runs.actions import run_again, run_bad_again, stop_runs
+from server.runs.models import BAD_STATES, OPEN_STATES, Run, RunState
+from server.runs.progress import StudyState, planned_renders, seconds_left, study_state
 from server.store.files import HASH, path_of
 from server.store.pixels import PICTURE, half_float_rgba, shown, stored_picture, thumbnail
-from server.studies.models import Side, Study
+from server.studies.api import StudySerializer, SwitchSerializer, study_with_all, switched_on
+from server.studies.models import Purpose, Side, Study
 
 FOR_EVER = 365 * 24 * 3600
 
@@ -43,7 +46,7 @@ class RunSerializer(serializers.ModelSerializer):
     passes = serializers.DictField(child=serializers.CharField())
     quietness = serializers.SerializerMethodField()
     render_seconds = serializers.SerializerMethodField()
-    machine_name = serializers.SerializerMethodField()
+    title = serializers.CharField(source="option.title")
 
     class Meta:
         model = Run
@@ -51,7 +54,8 @@ class RunSerializer(serializers.ModelSerializer):
             "id", "side", "seed", "warm_up", "position", "state", "stop_asked", "reason", "attempt", "started_at",
             "ended_at", "share_done", "elapsed_seconds", "wall_seconds", "ready_seconds", "render_seconds",
             "cpu_seconds", "quietness", "peak_memory_bytes", "structures_bytes", "machine_name", "engine_version",
-            "picture", "passes", "encoding", "seed_known", "checks",
+            "picture", "passes", "encoding", "seed_known", "checks", "option", "title", "reached", "made_by",
+            "frames_per_second", "let_go_at",
         ]  # fmt: skip
         read_only_fields = fields
 
@@ -64,10 +68,6 @@ class RunSerializer(serializers.ModelSerializer):
         """Wall seconds without getting ready."""
         times = run.times()
         return times.render_seconds("wall") if times else None
-
-    def get_machine_name(self, run: Run) -> str:
-        """Where it ran."""
-        return str((run.machine or {}).get("name", ""))
 
 
 class MachineSerializer(serializers.Serializer):
@@ -91,14 +91,20 @@ class RunDetailSerializer(RunSerializer):
         read_only_fields = fields
 
 
-class StudyRunsSerializer(serializers.Serializer):
-    """All runs of a study and how long they will take."""
+class ProgressSerializer(serializers.Serializer):
+    """Where a study's runs stand. `stamp` changes when a run has ended, or its picture was let go."""
 
     state = serializers.ChoiceField(choices=StudyState.choices)
+    counts = serializers.DictField(child=serializers.IntegerField(), help_text="Runs by state")
+    bad = serializers.IntegerField(help_text="Failed or stopped, or with something found on the picture")
+    planned = serializers.IntegerField(help_text="Renders that the whole plan takes, warm-ups apart")
+    lacking = serializers.IntegerField(help_text="Of these not rendered and not queued")
+    pilots_open = serializers.IntegerField()
     seconds_left = serializers.FloatField(allow_null=True)
     current_seconds_left = serializers.FloatField(allow_null=True)
     ahead = serializers.IntegerField(help_text="Runs of other studies that come first")
-    runs = RunSerializer(many=True)
+    stamp = serializers.CharField()
+    running = RunSerializer(many=True)
 
 
 class ShownSerializer(serializers.Serializer):
@@ -134,31 +140,12 @@ class CountSerializer(serializers.Serializer):
     runs = serializers.IntegerField()
 
 
-@extend_schema(responses=StudyRunsSerializer)
+@extend_schema(responses=ProgressSerializer)
 @api_view(["GET"])
-def study_runs(request: Request, pk: int) -> Response:
-    """The runs of a study, live."""
+def study_progress(request: Request, pk: int) -> Response:
+    """Where the runs of a study stand, live."""
     study = get_object_or_404(Study, pk=pk)
-    runs = list(study.runs.select_related("option", "study").defer("log"))
-    current, total = seconds_left(runs)
-    first = min((run.queued_order for run in runs if run.state == RunState.QUEUED), default=None)
-    ahead = 0
-    if first is not None and not any(run.state == RunState.RUNNING for run in runs):
-        others = Run.objects.exclude(study=study)
-        ahead = others.filter(state=RunState.QUEUED, queued_order__lt=first).count()
-        ahead += others.filter(state=RunState.RUNNING).count()
-    body = {
-        "state": study_state(run.state for run in runs), "seconds_left": total, "current_seconds_left": current,
-        "ahead": ahead, "runs": runs,
-    }  # fmt: skip
-    return Response(StudyRunsSerializer(body).data)
-
-
-@extend_schema(request=None, responses=CountSerializer)
-@api_view(["POST"])
-def start_study(request: Request, pk: int) -> Response:
-    """Queue what the study's plan still lacks, and what failed or was stopped."""
-    return Response({"runs": queue_study(get_object_or_404(Study, pk=pk))})
+    return Response(ProgressSerializer(_progress(study)).data)
 
 
 @extend_schema(request=None, responses=CountSerializer)
@@ -166,6 +153,21 @@ def start_study(request: Request, pk: int) -> Response:
 def stop_study(request: Request, pk: int) -> Response:
     """Stop all queued and running runs of a study."""
     return Response({"runs": stop_runs(Run.objects.filter(study=get_object_or_404(Study, pk=pk)))})
+
+
+@extend_schema(request=SwitchSerializer, responses=StudySerializer)
+@api_view(["POST"])
+def remove_study(request: Request, pk: int) -> Response:
+    """Remove a study and take its renders out of the queue, or bring it back; after a week it is gone for good."""
+    actions.remove_study(get_object_or_404(Study, pk=pk), switched_on(request))
+    return Response(StudySerializer(study_with_all(pk)).data)
+
+
+@extend_schema(request=None, responses=CountSerializer)
+@api_view(["POST"])
+def bad_again(request: Request, pk: int) -> Response:
+    """Queue again what failed, was stopped, or came out with something found on its picture."""
+    return Response({"runs": run_bad_again(get_object_or_404(Study, pk=pk))})
 
 
 @extend_schema(responses=RunDetailSerializer)
@@ -244,10 +246,10 @@ def builds_at_work(request: Request) -> Response:
     runs = Run.objects.filter(state=RunState.FINISHED, study__from_elsewhere=False)
     rows = runs.values(
         engine=F("option__engine"), build=F("option__build"), version=F("engine_version"), device=F("option__device"),
-        machine_name=F("machine__name"),
+        machine_named=F("machine_name"),
     )  # fmt: skip
     counted = rows.annotate(runs=Count("pk"), last=Max("ended_at")).order_by("engine", "-last")
-    body = [{**row, "machine": row["machine_name"] or "not known"} for row in counted]
+    body = [{**row, "machine": row["machine_named"] or "not known"} for row in counted]
     return Response(BuildAtWorkSerializer(body, many=True).data)
 
 
@@ -268,6 +270,33 @@ def picture_of_view(request: Request) -> Response:
     if run:
         row = {"picture": run.picture, "made_by": run.option.engine_title, "study": run.study_id}
     return Response(ViewPictureSerializer(row).data)
+
+
+def _progress(study: Study) -> dict[str, Any]:
+    runs = list(study.runs.select_related("option", "study").defer("log", "command", "machine"))
+    counted = [run for run in runs if run.option.purpose == Purpose.COUNTED]
+    current, total = seconds_left(runs)
+    waiting = [run.queued_order for run in runs if run.state == RunState.QUEUED]
+    running = [run for run in runs if run.state == RunState.RUNNING]
+    ahead = 0
+    if waiting and not running:
+        others = Run.objects.exclude(study=study)
+        ahead = others.filter(state=RunState.QUEUED, queued_order__lt=min(waiting)).count()
+        ahead += others.filter(state=RunState.RUNNING).count()
+    counts = Counter(run.state for run in counted)
+    planned = planned_renders(study)
+    begun = sum(not run.warm_up and run.state not in BAD_STATES and run.made_by_id is None for run in counted)
+    ended = [run.ended_at for run in runs if run.ended_at]
+    # a warm-up that has ended, in whatever way, says nothing of the study
+    telling = [run for run in counted if not run.warm_up or run.state in OPEN_STATES]
+    return {
+        "state": study_state(study, (run.state for run in telling)), "counts": counts, "planned": planned,
+        "bad": sum(run.state in BAD_STATES or bool(run.checks) for run in telling),
+        "lacking": max(planned - begun, 0), "seconds_left": total, "current_seconds_left": current, "ahead": ahead,
+        "pilots_open": sum(run.option.purpose == Purpose.PILOT and run.state in OPEN_STATES for run in runs),
+        "stamp": " ".join(map(str, (max(ended, default=""), len(runs), sum(bool(run.let_go_at) for run in runs)))),
+        "running": running,
+    }  # fmt: skip
 
 
 def _run(pk: int) -> Run:

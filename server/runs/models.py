@@ -18,6 +18,23 @@ class RunState(models.TextChoices):
     STOPPED = "stopped", "Stopped"
 
 
+class Queue(models.Model):
+    """Whether the queue goes on: one row."""
+
+    paused_at = models.DateTimeField(null=True)
+    held = models.TextField(blank=True, help_text="Why it cannot go on, such as a full disk; empty when it can")
+
+    @classmethod
+    def now(cls) -> Queue:
+        """The row."""
+        return cls.objects.get_or_create(pk=1)[0]
+
+
+def warm_key(engine: str, build: str, scene: str, revision: str) -> str:
+    """What a warm-up gets ready, as one text."""
+    return f"{engine} {build} {scene} {revision}"
+
+
 OPEN_STATES = (RunState.QUEUED, RunState.RUNNING)
 BAD_STATES = (RunState.FAILED, RunState.STOPPED)
 ENDED_STATES = (RunState.FINISHED, *BAD_STATES)
@@ -31,6 +48,14 @@ class Run(models.Model):
     seed = models.PositiveIntegerField()
     seed_known = models.BooleanField(default=True, help_text="Elsewhere nobody may have noted it; it is then a number")
     warm_up = models.BooleanField(default=False)
+    for_machine = models.CharField(max_length=200, blank=True, help_text="Of a warm-up: made for this machine alone")
+    made_by = models.ForeignKey(
+        "self",
+        null=True,
+        on_delete=models.CASCADE,
+        related_name="brought",
+        help_text="The run that wrote it on the way",
+    )
     position = models.PositiveIntegerField(help_text="Place in the study's plan")
     queued_order = models.FloatField(default=0, db_index=True, help_text="Smallest is made first")
 
@@ -53,6 +78,12 @@ class Run(models.Model):
     load_before = models.FloatField(null=True)
     exit_code = models.IntegerField(null=True)
     machine = models.JSONField(null=True)
+    machine_name = models.CharField(max_length=200, blank=True, db_index=True)
+    reached = models.FloatField(null=True, help_text="The quality knob at the end, where the engine says so")
+    frames_per_second = models.FloatField(null=True, help_text="Of real-time engines")
+    pixel_hash = models.CharField(max_length=32, blank=True, db_index=True)
+    picture_bytes = models.BigIntegerField(null=True, help_text="Of the picture and its passes in the store")
+    let_go_at = models.DateTimeField(null=True, help_text="When its pictures were let go; the figures stay")
     engine_version = models.CharField(max_length=80, blank=True)
     command = models.JSONField(default=list)
     log = models.TextField(blank=True)
@@ -65,8 +96,15 @@ class Run(models.Model):
     class Meta:
         ordering = ["study", "position"]
         constraints = [
-            models.UniqueConstraint(fields=["option", "seed", "warm_up"], name="one_run_an_option_and_seed"),
+            models.UniqueConstraint(
+                fields=["option", "seed", "warm_up", "for_machine"], name="one_run_an_option_seed_and_machine"
+            ),
         ]
+
+    def warms(self) -> str:
+        """What a warm-up for it gets ready: engine, build and scene."""
+        option = self.option
+        return warm_key(option.engine, option.build, option.setup.scene.name, option.setup.scene.revision)
 
     def times(self) -> RunTimes | None:
         """What it cost, for comparing; None when it did not finish."""
@@ -78,5 +116,5 @@ class Run(models.Model):
             cpu_seconds=self.cpu_seconds,
             cpu_ready_seconds=self.cpu_ready_seconds,
             threads=self.study.threads,
-            machine=str((self.machine or {}).get("name", "unknown machine")),
+            machine=self.machine_name or "unknown machine",
         )

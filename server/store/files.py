@@ -5,6 +5,7 @@ from __future__ import annotations
 import hashlib
 import os
 import re
+import shutil
 import tempfile
 from pathlib import Path
 
@@ -63,3 +64,14 @@ def _flush_folder(folder: Path) -> None:
         os.fsync(handle)
     finally:
         os.close(handle)
+
+
+def room_problem(folder: Path) -> str:
+    """Why nothing more should be rendered: too little room left on the disk. Empty when there is enough."""
+    free = shutil.disk_usage(folder).free
+    if free >= settings.KEEP_FREE_BYTES:
+        return ""
+    return (
+        f"The disk with the pictures has {free / 1e6:.0f} MB left; rendering goes on by itself once "
+        f"{settings.KEEP_FREE_BYTES / 1e6:.0f} MB are free. Let pictures of old runs go, or make room."
+    )

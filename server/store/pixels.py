@@ -7,14 +7,15 @@ from pathlib import Path
 
 import numpy as np
 import OpenImageIO as oiio
+from django.conf import settings
 from matchedpair.pictures import Picture, read_picture
 from matchedpair.pictures.view_transform import view_transforms
 from numpy.typing import NDArray
 
 from server.store.files import path_of
 
-PICTURE = ".exr"
-THUMBNAIL_WIDTH, SHOWN_WIDTH = 240, 1600
+PICTURE, THUMBNAIL = ".exr", ".thumbnail.png"
+THUMBNAIL_WIDTH, LIVE_WIDTH, SHOWN_WIDTH = 240, 480, 1600
 HALF_MAX = 65504.0
 
 
@@ -34,7 +35,7 @@ def half_float_rgba(picture: Picture) -> bytes:
 
 def thumbnail(digest: str) -> bytes:
     """A PNG of at most 240 pixels across, sRGB, made once and kept."""
-    kept = path_of(digest, ".thumbnail.png")
+    kept = path_of(digest, THUMBNAIL)
     if not kept.is_file():
         kept.parent.mkdir(parents=True, exist_ok=True)
         with tempfile.TemporaryDirectory() as folder:
@@ -45,6 +46,20 @@ def thumbnail(digest: str) -> bytes:
             unfinished.write_bytes(contents)
             unfinished.replace(kept)
     return kept.read_bytes()
+
+
+def path_of_live(run: int) -> Path:
+    """Where the newest picture of a run under way lies."""
+    return Path(settings.HOME) / "live" / f"{run}{PICTURE}"
+
+
+def live_thumbnail(run: int) -> bytes:
+    """A small PNG of the newest picture of a run under way. Raises `PictureError` when there is none."""
+    small = _reduced(read_picture(path_of_live(run)), LIVE_WIDTH)
+    with tempfile.TemporaryDirectory() as folder:
+        drawn = Path(folder) / "live.png"
+        _write_png(drawn, srgb(small))
+        return drawn.read_bytes()
 
 
 def shown(digest: str, transform: str, exposure: float) -> bytes:

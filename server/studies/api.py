@@ -1,4 +1,4 @@
-"""Studies: try a draft, create, look."""
+"""Studies: create, look, copy, archive, remove; and the questions they start from."""
 
 from __future__ import annotations
 
@@ -6,25 +6,70 @@ from typing import Any
 
 from django.shortcuts import get_object_or_404
 from drf_spectacular.utils import extend_schema
-from matchedpair.trials import AS_IS
-from rest_framework import serializers, status
+from matchedpair.trials import AS_IS, PLAN_KINDS, QUESTIONS, kind_named, question_named
+from rest_framework import serializers
 from rest_framework.decorators import api_view
 from rest_framework.request import Request
 from rest_framework.response import Response
 
 from server.catalogue.fields import CropSerializer, ScalarField, SettingsField
-from server.studies.actions import create_study
-from server.studies.draft import Draft, resolve
-from server.studies.models import Side, Study
-from server.studies.sheets import MatchSheetSerializer, sheet_row
+from server.studies.actions import any_pair, archive
+from server.studies.draft import Draft, baseline_of, resolve
+from server.studies.models import PLAN_KIND_CHOICES, Option, Purpose, Side, Study
+from server.studies.proposals import proposed_factors, proposed_levels
+from server.studies.side import SideDraft
 
 MAX_SIDE = 8192
+MATCH_ON = ("settings", "noise", "time", "samples")
+
+
+class LevelSerializer(serializers.Serializer):
+    """One level of a factor; settings tune an engine that is the level."""
+
+    value = ScalarField()
+    settings = SettingsField(required=False, allow_null=True, default=None)
+
+
+class FactorSerializer(serializers.Serializer):
+    """What a plan varies, and its levels besides the baseline's."""
+
+    subject = serializers.CharField(
+        max_length=60,
+        help_text="A setting, or engine, version, preset, time_budget, quality, scene, view, frame, light (variant), "
+        "size, quantity:NAME",
+    )
+    levels = LevelSerializer(many=True, max_length=200)
+
+
+class SmallSerializer(serializers.Serializer):
+    """How the plan is made smaller at first: a share of the size, or a part of the picture."""
+
+    scale = serializers.FloatField(min_value=0.05, max_value=1, required=False, allow_null=True)
+    crop = CropSerializer(required=False, allow_null=True)
+
+
+class UntilSureSerializer(serializers.Serializer):
+    """Repeat until a ratio's interval is narrower than this share of it, or the cap is reached."""
+
+    on = serializers.ChoiceField(choices=["time", "noise"])
+    width = serializers.FloatField(min_value=0.01, max_value=2)
+    cap = serializers.IntegerField(min_value=2, max_value=20)
+
+
+class BudgetSerializer(serializers.Serializer):
+    """The most that a plan may take; it is trimmed to that by stated rules."""
+
+    renders = serializers.IntegerField(min_value=2, max_value=100000, required=False, allow_null=True)
+    minutes = serializers.FloatField(min_value=0.01, max_value=100000, required=False, allow_null=True)
 
 
 class DraftSerializer(serializers.Serializer):
     """What the study form holds."""
 
     question = serializers.CharField(max_length=300)
+    asked = serializers.CharField(max_length=40, required=False, allow_blank=True, default="")
+    kind = serializers.ChoiceField(choices=PLAN_KIND_CHOICES, default="on-off")
+    match_on = serializers.ChoiceField(choices=MATCH_ON, default="settings")
     scene = serializers.CharField(max_length=80)
     variant = serializers.CharField(max_length=80, default=AS_IS)
     view = serializers.CharField(max_length=80)
@@ -38,42 +83,89 @@ class DraftSerializer(serializers.Serializer):
     engine = serializers.CharField(max_length=40)
     build = serializers.CharField(max_length=40, required=False, allow_blank=True)
     settings = SettingsField()
-    under_test = serializers.CharField(
-        max_length=60, help_text="A setting, or engine, version, light (variant), preset, quantity:NAME"
+    factors = FactorSerializer(many=True, max_length=12)
+    left_out = serializers.ListField(
+        child=serializers.CharField(max_length=64), max_length=2000, default=list, help_text="Keys of options"
     )
-    trial_value = ScalarField()
-    trial_settings = SettingsField(required=False, help_text="Of the trial's engine, when the engine is under test")
+    on_the_way = serializers.BooleanField(
+        default=True, help_text="A ladder from one render, where the engine can write pictures on the way"
+    )
+    small = SmallSerializer(allow_null=True, default=None)
+    budget = BudgetSerializer(allow_null=True, default=None)
     passes = serializers.ListField(child=serializers.CharField(max_length=40), max_length=20, default=list)
-    repeats = serializers.IntegerField(min_value=2, max_value=9, default=2)
+    repeats = serializers.IntegerField(min_value=2, max_value=20, default=2)
+    until_sure = UntilSureSerializer(allow_null=True, default=None)
     threads = serializers.IntegerField(min_value=1, max_value=64, default=1)
     time_limit_seconds = serializers.FloatField(min_value=1, max_value=86400, default=1800)
 
 
-class PlannedRunSerializer(serializers.Serializer):
-    """One render to come."""
+class BaselineSerializer(serializers.Serializer):
+    """The control, as far as a proposal needs it."""
 
-    side = serializers.ChoiceField(choices=Side.choices)
-    seed = serializers.IntegerField()
-    warm_up = serializers.BooleanField()
-
-
-class PreviewSerializer(serializers.Serializer):
-    """What a draft would make: problems by field, else the match sheet, the plan, and what may surprise."""
-
-    problems = serializers.DictField(child=serializers.ListField(child=serializers.CharField()))
-    notes = serializers.ListField(child=serializers.CharField())
-    match_sheet = MatchSheetSerializer(allow_null=True)
-    plan = PlannedRunSerializer(many=True)
-
-
-class OptionSerializer(serializers.Serializer):
-    """One side of the study."""
-
-    id = serializers.IntegerField()
-    side = serializers.ChoiceField(choices=Side.choices)
-    engine = serializers.CharField(source="engine_title")
-    build = serializers.CharField()
+    scene = serializers.CharField(max_length=80)
+    variant = serializers.CharField(max_length=80, default=AS_IS)
+    view = serializers.CharField(max_length=80)
+    frame = serializers.IntegerField(required=False)
+    width = serializers.IntegerField(min_value=16, max_value=MAX_SIDE)
+    height = serializers.IntegerField(min_value=16, max_value=MAX_SIDE)
+    quantities = serializers.DictField(child=serializers.FloatField(), default=dict)
+    engine = serializers.CharField(max_length=40)
+    build = serializers.CharField(max_length=40, required=False, allow_blank=True)
     settings = SettingsField()
+
+
+class AskedProposalSerializer(BaselineSerializer):
+    """A question about a control."""
+
+    asked = serializers.CharField(max_length=40)
+
+
+class AskedLevelsSerializer(BaselineSerializer):
+    """A factor of a plan."""
+
+    subject = serializers.CharField(max_length=60)
+    kind = serializers.ChoiceField(choices=PLAN_KIND_CHOICES)
+
+
+class ProposalSerializer(serializers.Serializer):
+    """Plan kind, what to match on, factors with levels, passes."""
+
+    kind = serializers.CharField()
+    match_on = serializers.CharField()
+    factors = FactorSerializer(many=True)
+    passes = serializers.ListField(child=serializers.CharField())
+
+
+class LevelShownSerializer(serializers.Serializer):
+    """What an option has at one factor."""
+
+    subject = serializers.CharField()
+    title = serializers.CharField()
+    shown = serializers.CharField()
+    changed = serializers.BooleanField()
+
+
+class OptionSerializer(serializers.ModelSerializer):
+    """One option of a study."""
+
+    side = serializers.ChoiceField(choices=Side.choices)
+    purpose = serializers.ChoiceField(choices=Purpose.choices)
+    engine = serializers.CharField(source="engine_title")
+    settings = SettingsField()
+    levels = LevelShownSerializer(many=True)
+    size = serializers.SerializerMethodField()
+
+    class Meta:
+        model = Option
+        fields = [
+            "id", "number", "title", "side", "engine", "build", "settings", "levels", "purpose", "in_plan", "small",
+            "left_out", "control", "comes_with", "size",
+        ]  # fmt: skip
+        read_only_fields = fields
+
+    def get_size(self, option: Option) -> str:
+        """The size in words."""
+        return str(option.setup.description().conditions()["size"])
 
 
 class StudySerializer(serializers.Serializer):
@@ -81,6 +173,9 @@ class StudySerializer(serializers.Serializer):
 
     id = serializers.IntegerField()
     question = serializers.CharField()
+    asked = serializers.CharField()
+    kind = serializers.CharField()
+    match_on = serializers.CharField()
     scene = serializers.CharField(source="setup.scene.title")
     scene_name = serializers.CharField(source="setup.scene.name")
     scene_revision = serializers.CharField(source="setup.scene.revision")
@@ -91,12 +186,14 @@ class StudySerializer(serializers.Serializer):
     engine = serializers.SerializerMethodField()
     passes = serializers.ListField(child=serializers.CharField())
     from_elsewhere = serializers.BooleanField()
-    under_test = serializers.CharField()
-    under_test_title = serializers.CharField()
+    plannable = serializers.SerializerMethodField()
     repeats = serializers.IntegerField()
+    until_sure = UntilSureSerializer(allow_null=True)
     threads = serializers.IntegerField()
     time_limit_seconds = serializers.FloatField()
     created_at = serializers.DateTimeField()
+    archived_at = serializers.DateTimeField(allow_null=True)
+    removed_at = serializers.DateTimeField(allow_null=True)
     options = OptionSerializer(many=True)
     pair = serializers.SerializerMethodField()
 
@@ -105,51 +202,167 @@ class StudySerializer(serializers.Serializer):
         return str(study.setup.description().conditions()["size"])
 
     def get_engine(self, study: Study) -> str:
-        """The engine, or both."""
+        """The engine, or all of them."""
         return " and ".join(dict.fromkeys(option.engine_title for option in study.options.all()))
 
+    def get_plannable(self, study: Study) -> bool:
+        """Whether its plan can be changed and copied."""
+        return bool(study.draft)
+
     def get_pair(self, study: Study) -> int:
-        """The study's pair."""
+        """The study's first pair."""
         return study.pairs.values_list("id", flat=True).first() or 0
 
 
-@extend_schema(request=DraftSerializer, responses=PreviewSerializer)
-@api_view(["POST"])
-def preview(request: Request) -> Response:
-    """Check a draft without creating anything: problems by field, match sheet, plan. 200 even when it has problems."""
-    draft, problems = _draft(request)
-    sheet = sheet_row(draft.match_sheet()) if draft else None
-    plan = [vars(row) for row in draft.plan()] if draft else []
-    notes = draft.notes() if draft else []
-    return Response({"problems": problems, "notes": notes, "match_sheet": sheet, "plan": plan})
+class PlanKindSerializer(serializers.Serializer):
+    """A kind of plan."""
+
+    name = serializers.CharField()
+    title = serializers.CharField()
+    about = serializers.CharField()
+    shape = serializers.CharField()
+    subjects = serializers.ListField(child=serializers.CharField())
+    most_factors = serializers.IntegerField()
+    most_levels = serializers.IntegerField()
 
 
-@extend_schema(request=DraftSerializer, responses={201: StudySerializer})
+class QuestionSerializer(serializers.Serializer):
+    """A question and what it proposes."""
+
+    name = serializers.CharField()
+    title = serializers.CharField()
+    about = serializers.CharField()
+    kind = serializers.CharField()
+    subjects = serializers.ListField(child=serializers.CharField())
+    match_on = serializers.CharField()
+    measures = serializers.ListField(child=serializers.CharField())
+    holds = serializers.CharField()
+    passes = serializers.ListField(child=serializers.CharField())
+
+
+class QuestionsSerializer(serializers.Serializer):
+    """All questions and plan kinds."""
+
+    questions = QuestionSerializer(many=True)
+    kinds = PlanKindSerializer(many=True)
+
+
+class SwitchSerializer(serializers.Serializer):
+    """On or off."""
+
+    on = serializers.BooleanField()
+
+
+class TwoOptionsSerializer(serializers.Serializer):
+    """Two options of one study."""
+
+    control = serializers.IntegerField()
+    trial = serializers.IntegerField()
+
+
+class PairNumberSerializer(serializers.Serializer):
+    """A pair by its number."""
+
+    pair = serializers.IntegerField()
+
+
+@extend_schema(responses=QuestionsSerializer)
+@api_view(["GET"])
+def questions(request: Request) -> Response:
+    """The questions a study starts from, and the kinds of plan."""
+    body = {"questions": [vars(row) for row in QUESTIONS], "kinds": [vars(row) for row in PLAN_KINDS]}
+    return Response(QuestionsSerializer(body).data)
+
+
+@extend_schema(request=AskedProposalSerializer, responses=ProposalSerializer)
 @api_view(["POST"])
-def studies(request: Request) -> Response:
-    """Create a study."""
-    draft, problems = _draft(request)
-    if draft is None:
-        raise serializers.ValidationError(problems)
-    return Response(StudySerializer(create_study(draft)).data, status=status.HTTP_201_CREATED)
+def proposal(request: Request) -> Response:
+    """What a question proposes to vary for a scene and an engine; all of it can be changed."""
+    form, baseline = _asked_about(AskedProposalSerializer, request)
+    kind, factors = proposed_factors(form["asked"], baseline)
+    question = question_named(form["asked"])
+    passes = [name for name in question.passes if name in {row.name for row in baseline.engine.passes}]
+    body = {"kind": kind.name, "match_on": question.match_on, "factors": factors, "passes": passes}
+    return Response(ProposalSerializer(body).data)
+
+
+@extend_schema(request=AskedLevelsSerializer, responses=FactorSerializer)
+@api_view(["POST"])
+def levels(request: Request) -> Response:
+    """Levels to begin with for one factor of a plan of this kind."""
+    form, baseline = _asked_about(AskedLevelsSerializer, request)
+    rows = proposed_levels(baseline, form["subject"], kind_named(form["kind"]))
+    return Response(FactorSerializer({"subject": form["subject"], "levels": rows}).data)
 
 
 @extend_schema(responses=StudySerializer)
 @api_view(["GET"])
 def study(request: Request, pk: int) -> Response:
     """One study."""
-    row = get_object_or_404(Study.objects.select_related("setup__scene").prefetch_related("options"), pk=pk)
-    return Response(StudySerializer(row).data)
+    return Response(StudySerializer(study_with_all(pk)).data)
 
 
-def _draft(request: Request) -> tuple[Draft | None, dict[str, list[str]]]:
+@extend_schema(responses=DraftSerializer)
+@api_view(["GET"])
+def study_draft(request: Request, pk: int) -> Response:
+    """What the form held when the study was planned last: to copy it, or to plan it anew."""
+    row = get_object_or_404(Study, pk=pk)
+    if not row.draft:
+        raise serializers.ValidationError("this study was not planned here; it has no plan to change or copy")
+    return Response(row.draft)
+
+
+@extend_schema(request=SwitchSerializer, responses=StudySerializer)
+@api_view(["POST"])
+def archive_study(request: Request, pk: int) -> Response:
+    """Take a study out of the list, or put it back."""
+    archive(get_object_or_404(Study, pk=pk), switched_on(request))
+    return Response(StudySerializer(study_with_all(pk)).data)
+
+
+@extend_schema(request=TwoOptionsSerializer, responses=PairNumberSerializer)
+@api_view(["POST"])
+def make_pair(request: Request) -> Response:
+    """The pair of any two options of one study."""
+    form = TwoOptionsSerializer(data=request.data)
+    form.is_valid(raise_exception=True)
+    control, trial = (get_object_or_404(Option, pk=form.validated_data[side]) for side in ("control", "trial"))
+    return Response({"pair": any_pair(control, trial).pk})
+
+
+def study_with_all(pk: int) -> Study:
+    """A study with what `StudySerializer` reads; 404 when there is none."""
+    rows = Study.objects.select_related("setup__scene").prefetch_related("options__setup__scene")
+    return get_object_or_404(rows, pk=pk)
+
+
+def draft_of(request: Request) -> tuple[Draft | None, dict[str, list[str]]]:
+    """The draft that a request carries, or what is wrong with it by field."""
     form = DraftSerializer(data=request.data)
     if not form.is_valid():
         return None, {key: _texts(value) for key, value in form.errors.items()}
     return resolve(form.validated_data)
 
 
+def _asked_about(kind: type[BaselineSerializer], request: Request) -> tuple[dict[str, Any], SideDraft]:
+    form = kind(data=request.data)
+    form.is_valid(raise_exception=True)
+    baseline, problems = baseline_of(form.validated_data)
+    if baseline is None:
+        raise serializers.ValidationError(problems)
+    return form.validated_data, baseline
+
+
+def switched_on(request: Request) -> bool:
+    """What a request with a switch asks."""
+    form = SwitchSerializer(data=request.data)
+    form.is_valid(raise_exception=True)
+    return bool(form.validated_data["on"])
+
+
 def _texts(errors: Any) -> list[str]:
     if isinstance(errors, dict):
         return [f"{key}: {text}" for key, value in errors.items() for text in _texts(value)]
-    return [str(error) for error in errors] if isinstance(errors, list) else [str(errors)]
+    if isinstance(errors, list):
+        return [text for error in errors for text in (_texts(error) if isinstance(error, dict) else [str(error)])]
+    return [str(errors)]

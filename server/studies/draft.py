@@ -1,141 +1,267 @@
-"""A study before it exists: checked, with its match sheet and its plan."""
+"""A study before it exists: checked, with its options, its match sheets and its plan."""
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Any, TypeVar
 
-from matchedpair.engines import EngineDefinition, RenderJob, unsupported
-from matchedpair.engines.definition import Build, Effect
-from matchedpair.engines.setting import Value
-from matchedpair.errors import InputError, SettingsError
+from matchedpair.engines.definition import Effect
+from matchedpair.errors import InputError, MatchedPairError, SettingsError
 from matchedpair.pictures.view_transform import view_transforms
 from matchedpair.trials import (
     CONTROL,
-    DEPTHS,
     TRIAL,
     MatchSheet,
     PlannedRun,
+    PlanOption,
     Scene,
     Setup,
+    combinations,
+    controls,
+    is_place,
+    kind_named,
+    kind_problem,
     match_sheet,
-    on_off_plan,
+    merged_sheet,
+    render_order,
     setup_problems,
 )
+from matchedpair.trials.plan import Combination
 
-from server.catalogue.engines import engine_named, factor_of, missing_reason
+from server.catalogue.engines import engine_named, missing_reason
 from server.catalogue.scenes import scene_named
+from server.studies.levels import (
+    ORDER,
+    Level,
+    changed_quantities,
+    level_problem,
+    level_shown,
+    level_value,
+    subject_title,
+    tested_by,
+    under_test,
+    with_level,
+)
+from server.studies.side import SideDraft, make_side
 
 Problems = dict[str, list[str]]
 Found = TypeVar("Found")
-SAME = "is the same as the control's; choose another value to have something under test"
-QUANTITY, PRESET = "quantity:", "preset"
-WIDE_TITLES = {"engine": "Engine", "version": "Build", "light": "Variant", PRESET: "Preset"}
+BY_HAND = "left out by hand"
+LADDER = "ladder"
+MOST_NOTES = 6
 
 
 @dataclass(frozen=True)
-class SideDraft:
-    """One side, resolved."""
+class ShownLevel:
+    """What an option has at one factor; `names` are the conditions and settings that the factor lets differ."""
 
-    setup: Setup
-    engine: EngineDefinition
-    build: Build
-    settings: dict[str, Value]
-    brightness: dict[str, Any] | None
+    subject: str
+    title: str
+    value: Any
+    shown: str
+    changed: bool
+    names: list[str]
+
+    def words(self) -> str:
+        """Such as ``light picking estimate``."""
+        return f"{self.title[:1].lower()}{self.title[1:]} {self.shown}"
+
+
+@dataclass(frozen=True)
+class OptionDraft:
+    """One option of the plan: how it is rendered, which levels that is, and which option is its control."""
+
+    side: SideDraft
+    levels: tuple[ShownLevel, ...]
+    control: int | None
+    key: str
+    left_out: str = ""
+    comes_with: int | None = None
+    small: bool = False
 
     @property
-    def knob(self) -> str:
-        """The name of the quality knob; empty when there is none."""
-        return self.engine.quality_knob.name if self.engine.quality_knob else ""
+    def role(self) -> str:
+        """Control or trial."""
+        return CONTROL if self.control is None else TRIAL
 
-    def conditions(self) -> dict[str, Any]:
-        """What is known of this side before anything has run."""
-        return self.setup.conditions() | {
-            "engine": self.engine.title,
-            "version": self.build.title or (self.build.name if len(self.engine.builds) > 1 else None),
-            "device": self.build.device,
-            "settings": self.settings,
-            "quality_knob": self.knob or None,
-            "brightness": self.brightness,
-        }
+    @property
+    def title(self) -> str:
+        """In words what is changed, or where a further control stands."""
+        return ", ".join(level.words() for level in self.levels if level.changed) or "as the control"
+
+    def warms(self) -> str:
+        """What a warm-up for it gets ready."""
+        return f"{self.side.engine.name} {self.side.build.name} {self.side.scene.name} {self.side.setup.revision}"
 
 
 @dataclass(frozen=True)
 class Draft:
-    """What the study form holds, resolved."""
+    """What the study form holds, resolved. Options are named by their place in `options`."""
 
-    question: str
-    scene: Scene
-    sides: dict[str, SideDraft]
-    under_test: str
-    under_test_title: str
+    values: dict[str, Any]
+    options: tuple[OptionDraft, ...]
     repeats: int
-    threads: int
-    time_limit_seconds: float
-    passes: tuple[str, ...]
+
+    @property
+    def passes(self) -> tuple[str, ...]:
+        """Passes to write besides the picture."""
+        return tuple(self.values.get("passes") or ())
+
+    def kept(self) -> list[int]:
+        """The options that are rendered."""
+        return [number for number, option in enumerate(self.options) if not option.left_out]
 
     def plan(self) -> list[PlannedRun]:
-        """The renders it will make."""
-        return on_off_plan(self.repeats)
+        """The renders it will make, by the options' places."""
+        kept = self.kept()
+        places = {number: place for place, number in enumerate(kept)}
+        rows = []
+        for number in kept:
+            option = self.options[number]
+            with_ = None if option.comes_with is None else places[option.comes_with]
+            rows.append(PlanOption(option.warms(), with_))
+        return [replace(row, option=kept[row.option]) for row in render_order(rows, self.repeats)]
 
-    def match_sheet(self) -> MatchSheet:
-        """The sheet as far as it is known before anything has run."""
-        return match_sheet(self._conditions(CONTROL), self._conditions(TRIAL), self.under_test)
+    def trimmed(self, left_out: Mapping[int, str], repeats: int) -> Draft:
+        """With more options left out, and why; never more repeats than before."""
+        options = [
+            replace(option, left_out=option.left_out or left_out.get(number, ""))
+            for number, option in enumerate(self.options)
+        ]
+        return replace(self, options=tuple(_on_the_way(options, self.values)), repeats=repeats)
+
+    def pairs(self) -> list[tuple[int, int]]:
+        """Every trial with its control, of those that are rendered."""
+        kept = set(self.kept())
+        rows = [(option.control, number) for number, option in enumerate(self.options) if option.control is not None]
+        return [(control, trial) for control, trial in rows if {control, trial} <= kept]
+
+    def under_test(self, control: int, trial: int) -> list[str]:
+        """What may differ between two options: conditions and settings by name."""
+        first, second = self.options[control], self.options[trial]
+        rows = zip(first.levels, second.levels, strict=True)
+        names = [name for a, b in rows if a.value != b.value or a.shown != b.shown for name in (*a.names, *b.names)]
+        return under_test(names, same_engine=first.side.engine.name == second.side.engine.name)
+
+    def subject(self, control: int, trial: int) -> str:
+        """What the trial is, in words: its levels that its control lacks, and where that is."""
+        first, second = self.options[control], self.options[trial]
+        rows = list(zip(first.levels, second.levels, strict=True))
+        changed = [b.words() for a, b in rows if (a.value, a.shown) != (b.value, b.shown)]
+        place = [b.shown for a, b in rows if a.shown == b.shown and b.changed]
+        return " and ".join(changed) + (f" on {', '.join(place)}" if place else "")
+
+    def match_sheet(self) -> MatchSheet | None:
+        """The sheet of the whole plan as far as it is known before anything has run; None without a pair."""
+        sheets = [
+            match_sheet(self._conditions(control), self._conditions(trial), self.under_test(control, trial))
+            for control, trial in self.pairs()
+        ]
+        return merged_sheet(sheets) if sheets else None
 
     def notes(self) -> list[str]:
         """What may surprise when it has run: a switch that is off elsewhere, brightness not brought together."""
-        control, trial = self.sides[CONTROL], self.sides[TRIAL]
-        notes = [self._off(effect) for effect in trial.engine.effects if self.under_test in effect.needs]
-        if self.under_test == "engine" and not control.brightness and not trial.brightness:
-            notes.append(
-                f"{control.engine.title} and {trial.engine.title} have not been brought together in brightness; "
-                "their pair offers it once both have rendered."
-            )
-        return [note for note in notes if note]
+        found = []
+        for control, trial in self.pairs():
+            sides = self.options[control].side, self.options[trial].side
+            tested = self.under_test(control, trial)
+            found += [_off(effect, *sides) for effect in sides[1].engine.effects if set(tested) & set(effect.needs)]
+            if "engine" in tested and not sides[0].brightness and not sides[1].brightness:
+                both = f"{sides[0].engine.title} and {sides[1].engine.title}"
+                found.append(
+                    f"{both} have not been brought together in brightness; "
+                    "their pair offers it once both have rendered."
+                )
+        return list(dict.fromkeys(note for note in found if note))[:MOST_NOTES]
 
-    def _off(self, effect: Effect) -> str:
-        control, trial = self.sides[CONTROL], self.sides[TRIAL]
-        off = trial.engine.switched_off(effect, trial.settings)
-        if not off or not control.engine.switched_off(effect, control.settings):
-            return ""
-        names = " and ".join(trial.engine.setting(name).title for name in off)
-        title = effect.effect.replace("-", " ").capitalize()
-        return f"{title} stays off on both sides: {names} must be on as well. The pictures will come out the same."
-
-    def _conditions(self, side: str) -> dict[str, Any]:
-        seeds = ", ".join(str(row.seed) for row in self.plan() if row.side == side and not row.warm_up)
-        return self.sides[side].conditions() | {"threads": self.threads, "seeds": seeds, "warm_up": "thrown away"}
+    def _conditions(self, number: int) -> dict[str, Any]:
+        seeds = ", ".join(str(seed + 1) for seed in range(self.repeats))
+        threads = self.values["threads"]
+        return self.options[number].side.conditions() | {"threads": threads, "seeds": seeds, "warm_up": "thrown away"}
 
 
 def resolve(values: dict[str, Any]) -> tuple[Draft | None, Problems]:
     """A draft from the form's checked values, or what is wrong with them by field."""
     problems: Problems = {}
+    baseline = _baseline(problems, values)
+    if baseline is None or problems:
+        return None, problems
+    titles, levels = _levels(problems, baseline, values["factors"])
+    kind = _found(problems, "kind", lambda: kind_named(values["kind"]))
+    if problems or kind is None:
+        return None, problems
+    subjects = [factor["subject"] for factor in values["factors"]]
+    counts = [len(row) for row in levels]
+    wrong = kind_problem(kind, subjects, counts, baseline.knob)
+    rows = None if wrong else _found(problems, "factors", lambda: combinations(kind.shape, counts))
+    if rows is None:
+        return None, problems or {"factors": [wrong or ""]}
+    numbers = controls(kind.shape, rows, [is_place(subject) for subject in subjects])
+    factors = _Factors(subjects, titles, levels)
+    options = _options(problems, baseline, factors, list(zip(rows, numbers, strict=True)), values)
+    if problems:
+        return None, problems
+    draft = Draft(values, tuple(_on_the_way(options, values)), values["repeats"])
+    return (draft, {}) if draft.pairs() else (None, {"left_out": ["every trial is left out; keep at least one"]})
+
+
+@dataclass(frozen=True)
+class _Factors:
+    subjects: list[str]
+    titles: list[str]
+    levels: list[list[Level]]
+
+
+def _options(
+    problems: Problems, baseline: SideDraft, factors: _Factors, rows: Sequence[tuple[Combination, int | None]],
+    values: dict[str, Any],
+) -> list[OptionDraft]:  # fmt: skip
+    """The options of these combinations, each with its control's number; two that come to the same are planned once."""
+    options: dict[str, OptionDraft] = {}
+    places: list[int] = []
+    for row, control in rows:
+        try:
+            side = _combined(baseline, factors, row)
+        except MatchedPairError as error:
+            problems["factors"] = [level_problem(error)]
+            return []
+        problems |= _cannot(side, values)
+        side, small = _small(side, values.get("small"))
+        key = side.key()
+        places.append(list(options).index(key) if key in options else len(options))
+        if key not in options:
+            shown = tuple(
+                ShownLevel(subject, title, level_value(side, subject), level_shown(side, subject), index > 0,
+                           tested_by(side, subject))
+                for subject, title, index in zip(factors.subjects, factors.titles, row, strict=True)
+            )  # fmt: skip
+            left_out = BY_HAND if key in (values.get("left_out") or ()) and control is not None else ""
+            own = None if control is None else places[control]
+            options[key] = OptionDraft(side, shown, own, key, left_out, None, small)
+    return list(options.values())
+
+
+def baseline_of(values: dict[str, Any]) -> tuple[SideDraft | None, Problems]:
+    """The control that a draft's values describe, whatever its factors; or what is wrong with it by field."""
+    problems: Problems = {}
+    side = _baseline(problems, values)
+    return (None, problems) if problems else (side, {})
+
+
+def _baseline(problems: Problems, values: dict[str, Any]) -> SideDraft | None:
     scene = _found(problems, "scene", lambda: scene_named(values["scene"]))
     engine = _found(problems, "engine", lambda: engine_named(values["engine"]))
     if scene is None or engine is None:
-        return None, problems
+        return None
     setup = _setup(scene, values)
     problems |= {part: [text] for part, text in setup_problems(setup, scene).items()}
     _found(problems, "view_transform", lambda: _known_transform(setup.view_transform))
-    control = _found(problems, "settings", lambda: _side(setup, engine, values.get("build", ""), values["settings"]))
-    if control is None or problems:
-        return None, problems
-    trial = _trial(problems, scene, control, values)
-    if trial is None or problems:
-        return None, problems
-    passes = tuple(values.get("passes") or ())
-    for side in (control, trial):
-        problems |= {name: [text] for name, text in _unsupported(side, passes).items()}
-        missing = missing_reason(side.engine, side.build.name)
-        if missing:
-            problems["engine" if side is control else "trial_value"] = [missing]
-    if problems:
-        return None, problems
-    tested, title = _subject(scene, control, values["under_test"])
-    rest = {key: values[key] for key in ("question", "repeats", "threads", "time_limit_seconds")}
-    sides = {CONTROL: control, TRIAL: trial}
-    return Draft(scene=scene, sides=sides, under_test=tested, under_test_title=title, passes=passes, **rest), {}
+    build, settings = values.get("build") or "", values["settings"]
+    side = _found(problems, "settings", lambda: make_side(scene, setup, engine, build, settings))
+    if side and not problems:
+        problems |= _cannot(side, values)
+    return side
 
 
 def _setup(scene: Scene, values: dict[str, Any]) -> Setup:
@@ -144,119 +270,89 @@ def _setup(scene: Scene, values: dict[str, Any]) -> Setup:
         scene=scene.title, revision=scene.revision, view=values["view"], width=values["width"], height=values["height"],
         variant=values.get("variant") or "as-is", frame=values.get("frame", scene.first_frame),
         crop=(crop["x"], crop["y"], crop["width"], crop["height"]) if crop else None,
-        quantities=_changed(scene, values.get("quantities") or {}),
+        quantities=changed_quantities(scene, values.get("quantities") or {}),
         output_format=values.get("output_format") or "exr-half",
         view_transform=values.get("view_transform") or view_transforms().default,
     )  # fmt: skip
 
 
-def _changed(scene: Scene, quantities: dict[str, float]) -> dict[str, float]:
-    """Only those that are not at the scene's own value."""
-    own = {quantity.name: quantity.default for quantity in scene.quantities}
-    return {name: value for name, value in quantities.items() if own.get(name) != value}
+def _levels(
+    problems: Problems, baseline: SideDraft, factors: Sequence[dict[str, Any]]
+) -> tuple[list[str], list[list[Level]]]:
+    """Title and levels of each factor, those left out that are the baseline's own or stand there twice."""
+    titles: list[str] = []
+    levels: list[list[Level]] = []
+    for place, factor in enumerate(factors):
+        subject = factor["subject"]
+        titles.append(_found(problems, f"factors.{place}", lambda s=subject: subject_title(baseline, s)) or "")  # type: ignore[misc]  # bound at once
+        kept: dict[str, Level] = {}
+        for index, row in enumerate(factor["levels"]):
+            level = Level(row["value"], row.get("settings"))
+            try:
+                key = with_level(baseline, subject, level).key()
+            except MatchedPairError as error:
+                problems.setdefault(f"factors.{place}.{index}", []).append(level_problem(error))
+                continue
+            if key != baseline.key():
+                kept.setdefault(key, level)
+        levels.append(list(kept.values()))
+    return titles, levels
 
 
-def _side(setup: Setup, engine: EngineDefinition, build: str, settings: dict[str, Any]) -> SideDraft:
-    factor = factor_of(engine.name)
-    brightness = {"factor": factor.factor, "evidence": factor.evidence()} if factor else None
-    return SideDraft(setup, engine, engine.build(build), engine.complete(settings), brightness)
+def _combined(baseline: SideDraft, factors: _Factors, row: Combination) -> SideDraft:
+    side = baseline
+    for place in sorted(range(len(row)), key=lambda place: ORDER.get(factors.subjects[place], len(ORDER))):
+        if row[place]:
+            side = with_level(side, factors.subjects[place], factors.levels[place][row[place] - 1])
+    return side
 
 
-def _trial(problems: Problems, scene: Scene, control: SideDraft, values: dict[str, Any]) -> SideDraft | None:
-    """The control with the one thing changed; None and a problem when that cannot be."""
-    tested, value = values["under_test"], values["trial_value"]
-    if tested.startswith(QUANTITY):
-        return _with_quantity(problems, scene, control, tested.removeprefix(QUANTITY), value)
-    if tested == "engine":
-        return _with_engine(problems, control, str(value), values.get("trial_settings") or {})
-    if tested == "light":
-        setup = replace(control.setup, variant=str(value))
-        _refuse(problems, setup_problems(setup, scene).get("variant"))
-        return _other(problems, control, setup != control.setup, setup=setup)
-    if tested == "version":
-        build = _found(problems, "trial_value", lambda: control.engine.build(str(value)))
-        return _other(problems, control, build != control.build, build=build) if build else None
-    if tested == PRESET:
-        return _with_preset(problems, control, value)
-    return _with_setting(problems, control, tested, value)
+def _cannot(side: SideDraft, values: dict[str, Any]) -> Problems:
+    """What its engine has no way to be asked, or that it is not on this machine."""
+    wrong = {name: [text] for name, text in side.unsupported(tuple(values.get("passes") or ())).items()}
+    missing = missing_reason(side.engine, side.build.name)
+    return wrong | ({"engine": [missing]} if missing else {})
 
 
-def _with_engine(problems: Problems, control: SideDraft, name: str, settings: dict[str, Any]) -> SideDraft | None:
-    engine = _found(problems, "trial_value", lambda: engine_named(name))
-    if engine is None:
-        return None
-    if engine.name == control.engine.name:
-        _refuse(problems, SAME)
-    return _found(problems, "trial_settings", lambda: _side(control.setup, engine, "", settings))
+def _small(side: SideDraft, small: dict[str, Any] | None) -> tuple[SideDraft, bool]:
+    if not small:
+        return side, False
+    if small.get("scale"):
+        return side.smaller(small["scale"]), True
+    crop = small.get("crop")
+    if not crop:
+        return side, False
+    part = (crop["x"], crop["y"], crop["width"], crop["height"])
+    return replace(side, setup=replace(side.setup, crop=part)), True
 
 
-def _with_preset(problems: Problems, control: SideDraft, name: Any) -> SideDraft | None:
-    preset = next((row for row in control.engine.presets if row.name == name), None)
-    if preset is None:
-        _refuse(problems, f"{control.engine.title} has no preset {name!r}")
-        return None
-    settings = control.engine.complete(preset.values)
-    return _other(problems, control, settings != control.settings, settings=settings)
+def _on_the_way(options: list[OptionDraft], values: dict[str, Any]) -> list[OptionDraft]:
+    """In a ladder, options that the render of a higher one writes on the way, where the engine can."""
+    options = [replace(option, comes_with=None) for option in options]
+    if values["kind"] != LADDER or not values.get("on_the_way", True) or values.get("passes"):
+        return options
+    groups: dict[str, list[int]] = {}
+    for number, option in enumerate(options):
+        side = option.side
+        budget = side.engine.time_budget
+        timed = bool(budget and side.settings[budget.name])
+        if side.engine.writes_on_the_way and not option.left_out and not timed:
+            groups.setdefault(side.key(but_for=side.knob), []).append(number)
+    for numbers in groups.values():
+        top = max(numbers, key=lambda number: float(options[number].side.settings[options[number].side.knob]))
+        for number in numbers:
+            if number != top:
+                options[number] = replace(options[number], comes_with=top)
+    return options
 
 
-def _with_setting(problems: Problems, control: SideDraft, name: str, value: Any) -> SideDraft | None:
-    setting = _found(problems, "under_test", lambda: control.engine.setting(name))
-    if setting is None:
-        return None
-    wrong = setting.problem_with(value)
-    if wrong:
-        _refuse(problems, wrong)
-        return None
-    settings = {**control.settings, name: setting.cleaned(value)}
-    return _other(problems, control, settings != control.settings, settings=settings)
-
-
-def _with_quantity(problems: Problems, scene: Scene, control: SideDraft, name: str, value: Any) -> SideDraft | None:
-    quantity = scene.quantity(name)
-    if quantity is None:
-        problems["under_test"] = [f"{scene.title} declares no quantity {name!r}"]
-        return None
-    wrong = quantity.problem_with(value)
-    if wrong:
-        _refuse(problems, wrong)
-        return None
-    now = control.setup.quantities.get(name, quantity.default)
-    setup = replace(control.setup, quantities=_changed(scene, {**control.setup.quantities, name: float(value)}))
-    return _other(problems, control, now != float(value), setup=setup)
-
-
-def _other(problems: Problems, control: SideDraft, differs: bool, **changes: Any) -> SideDraft:
-    if not differs:
-        _refuse(problems, SAME)
-    return replace(control, **changes)
-
-
-def _refuse(problems: Problems, why: str | None) -> None:
-    if why:
-        problems["trial_value"] = [why]
-
-
-def _subject(scene: Scene, control: SideDraft, tested: str) -> tuple[str, str]:
-    """The condition or setting under test, as the match sheet knows it, and its title."""
-    if tested.startswith(QUANTITY):
-        quantity = scene.quantity(tested.removeprefix(QUANTITY))
-        return "quantities", quantity.title if quantity else tested
-    if tested == PRESET:
-        return "settings", WIDE_TITLES[PRESET]
-    if tested in WIDE_TITLES:
-        return tested, WIDE_TITLES[tested]
-    return tested, control.engine.setting(tested).title
-
-
-def _unsupported(side: SideDraft, passes: tuple[str, ...]) -> dict[str, str]:
-    """What the engine's definition gives no way to ask for."""
-    setup = side.setup
-    job = RenderJob(
-        scene=None, view=setup.view, frame=setup.frame, width=setup.width, height=setup.height, seed=0, threads=1,  # type: ignore[arg-type]  # never called
-        settings=side.settings, time_limit_seconds=1, build=side.build.name, variant=setup.variant, crop=setup.crop,
-        quantities=setup.quantities, passes=passes, depth=DEPTHS[setup.output_format],
-    )  # fmt: skip
-    return unsupported(side.engine, job)
+def _off(effect: Effect, control: SideDraft, trial: SideDraft) -> str:
+    off = trial.engine.switched_off(effect, trial.settings)
+    if not off or not control.engine.switched_off(effect, control.settings):
+        return ""
+    names = " and ".join(trial.engine.setting(name).title for name in off)
+    title = effect.effect.replace("-", " ").capitalize()
+    return f"{title} stays off on both sides: {names} must be on as well. The pictures will come out the same."
 
 
 def _known_transform(name: str) -> bool:
@@ -269,12 +365,11 @@ def _found(problems: Problems, field: str, find: Callable[[], Found]) -> Found |
     try:
         return find()
     except SettingsError as error:
-        if field in ("settings", "trial_settings"):
-            problems |= {
-                name if name == "build" else f"{field}.{name}": [text] for name, text in error.problems.items()
-            }
+        rows = error.problems.items()
+        if field == "settings":
+            problems |= {name if name == "build" else f"settings.{name}": [text] for name, text in rows}
         else:
-            problems[field] = list(error.problems.values())
-    except InputError as error:
+            problems[field] = [text for _, text in rows]
+    except (InputError, ValueError) as error:
         problems[field] = [str(error)]
     return None

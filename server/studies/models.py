@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 from django.db import models
-from matchedpair.trials import AS_IS, CONTROL, FORMATS, TRIAL
+from matchedpair.trials import AS_IS, CONTROL, FORMATS, PLAN_KINDS, TRIAL
 from matchedpair.trials import Setup as SetupDescription
 
 from server.catalogue.models import SceneRevision
+
+PLAN_KIND_CHOICES = [(kind.name, kind.title) for kind in PLAN_KINDS]
 
 
 class Side(models.TextChoices):
@@ -40,18 +42,23 @@ class Setup(models.Model):
 
 
 class Study(models.Model):
-    """A question in words, and how it is put to the test; `setup` is the control's."""
+    """A question in words, and how it is put to the test; `setup` is the baseline's."""
 
     question = models.CharField(max_length=300)
+    asked = models.CharField(max_length=40, blank=True, help_text="The question it started from, by name")
+    kind = models.CharField(max_length=40, default="on-off", help_text="The plan kind, by name")
+    match_on = models.CharField(max_length=20, default="settings")
+    draft = models.JSONField(default=dict, help_text="What the form held, to copy it or to plan on; empty for none")
     setup = models.ForeignKey(Setup, on_delete=models.PROTECT)
-    under_test = models.CharField(max_length=40, help_text="A setting's name, or a condition such as engine or light")
-    under_test_title = models.CharField(max_length=200)
     repeats = models.PositiveSmallIntegerField(default=2)
+    until_sure = models.JSONField(null=True, help_text="on, width and cap, or null for a fixed number of seeds")
     threads = models.PositiveSmallIntegerField(default=1)
     time_limit_seconds = models.FloatField(default=1800)
     passes = models.JSONField(default=list)
     from_elsewhere = models.BooleanField(default=False, help_text="Its renders were made elsewhere; it queues none")
     created_at = models.DateTimeField(auto_now_add=True)
+    archived_at = models.DateTimeField(null=True)
+    removed_at = models.DateTimeField(null=True)
 
     class Meta:
         ordering = ["-created_at", "-id"]
@@ -61,11 +68,38 @@ class Study(models.Model):
         return self.question
 
 
+class Purpose(models.TextChoices):
+    """What an option is rendered for."""
+
+    COUNTED = "counted", "Counted"
+    PILOT = "pilot", "Pilot: tiny, only to know what the plan will cost"
+
+
 class Option(models.Model):
-    """One way of rendering: a setup, an engine's build, its settings, and what its light is multiplied with."""
+    """One way of rendering: a setup, an engine's build, its settings, and what its light is multiplied with.
+
+    `levels` are the study's factors in their order, each with subject, title, value and how that is shown; `changed`
+    tells which are not at the baseline.
+    """
 
     study = models.ForeignKey(Study, on_delete=models.CASCADE, related_name="options")
     side = models.CharField(max_length=10, choices=Side.choices)
+    number = models.PositiveIntegerField(default=0, help_text="Place in the plan")
+    title = models.CharField(max_length=300, blank=True)
+    levels = models.JSONField(default=list)
+    key = models.CharField(max_length=64, help_text="Hash of all that makes its picture; the same is planned once")
+    purpose = models.CharField(max_length=10, choices=Purpose.choices, default=Purpose.COUNTED)
+    in_plan = models.BooleanField(default=True, help_text="False once the plan was changed and lacks it")
+    small = models.BooleanField(default=False, help_text="Rendered smaller first, before the plan in full")
+    left_out = models.CharField(max_length=80, blank=True, help_text="Why it is not rendered; empty when it is")
+    control = models.ForeignKey("self", null=True, on_delete=models.SET_NULL, related_name="trials")
+    comes_with = models.ForeignKey(
+        "self",
+        null=True,
+        on_delete=models.SET_NULL,
+        related_name="brings",
+        help_text="Whose render writes it on the way",
+    )
     setup = models.ForeignKey(Setup, on_delete=models.PROTECT, related_name="options")
     engine = models.CharField(max_length=40)
     engine_title = models.CharField(max_length=200)
@@ -76,13 +110,19 @@ class Option(models.Model):
     brightness = models.JSONField(null=True, help_text="factor and evidence, or null for none")
 
     class Meta:
-        ordering = ["id"]
-        constraints = [models.UniqueConstraint(fields=["study", "side"], name="one_option_a_side")]
+        ordering = ["number", "id"]
+        constraints = [models.UniqueConstraint(fields=["study", "key"], name="one_option_a_key")]
 
 
 class Pair(models.Model):
-    """A control and a trial, alike in all but one thing."""
+    """A control and a trial, alike in all but what is under test."""
 
     study = models.ForeignKey(Study, on_delete=models.CASCADE, related_name="pairs")
     control = models.ForeignKey(Option, on_delete=models.CASCADE, related_name="+")
-    trial = models.ForeignKey(Option, on_delete=models.CASCADE, related_name="+")
+    trial = models.ForeignKey(Option, on_delete=models.CASCADE, related_name="pairs_as_trial")
+    under_test = models.JSONField(help_text="Names of settings, or of conditions such as engine or light")
+    subject = models.CharField(max_length=300, help_text="What the trial is, in words")
+
+    class Meta:
+        ordering = ["id"]
+        constraints = [models.UniqueConstraint(fields=["control", "trial"], name="one_pair_of_two_options")]

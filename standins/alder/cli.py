@@ -25,7 +25,10 @@ def main_1(arguments: list[str] | None = None) -> int:
 
 def _engine(program: str, version: str, *, even: bool) -> Engine:
     about = "Alder renders a scene by following light paths from the camera."
-    return Engine(program, "Alder", version, about, PASSES, 1.0, _arguments, lambda: _load(even))
+    return Engine(
+        program, "Alder", version, about, PASSES, 1.0, _arguments, lambda: _load(even), stops_early=True,
+        on_the_way=True,
+    )  # fmt: skip
 
 
 def _load(even: bool) -> Callable[..., Any]:

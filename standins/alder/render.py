@@ -38,6 +38,10 @@ class AlderRender:
         for done in self.paths.samples():
             yield done, self.parsed.samples
 
+    def reached(self) -> int:
+        """Samples so far."""
+        return self.paths.done
+
     def structure_bytes(self) -> int:
         """Memory of the sums."""
         return self.paths.structure_bytes()
@@ -48,7 +52,7 @@ class AlderRender:
         made = {"picture": light, "direct": direct, "indirect": light - direct}
         if self.parsed.denoise or any(name in GUIDE_PASSES for name in passes):
             reach = self.parsed.occlusion_reach if "occlusion" in passes else 0.0
-            samples = max(min(self.parsed.samples, GUIDE_SAMPLES), 4)
+            samples = max(min(self.paths.done, GUIDE_SAMPLES), 4)
             found = guides(
                 self.paths.geometry, self.paths.camera, self.paths.frame, self.paths.size, self.seed, samples, reach
             )

@@ -15,7 +15,7 @@ PASSES = ("direct", "indirect", "depth", "normal", "albedo", "occlusion")
 def main(arguments: list[str] | None = None) -> int:
     """Sedge."""
     about = "Sedge draws what the camera sees, with shadow maps and what the screen knows of occlusion and bounce."
-    return run(Engine("sedge", "Sedge", "4.1", about, PASSES, 1.0, _arguments, _load), arguments)
+    return run(Engine("sedge", "Sedge", "4.1", about, PASSES, 1.0, _arguments, _load, real_time=True), arguments)
 
 
 def _load() -> Callable[..., Any]:

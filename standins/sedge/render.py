@@ -56,6 +56,10 @@ class SedgeRender:
             kept = KEPT_SHARE if index else 0.0
             self.mean = kept * self.mean + (1.0 - kept) * sums / looks
 
+    def frames(self) -> int:
+        """This one and those of its history."""
+        return int(self.parsed.history) + 1
+
     def structure_bytes(self) -> int:
         """Memory of shadow maps and the screen's buffer."""
         return self.maps.nbytes + self.buffer.nbytes + self.mean.nbytes

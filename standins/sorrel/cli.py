@@ -15,7 +15,8 @@ PASSES = ("direct", "indirect", "focused", "depth", "normal", "albedo")
 def main(arguments: list[str] | None = None) -> int:
     """Sorrel."""
     about = "Sorrel carries light from both ends: camera paths, and photons for light focused by glass and metal."
-    return run(Engine("sorrel", "Sorrel", "0.9", about, PASSES, 1.0, _arguments, _load), arguments)
+    engine = Engine("sorrel", "Sorrel", "0.9", about, PASSES, 1.0, _arguments, _load, stops_early=True)
+    return run(engine, arguments)
 
 
 def _load() -> Callable[..., Any]:

@@ -55,6 +55,10 @@ class SorrelRender:
                 add_photons(self.grid, self.photons, self.paths.firsts, self.focused, radius)
             yield done + 1, whole
 
+    def reached(self) -> int:
+        """Samples so far."""
+        return self.paths.done
+
     def structure_bytes(self) -> int:
         """Memory of photons, their grid, and the sums."""
         grid = self.grid.starts.nbytes + self.grid.order.nbytes
@@ -62,7 +66,7 @@ class SorrelRender:
 
     def pictures(self, passes: tuple[str, ...]) -> Pictures:
         """The picture and the asked passes; ``focused`` is what the photons brought, part of the indirect light."""
-        direct, focused = self.paths.direct(), self.focused / self.parsed.samples
+        direct, focused = self.paths.direct(), self.focused / max(self.paths.done, 1)
         light = self.paths.light() + focused
         made = {"picture": light, "direct": direct, "indirect": light - direct, "focused": focused}
         if any(name in GUIDE_PASSES for name in passes):

@@ -50,6 +50,7 @@ class PathRender:
         self.sums: NDArray[np.float64] = np.zeros((*shape, 7))
         self.counts: NDArray[np.int64] = np.zeros(shape, np.int64)
         self.active: NDArray[np.bool_] = np.ones(shape, np.bool_)
+        self.done = 0
         self.firsts = np.zeros((*shape, 9) if settings.focus else (1, 1, 9))
 
     def prepare(self) -> None:
@@ -63,7 +64,8 @@ class PathRender:
             self._add(self.sums, self.counts, self.active, self.firsts, sample)
             if self.settings.noise_target_percent > 0.0:
                 self._settle(sample + 1)
-            yield sample + 1
+            self.done = sample + 1
+            yield self.done
             if not self.active.any():
                 return
 

@@ -10,7 +10,8 @@ from playwright.sync_api import expect
 
 from server.catalogue.models import BrightnessFactor, Zone
 from server.references.models import Reference
-from server.runs.actions import claim, queue_study, record_result
+from server.runs.actions import claim, queue_study
+from server.runs.recording import record_result
 from tests.browser.base import ROOT, BrowserTest
 from tests.core.test_panorama import sky
 from tests.pictures import noisy, textured, write
@@ -105,7 +106,7 @@ class Scenes(BrowserTest):
         page.get_by_role("link", name="Try something on this zone alone").click()
         page.get_by_role("combobox", name=re.compile("^Engine")).select_option("alder")
         page.get_by_role("button", name="Change this for the trial: Samples per pixel").click()
-        sheet = page.get_by_role("complementary", name="Match sheet and plan")
+        sheet = page.get_by_role("complementary", name="Plan and match sheet")
         expect(sheet.locator('[data-condition="size"]')).to_contain_text("240 × 135, part 60 × 35 at 60, 67")
 
     def test_a_quick_look_is_rendered_and_a_failing_engine_says_why(self):
@@ -209,7 +210,7 @@ class Engines(BrowserTest):
         study = self.create(under_test="engine", trial_value="tansy", engine="alder", settings={})
         queue_study(study)
         for run in study.runs.select_related("option"):
-            claim(run.pk)
+            claim(run.pk, "bench")
             gain = 1 / np.pi if run.option.engine == "tansy" else 1.0
             light = noisy(textured(SIZE), 0.05, run.pk) * np.float32(gain)
             record_result(run.pk, result_of(run, picture=write(Path(settings.HOME) / "b.exr", light).read_bytes()))

@@ -19,7 +19,7 @@ class NewStudy(BrowserTest):
 
     def setUp(self):
         super().setUp()
-        self.open("/studies/new")
+        self.open("/studies/plan")
 
     def change_samples(self, value):
         self.page.get_by_role("button", name="Change this for the trial: Samples").click()
@@ -36,7 +36,7 @@ class NewStudy(BrowserTest):
         page.get_by_label("Samples, trial").fill("lots")
         expect(page.locator('[data-setting="samples"]')).to_contain_text("must be a number, got 'lots'")
         page.get_by_label("Samples, trial").fill("4")
-        expect(page.locator('[data-setting="samples"]')).to_contain_text("the same as the control's")
+        expect(self.alert()).to_contain_text("at least one level other than the control's")
         page.get_by_label("Samples, trial").fill("8")
         expect(page.get_by_role("button", name="Create and run")).to_be_enabled()
         expect(page.get_by_label("Question")).to_have_value("Do more samples pay?")
@@ -90,13 +90,13 @@ class StudyScreen(BrowserTest):
     def test_without_a_runner_it_is_said_why_nothing_happens(self):
         self.show()
         expect(self.page.get_by_text("No runner is at work, so renders wait.")).to_be_visible()
-        self.page.get_by_role("button", name="Run 5 renders").click()
+        self.page.get_by_role("button", name="Run 4 renders").click()
         expect(self.page.locator('tr[data-state-of="queued"]')).to_have_count(5)
 
     def test_failed_renders_show_reason_and_log_and_can_be_run_again(self):
         self.show(engine="fails")
         with RunnerProcess():
-            self.page.get_by_role("button", name="Run 5 renders").click()
+            self.page.get_by_role("button", name="Run 4 renders").click()
             expect(self.page.locator('tr[data-state-of="failed"]')).to_have_count(5, timeout=30_000)
             row = self.page.locator("tr[data-run]").nth(1)
             expect(row).to_contain_text("Fails failed (exit code 3): out of texture memory")
@@ -105,17 +105,19 @@ class StudyScreen(BrowserTest):
             expect(self.page.get_by_role("dialog")).to_contain_text("out of texture memory")
             self.page.keyboard.press("Escape")
             add_engine(Path(settings.ENGINES), "good", name="fails")
-            self.page.get_by_role("button", name="Again: render trial seed 2").click()
+            self.page.get_by_role("button", name="Again: render trial samples 16 seed 2").click()
             expect(self.page.locator('tr[data-state-of="finished"]')).to_have_count(1, timeout=20_000)
             self.page.get_by_role("button", name="Run the rest").click()
-            expect(self.page.locator('tr[data-state-of="finished"]')).to_have_count(5, timeout=30_000)
+            expect(self.page.locator('tr[data-state-of="finished"]')).to_have_count(4, timeout=30_000)
+            expect(self.page.get_by_role("button", name="Run the rest")).to_have_count(0)
 
     def test_progress_is_live_and_one_or_all_can_be_stopped(self):
         study = self.show(settings={"samples": 4, "pause": 6})
         with RunnerProcess():
-            self.page.get_by_role("button", name="Run 5 renders").click()
-            expect(self.page.get_by_text("Rendering, ").first).to_be_visible(timeout=20_000)
-            expect(self.page.locator("tr[data-run]").first).to_contain_text("so far")
+            self.page.get_by_role("button", name="Run 4 renders").click()
+            under_way = self.page.get_by_role("region", name="Under way")
+            expect(under_way).to_contain_text("the warm-up", timeout=20_000)
+            expect(under_way).to_contain_text("so far")
             expect(self.page.get_by_role("status").first).to_contain_text("left")
             self.page.get_by_role("button", name="Stop the warm-up").click()
             expect(self.page.locator("tr[data-run]").first).to_have_attribute("data-state-of", "stopped")
@@ -129,7 +131,7 @@ class StudyScreen(BrowserTest):
         other = self.page.context.new_page()
         other.goto(self.page.url)
         with RunnerProcess():
-            self.page.get_by_role("button", name="Run 5 renders").click()
+            self.page.get_by_role("button", name="Run 4 renders").click()
             expect(other.locator('tr[data-state-of="running"]')).to_have_count(1, timeout=20_000)
             until(lambda: study.runs.filter(state="finished").exists(), "a finished run")
             expect(other.locator('tr[data-state-of="finished"]')).not_to_have_count(0)
@@ -151,9 +153,9 @@ class StudyScreen(BrowserTest):
         study = self.create()
         finish_all(study)
         self.open(f"/studies/{study.pk}")
-        self.page.get_by_role("button", name="Again: render trial seed 2").click()
+        self.page.get_by_role("button", name="Again: render trial samples 16 seed 2").click()
         study.runs.filter(option__side="trial", seed=2).update(state="queued")
-        self.page.get_by_role("button", name="Discard trial seed 2 and render it again").click()
+        self.page.get_by_role("button", name="Discard trial samples 16 seed 2 and render it again").click()
         expect(self.page.get_by_text("this run is still queued or running; stop it first")).to_be_visible()
 
     def test_waiting_for_other_studies_is_said(self):
@@ -180,9 +182,9 @@ class OneThingOfAnyKind(BrowserTest):
         super().setUp()
         for name in ("alder", "sorrel"):
             shutil.copy(ROOT / "demo" / "engines" / f"{name}.toml", self.folder / f"{name}.toml")
-        self.open("/studies/new?scene=mist-lane&view=lane")
+        self.open("/studies/plan?scene=mist-lane&view=lane")
         self.page.get_by_role("combobox", name=re.compile("^Engine")).select_option("alder")
-        self.sheet = self.page.get_by_role("complementary", name="Match sheet and plan")
+        self.sheet = self.page.get_by_role("complementary", name="Plan and match sheet")
 
     def change(self, title):
         self.page.get_by_role("button", name=f"Change this for the trial: {title}").click()

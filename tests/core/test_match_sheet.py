@@ -1,6 +1,6 @@
 import unittest
 
-from matchedpair.trials import CONDITIONS, match_sheet
+from matchedpair.trials import CONDITIONS, match_sheet, merged_sheet
 
 BASE = {
     "scene": "Marble stall, revision 1", "view": "counter", "frame": 1, "size": "480 × 270", "light": "as in the scene",
@@ -13,7 +13,7 @@ BASE = {
 
 def sheet(under_test="bounces", **trial):
     settings = {**BASE["settings"], "bounces": 4} if under_test == "bounces" else BASE["settings"]
-    return match_sheet(BASE, {**BASE, "settings": settings, **trial}, under_test)
+    return match_sheet(BASE, {**BASE, "settings": settings, **trial}, [under_test])
 
 
 def row(of, key):
@@ -75,9 +75,26 @@ class MatchSheet(unittest.TestCase):
         self.assertEqual(made.summary, "Not matched: samples differ as well as bounces.")
 
     def test_nothing_differing_is_said(self):
-        made = match_sheet(BASE, BASE, "bounces")
+        made = match_sheet(BASE, BASE, ["bounces"])
         self.assertEqual(made.summary, "Nothing differs: bounces is the same on both sides.")
+
+    def test_two_things_may_be_under_test_together(self):
+        sides = BASE, {**BASE, "size": "240 × 135", "settings": {"samples": 64, "bounces": 8}}
+        made = match_sheet(*sides, ["size", "samples"])
+        self.assertEqual((made.fair, made.summary), (True, "Matched in all but size and samples."))
+        self.assertFalse(match_sheet(*sides, ["samples"]).fair)
+
+    def test_a_plan_holds_what_all_its_pairs_hold(self):
+        pairs = [sheet(), sheet(under_test="samples", settings={"samples": 64, "bounces": 8}), sheet(view="shelf")]
+        whole = merged_sheet(pairs)
+        states = {condition.key: condition.state for condition in whole.conditions}
+        self.assertEqual((states["scene"], states["view"], states["quality"]), ("held", "differs", "under_test"))
+        self.assertEqual(whole.summary, "1 of 3 pairs: Not matched: view differs as well as bounces.")
+        fair = merged_sheet(pairs[:2])
+        self.assertEqual(fair.summary, "All 2 pairs are matched in all but settings and samples.")
+        with self.assertRaisesRegex(ValueError, "without a pair"):
+            merged_sheet([])
 
     def test_an_engine_without_quality_knob_leaves_it_unknown(self):
         bare = {**BASE, "quality_knob": None}
-        self.assertEqual(row(match_sheet(bare, bare, "bounces"), "quality").state, "unknown")
+        self.assertEqual(row(match_sheet(bare, bare, ["bounces"]), "quality").state, "unknown")

@@ -65,7 +65,7 @@ class SheetsOfEngines(unittest.TestCase):
 
     def test_with_the_engine_under_test_its_version_and_settings_belong_to_it(self):
         other = {"engine": "Tansy", "version": "1.3", "settings": {"gather_rays": 64}, "quality_knob": "gather_rays"}
-        sheet = match_sheet(self.side(), self.side(**other), "engine")
+        sheet = match_sheet(self.side(), self.side(**other), ["engine"])
         states = self.states(sheet)
         for key in ("engine", "version", "settings"):
             self.assertEqual(states[key], "under_test", key)
@@ -74,13 +74,13 @@ class SheetsOfEngines(unittest.TestCase):
 
     def test_brightness_brought_together_is_held_and_says_on_what(self):
         factor = {"factor": 3.1416, "evidence": "brought together on Back wall of Cloth corner, counter"}
-        sheet = match_sheet(self.side(), self.side(engine="Tansy", brightness=factor), "engine")
+        sheet = match_sheet(self.side(), self.side(engine="Tansy", brightness=factor), ["engine"])
         row = next(each for each in sheet.conditions if each.key == "brightness")
         self.assertEqual(row.state, "held")
         self.assertEqual(row.trial, "× 1 and × 3.142, brought together on Back wall of Cloth corner, counter")
 
     def test_another_factor_on_the_same_engine_spoils_noise_and_look(self):
-        sheet = match_sheet(self.side(), self.side(brightness={"factor": 2.0, "evidence": "x"}), "bounces")
+        sheet = match_sheet(self.side(), self.side(brightness={"factor": 2.0, "evidence": "x"}), ["bounces"])
         row = next(each for each in sheet.conditions if each.key == "brightness")
         self.assertEqual((row.state, sorted(row.spoils)), ("differs", ["look", "noise"]))
 
@@ -90,10 +90,10 @@ class SheetsOfEngines(unittest.TestCase):
             "quantities": {"quantities": "mist density 0.2"}, "settings": {"settings": {"samples": 16, "bounces": 3}},
         }  # fmt: skip
         for tested, change in cases.items():
-            sheet = match_sheet(self.side(), self.side(**change), tested)
+            sheet = match_sheet(self.side(), self.side(**change), [tested])
             self.assertEqual(self.states(sheet)[tested], "under_test", tested)
             self.assertTrue(sheet.fair, tested)
-            self.assertFalse(match_sheet(self.side(), self.side(**change), "samples").fair, tested)
+            self.assertFalse(match_sheet(self.side(), self.side(**change), ["samples"]).fair, tested)
 
 
 class SceneFiles(unittest.TestCase):

@@ -10,8 +10,9 @@ from typing import Any
 from django.conf import settings
 from django.test import Client
 
-from server.runs.actions import claim, queue_study, record_result
+from server.runs.actions import claim, queue_study
 from server.runs.models import Run
+from server.runs.recording import record_result
 from server.studies.models import Study
 from tests.engines import add_engine
 from tests.pictures import noisy, textured, write
@@ -20,12 +21,20 @@ SIZE = (48, 36)
 
 
 def draft(**changes: Any) -> dict[str, Any]:
-    """What the study form sends."""
-    return {
+    """What the study form sends; ``under_test`` and ``trial_value`` stand for one factor with one level."""
+    plain = {
         "question": "Do more samples pay?", "scene": "marble-stall", "view": "counter", "width": SIZE[0],
-        "height": SIZE[1], "engine": "good", "settings": {"samples": 4}, "under_test": "samples", "trial_value": 16,
-        "repeats": 2, "threads": 1, "time_limit_seconds": 60,
-    } | changes  # fmt: skip
+        "height": SIZE[1], "engine": "good", "settings": {"samples": 4}, "repeats": 2, "threads": 1,
+        "time_limit_seconds": 60,
+    }  # fmt: skip
+    level = {"value": changes.pop("trial_value", 16), "settings": changes.pop("trial_settings", None)}
+    plain["factors"] = [{"subject": changes.pop("under_test", "samples"), "levels": [level]}]
+    return plain | changes
+
+
+def factor(subject: str, *values: Any) -> dict[str, Any]:
+    """A factor with these levels besides the baseline's."""
+    return {"subject": subject, "levels": [{"value": value} for value in values]}
 
 
 class WithEngines:
@@ -71,13 +80,13 @@ class WithEngines:
 def result_of(run: Run, noise: float = 0.1, **changes: Any) -> dict[str, Any]:
     """What a worker would give back for a run, with a picture of known noise."""
     path = Path(settings.HOME) / f"made-{run.pk}.exr"
-    seed = run.seed + (100 if run.option.side == "trial" else 0)
+    seed = run.seed + 100 * run.option.number
     picture = write(path, noisy(textured(SIZE), noise, seed)).read_bytes()
     path.unlink()
     return {
         "state": "finished", "reason": "", "wall_seconds": 11.0, "ready_seconds": 1.0, "cpu_seconds": 11.0,
         "cpu_ready_seconds": 1.0, "peak_memory_bytes": 50_000_000, "structures_bytes": None,
-        "passes": {}, "load_before": 0.1, "exit_code": 0,
+        "passes": {}, "reached": None, "frames_per_second": None, "on_the_way": [], "load_before": 0.1, "exit_code": 0,
         "machine": {"name": "bench", "processor": "p", "cores": 2, "memory_bytes": 10**9, "system": "Linux"},
         "engine_version": "2.5", "command": ["good"], "log": "step 1/10", "picture": picture,
     } | changes  # fmt: skip
@@ -86,8 +95,8 @@ def result_of(run: Run, noise: float = 0.1, **changes: Any) -> dict[str, Any]:
 def finish_all(study: Study, noise: dict[str, float] | None = None, seconds: dict[str, float] | None = None) -> None:
     """Bring all of a study's runs to their end without an engine."""
     queue_study(study)
-    for run in study.runs.select_related("option"):
-        claim(run.pk)
+    for run in study.runs.filter(state="queued").select_related("option"):
+        claim(run.pk, "bench")
         side = run.option.side
         wall = (seconds or {}).get(side, 11.0)
         changes = {"wall_seconds": wall, "cpu_seconds": wall}

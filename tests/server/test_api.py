@@ -59,7 +59,10 @@ class Drafts(WithEngines, TestCase):
         self.assertEqual(
             body["match_sheet"]["summary"], "Matched in all but samples. Not known yet: version, machine and load."
         )
-        self.assertEqual([row["seed"] for row in body["plan"]], [0, 1, 1, 2, 2])
+        plan = body["plan"]
+        self.assertEqual((plan["renders"], plan["warm_ups"], plan["cost"]["unknown"]), (5, 1, 5))
+        self.assertEqual([(row["title"], row["renders"]) for row in plan["options"]],
+                         [("as the control", 3), ("samples 16", 2)])  # fmt: skip
         self.assertEqual(Study.objects.count(), 0)
 
     def test_every_misfit_is_named_by_its_field(self):
@@ -72,8 +75,9 @@ class Drafts(WithEngines, TestCase):
             "engine": ({"engine": "elm"}, "there is no engine 'elm'; there are: good"),
             "settings.samples": ({"settings": {"samples": 0}}, "must be between 1 and 4096, got 0"),
             "settings.colour": ({"settings": {"colour": 1}}, "Good has no such setting"),
-            "under_test": ({"under_test": "colour"}, "Good has no such setting"),
-            "trial_value": ({"trial_value": 4.0}, "is the same as the control's"),
+            "factors.0": ({"under_test": "colour"}, "Good has no such setting"),
+            "factors": ({"trial_value": 4.0}, "at least one level other than the control's"),
+            "factors.0.0": ({"trial_value": 0}, "must be between 1 and 4096, got 0"),
             "width": ({"width": 10**9}, "less than or equal to 8192"),
             "repeats": ({"repeats": 1}, "greater than or equal to 2"),
             "question": ({"question": "  "}, "may not be blank"),
@@ -109,9 +113,7 @@ class Drafts(WithEngines, TestCase):
         self.assertEqual(SceneRevision.objects.count(), 1)
         self.assertEqual(study.options.get(side="trial").settings["samples"], 16)
         body = self.call("GET", f"/api/studies/{study.pk}/").json()
-        self.assertEqual(
-            (body["scene"], body["under_test"], body["pair"]), ("Marble stall", "samples", study.pairs.get().pk)
-        )
+        self.assertEqual((body["scene"], body["kind"], body["pair"]), ("Marble stall", "on-off", study.pairs.get().pk))
 
 
 class Access(WithEngines, TestCase):

@@ -12,12 +12,13 @@ from matchedpair.pictures import read_picture
 from server.catalogue.models import BrightnessFactor, Zone
 from server.findings.measuring import measure_outstanding
 from server.findings.models import Measure
-from server.runs.actions import claim, queue_study, record_result
+from server.runs.actions import claim, queue_study
 from server.runs.models import Run
+from server.runs.recording import record_result
 from server.store.files import keep, path_of
 from server.studies.models import Option
 from tests.pictures import noisy, textured, write
-from tests.server.base import SIZE, WithEngines, finish_all, result_of
+from tests.server.base import SIZE, WithEngines, draft, finish_all, result_of
 
 ROOT = Path(__file__).parents[2]
 SHELF = {"name": "Shelf", "kind": "measure", "shape": "rectangle", "points": [[0.25, 0.25], [0.75, 0.75]]}
@@ -134,7 +135,7 @@ class Zones(WithEngines, TestCase):
     def finished(self, study, size):
         queue_study(study)
         for run in study.runs.select_related("option"):
-            claim(run.pk)
+            claim(run.pk, "bench")
             path = write(Path(settings.HOME) / "part.exr", noisy(textured(size), 0.1, run.pk))
             record_result(run.pk, result_of(run, picture=path.read_bytes()))
         return study.runs.all()
@@ -185,9 +186,9 @@ class EnginesInFull(WithEngines, TestCase):
     def preview(self, **changes):
         body = {
             "question": "q", "scene": "mist-lane", "view": "lane", "width": 64, "height": 36, "engine": "alder",
-            "settings": {}, "under_test": "samples", "trial_value": 32,
+            "settings": {}, "trial_value": 32,
         } | changes  # fmt: skip
-        return self.call("POST", "/api/studies/preview/", body).json()
+        return self.call("POST", "/api/studies/preview/", draft(**body)).json()
 
     def test_each_kind_of_subject_is_matched_in_all_but_itself(self):
         cases = [
@@ -204,7 +205,7 @@ class EnginesInFull(WithEngines, TestCase):
             ("engine", "alder"), ("version", "2"), ("light", "as-is"), ("quantity:mist_density", 0.05),
         ):  # fmt: skip
             body = self.preview(under_test=under_test, trial_value=value)
-            self.assertIn("is the same as the control's", body["problems"]["trial_value"][0], under_test)
+            self.assertIn("at least one level other than the control's", body["problems"]["factors"][0], under_test)
 
     def test_misfits_are_named_by_field(self):
         cases = [
@@ -214,11 +215,11 @@ class EnginesInFull(WithEngines, TestCase):
             ({"build": "9"}, "build", "has no build '9'; it has 2, 1"),
             ({"passes": ["smell"]}, "passes", "has no pass 'smell'"),
             ({"view_transform": "Warm / Cosy"}, "view_transform", "there is no view transform"),
-            ({"under_test": "quantity:weight"}, "under_test", "declares no quantity 'weight'"),
-            ({"under_test": "preset", "trial_value": "best"}, "trial_value", "has no preset 'best'"),
-            ({"under_test": "engine", "trial_value": "nobody"}, "trial_value", "there is no engine 'nobody'"),
+            ({"under_test": "quantity:weight"}, "factors.0", "declares no quantity 'weight'"),
+            ({"under_test": "preset", "trial_value": "best"}, "factors.0.0", "has no preset 'best'"),
+            ({"under_test": "engine", "trial_value": "nobody"}, "factors.0.0", "there is no engine 'nobody'"),
             ({"under_test": "engine", "trial_value": "tansy", "trial_settings": {"samples": 3}},
-             "trial_settings.samples", "Tansy has no such setting"),
+             "factors.0.0", "samples: Tansy has no such setting"),
             ({"engine": "good", "under_test": "samples", "variant": "clear-air"}, "variant", "no way to ask for it"),
             ({"engine": "good", "under_test": "samples", "quantities": {"mist_density": 0.1}}, "quantity", "no way"),
         ]  # fmt: skip
@@ -267,7 +268,7 @@ class Brightness(WithEngines, TestCase):
     def finish(self, study, gain=0.25):
         queue_study(study)
         for run in study.runs.select_related("option"):
-            claim(run.pk)
+            claim(run.pk, "bench")
             factor = gain if run.option.engine == "dim" else 1.0
             factor *= run.option.brightness["factor"] if run.option.brightness else 1.0
             light = noisy(textured(SIZE), 0.05, 50 + run.pk) * np.float32(factor)

@@ -9,6 +9,7 @@ from matchedpair.engines.process import Progress
 
 from server.runs import actions
 from server.runs.models import Run, RunState
+from server.runs.recording import record_result
 from server.store.files import keep, path_of
 from tests.pictures import textured, write
 from tests.server.base import SIZE, WithEngines, finish_all, result_of
@@ -42,8 +43,8 @@ class Runs(WithEngines, TestCase):
     def test_a_running_run_is_asked_to_stop_and_cannot_be_doubled(self):
         actions.queue_study(self.study)
         run = self.study.runs.first()
-        self.assertTrue(actions.claim(run.pk))
-        self.assertFalse(actions.claim(run.pk))
+        self.assertTrue(actions.claim(run.pk, "bench"))
+        self.assertFalse(actions.claim(run.pk, "bench"))
         self.call("POST", f"/api/runs/{run.pk}/stop/")
         self.assertTrue(Run.objects.get(pk=run.pk).stop_asked)
         self.assertIn("still queued or running", self.problem(400, "POST", f"/api/runs/{run.pk}/again/")["detail"])
@@ -59,10 +60,11 @@ class Runs(WithEngines, TestCase):
     def test_progress_is_seen_with_the_time_left(self):
         actions.queue_study(self.study)
         run = self.study.runs.first()
-        actions.claim(run.pk)
+        actions.claim(run.pk, "bench")
         actions.note_progress(run.pk, Progress(0.5, True, 6.0, 2.0))
-        body = self.call("GET", f"/api/studies/{self.study.pk}/runs/").json()
-        self.assertEqual((body["state"], body["runs"][0]["share_done"]), ("running", 0.5))
+        body = self.call("GET", f"/api/studies/{self.study.pk}/progress/").json()
+        self.assertEqual((body["state"], body["running"][0]["share_done"]), ("running", 0.5))
+        self.assertEqual((body["counts"], body["planned"]), ({"running": 1, "queued": 4}, 4))
         self.assertAlmostEqual(body["current_seconds_left"], 4.0)
         self.assertAlmostEqual(body["seconds_left"], 4.0 + 4 * 10.0)
 
@@ -70,13 +72,13 @@ class Runs(WithEngines, TestCase):
         actions.queue_study(self.study)
         other = self.create()
         actions.queue_study(other)
-        self.assertEqual(self.call("GET", f"/api/studies/{other.pk}/runs/").json()["ahead"], 5)
+        self.assertEqual(self.call("GET", f"/api/studies/{other.pk}/progress/").json()["ahead"], 5)
 
     def test_a_result_is_kept_whole(self):
         actions.queue_study(self.study)
         run = self.study.runs.select_related("option")[1]
-        actions.claim(run.pk)
-        actions.record_result(run.pk, result_of(run))
+        actions.claim(run.pk, "bench")
+        record_result(run.pk, result_of(run))
         body = self.call("GET", f"/api/runs/{run.pk}/").json()
         self.assertEqual((body["state"], body["quietness"], body["render_seconds"]), ("finished", 1.0, 10.0))
         self.assertEqual((body["machine"]["name"], body["engine_version"], body["log"]), ("bench", "2.5", "step 1/10"))
@@ -85,17 +87,17 @@ class Runs(WithEngines, TestCase):
     def test_a_late_result_of_a_requeued_run_changes_nothing(self):
         actions.queue_study(self.study)
         run = self.study.runs.select_related("option")[0]
-        actions.claim(run.pk)
+        actions.claim(run.pk, "bench")
         actions.requeue(run.pk)
-        actions.record_result(run.pk, result_of(run))
+        record_result(run.pk, result_of(run))
         self.assertEqual(Run.objects.get(pk=run.pk).state, "queued")
 
     def bad_picture(self, change):
         actions.queue_study(self.study)
         run = self.study.runs.select_related("option")[1]
-        actions.claim(run.pk)
+        actions.claim(run.pk, "bench")
         path = write(Path(settings.HOME) / "bad.exr", change(textured(SIZE)))
-        actions.record_result(run.pk, result_of(run, picture=path.read_bytes()))
+        record_result(run.pk, result_of(run, picture=path.read_bytes()))
         run.refresh_from_db()
         return run
 
@@ -181,7 +183,7 @@ class BuildsAtWork(WithEngines, TestCase):
         study = self.create()
         finish_all(study)
         first = study.runs.first()
-        Run.objects.filter(pk=first.pk).update(machine={**first.machine, "name": "farm-7"}, engine_version="3.0")
+        Run.objects.filter(pk=first.pk).update(machine_name="farm-7", engine_version="3.0")
         rows = {row["machine"]: row for row in self.call("GET", "/api/runs/builds/").json()}
         self.assertEqual((rows["bench"]["version"], rows["bench"]["runs"]), ("2.5", 4))
         self.assertEqual(

@@ -35,11 +35,12 @@ class Task(unittest.TestCase):
             "key": "run-1", "scene": b"{}", "view": "v", "frame": 1, "width": 20, "height": 10, "seed": 1, "threads": 1,
             "settings": {}, "time_limit_seconds": 30, "work": str(self.work), "build": "", "variant": "as-is",
             "crop": None, "quantities": {}, "brightness": 1.0, "passes": (), "depth": "half", "scene_name": "s",
+            "on_the_way": (),
         } | changes  # fmt: skip
 
     def carry_out(self, kind="good", pause=0.0, **changes):
         definition = read_definition(add_engine(self.folder, kind, pause=pause))
-        return render_task(definition, self.description(**changes), lambda _: None)
+        return render_task(definition, self.description(**changes), lambda *_: None)
 
     def test_the_result_is_plain_and_the_folder_is_gone(self):
         result = self.carry_out()
@@ -80,7 +81,12 @@ class FakeCluster:
     def __init__(self, outcome):
         self.outcome = outcome
 
-    def start(self, definition, description):
+    embedded = True
+
+    def machines(self):
+        return ["bench"]
+
+    def start(self, definition, description, machine):
         future = Future()
         run = Run.objects.select_related("option").get(pk=int(description["key"].split("-")[1]))
         outcome = self.outcome(run)
@@ -93,8 +99,11 @@ class FakeCluster:
     def stop(self, key):
         pass
 
-    def progress(self, key):
+    def latest(self, key):
         return None
+
+    def forget(self, key):
+        pass
 
 
 class RunnerTrouble(WithEngines, TestCase):
@@ -116,12 +125,32 @@ class RunnerTrouble(WithEngines, TestCase):
         ends = self.run_all(lambda run: RuntimeError("worker lost") if run.seed == 2 else result_of(run))
         self.assertEqual(ends, {("finished", ""), ("failed", "The worker failed: worker lost")})
 
-    def test_a_full_disk_is_said(self):
-        with mock.patch("server.runs.actions.keep", side_effect=OSError(28, "No space left on device")):
+    def test_a_full_disk_stops_the_queue_says_so_and_loses_nothing(self):
+        with mock.patch("server.runs.recording.keep", side_effect=OSError(28, "No space left on device")):
+            self.assertEqual(self.run_all(result_of), {("queued", "")})
+            self.assertEqual(self.study.runs.order_by("-attempt").first().attempt, 1)
+        queue = self.call("GET", "/api/queue/").json()
+        self.assertIn("The disk is full: a picture could not be stored.", queue["held"])
+        self.assertEqual(self.run_all(result_of), {("queued", "")})
+        self.assertEqual(self.call("POST", "/api/queue/pause/", {"on": False}).json()["held"], "")
+        self.assertEqual(self.run_all(result_of), {("finished", "")})
+
+    def test_too_little_room_holds_the_queue_until_there_is_more(self):
+        with self.settings(KEEP_FREE_BYTES=10**18):
+            self.assertEqual(self.run_all(result_of), {("queued", "")})
+            self.assertIn("MB left; rendering goes on by itself", self.call("GET", "/api/queue/").json()["held"])
+        self.assertEqual(self.run_all(result_of), {("finished", "")})
+
+    def test_a_disk_that_cannot_be_written_for_another_reason_fails_the_run(self):
+        with mock.patch("server.runs.recording.keep", side_effect=OSError(30, "Read-only file system")):
             ends = self.run_all(result_of)
-        self.assertEqual(
-            ends, {("failed", "The picture could not be stored: No space left on device. Is the disk full?")}
-        )
+        self.assertEqual(ends, {("failed", "The picture could not be stored: Read-only file system.")})
+
+    def test_a_paused_queue_starts_nothing_more(self):
+        self.call("POST", "/api/queue/pause/", {"on": True})
+        self.assertEqual(self.run_all(result_of), {("queued", "")})
+        self.call("POST", "/api/queue/pause/", {"on": False})
+        self.assertEqual(self.run_all(result_of), {("finished", "")})
 
     def test_a_scene_lost_from_the_store_is_said(self):
         with mock.patch("server.bench.runner.path_of", return_value=Path("/nowhere/scene.json")):
@@ -153,6 +182,12 @@ class RunnerTrouble(WithEngines, TestCase):
         last = self.study.runs.get(option__side="trial", seed=1)
         messages = " ".join(check["message"] for check in last.checks)
         self.assertIn("bit-equal to control seed 1, although the settings differ; the setting had no effect", messages)
+        row = next(
+            row
+            for row in self.call("GET", f"/api/studies/{self.study.pk}/table/").json()["rows"]
+            if row["id"] == last.pk
+        )
+        self.assertIn("may need another one switched on", row["next_steps"][0])
         second = self.study.runs.get(option__side="trial", seed=2)
         self.assertIn("although the seeds differ; check that the engine uses its seed", str(second.checks))
 

@@ -79,10 +79,13 @@ class EngineDefinition:
         Program and arguments; ``{settings}`` stands for the arguments of all settings, ``{changes}`` for those of crop,
         scene quantities, brightness factor and passes, as far as they are asked.
     changes : mapping
-        Arguments by ``crop``, ``quantity``, ``brightness``, ``passes``; empty where the engine has none.
-    ready, progress, structures : compiled pattern or None
-        Lines of its output that end getting-ready, tell how far it is (groups 1 of 2), and the bytes of its own
-        structures (group 1).
+        Arguments by ``crop``, ``quantity``, ``brightness``, ``passes``, ``on_the_way``; empty where the engine has
+        none.
+    ready, progress, structures, reached, frames, on_the_way : compiled pattern or None
+        Lines of its output that end getting-ready; tell how far it is (groups 1 of 2), the bytes of its own structures
+        (group 1), the value of the quality knob that it reached (group 1), how many frames it drew in how many seconds
+        (groups 1 and 2), and that a picture on the way is written (groups ``file``, ``level`` and, where it says so,
+        ``spent``: the seconds that all such pictures have cost so far).
     folder : Path
         Where the definition lies; a program given by a relative path is sought from here.
     """
@@ -97,6 +100,9 @@ class EngineDefinition:
     ready: re.Pattern[str] | None
     progress: re.Pattern[str] | None
     structures: re.Pattern[str] | None
+    reached: re.Pattern[str] | None
+    frames: re.Pattern[str] | None
+    on_the_way: re.Pattern[str] | None
     picture: str
     settings: tuple[Setting, ...]
     builds: tuple[Build, ...]
@@ -143,6 +149,16 @@ class EngineDefinition:
     def quality_knob(self) -> Setting | None:
         """The setting that buys less noise for more time, if the definition marks one."""
         return next((setting for setting in self.settings if setting.quality_knob), None)
+
+    @property
+    def time_budget(self) -> Setting | None:
+        """The setting that ends a render after so many seconds, if the definition marks one."""
+        return next((setting for setting in self.settings if setting.time_budget), None)
+
+    @property
+    def writes_on_the_way(self) -> bool:
+        """Whether one render can give pictures at lower values of the quality knob."""
+        return bool(self.changes["on_the_way"]) and self.on_the_way is not None and self.quality_knob is not None
 
     def complete(self, values: Mapping[str, Any]) -> dict[str, Value]:
         """These values, checked, with defaults for the rest. Raises `SettingsError` naming every misfit."""

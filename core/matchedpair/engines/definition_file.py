@@ -27,8 +27,9 @@ PLACEHOLDERS = (
 NEEDED = ("scene", "seed", "picture")
 CHANGES = {  # the placeholders that the arguments of each change must hold
     "crop": ("x", "y", "width", "height"), "quantity": ("name", "value"), "brightness": ("value",),
-    "passes": ("passes",),
+    "passes": ("passes",), "on_the_way": ("levels",),
 }  # fmt: skip
+OUTPUT_KEYS = {"picture", "ready", "progress", "structures", "reached", "frames", "on_the_way"}
 COMMAND_KEYS = {"render", "version", "version_pattern", *CHANGES}
 NAME = re.compile(r"[a-z][a-z0-9-]{0,39}")
 BUILD_NAME = re.compile(r"[a-z0-9][a-z0-9.-]{0,39}")
@@ -92,6 +93,7 @@ class _Reader:
         for key in command:
             if key not in COMMAND_KEYS:
                 raise self.wrong(f"command.{key}", f"is not known; expected {', '.join(sorted(COMMAND_KEYS))}")
+        self.known(output, "output", OUTPUT_KEYS)
         settings = self.settings(raw.get("setting", []))
         changes = {key: self.change(command, key) for key in CHANGES}
         render = self.render_command(command, bool(settings), any(changes.values()))
@@ -107,6 +109,9 @@ class _Reader:
             ready=self.pattern(output, "ready", "output.ready", 0),
             progress=self.pattern(output, "progress", "output.progress", 2),
             structures=self.pattern(output, "structures", "output.structures", 1),
+            reached=self.pattern(output, "reached", "output.reached", 1),
+            frames=self.pattern(output, "frames", "output.frames", 2),
+            on_the_way=self.on_the_way(output, changes),
             picture=self.picture_name(output),
             settings=settings,
             builds=self.rows(raw, "build", lambda row, at: self.build(row, at, device))
@@ -121,6 +126,15 @@ class _Reader:
             runs_on=self.text(raw, "runs_on", ""),
             folder=self.path.parent.absolute(),
         )
+
+    def on_the_way(self, output: dict[str, Any], changes: dict[str, tuple[str, ...]]) -> re.Pattern[str] | None:
+        pattern = self.pattern(output, "on_the_way", "output.on_the_way", 0)
+        if (pattern is None) == bool(changes["on_the_way"]):
+            raise self.wrong("output.on_the_way", "command.on_the_way and output.on_the_way belong together")
+        missing = [name for name in ("file", "level") if pattern and name not in pattern.groupindex]
+        if missing:
+            raise self.wrong("output.on_the_way", f"expected a group named {missing[0]}, such as (?P<{missing[0]}>…)")
+        return pattern
 
     def picture_name(self, output: dict[str, Any]) -> str:
         return self.plain_name(self.text(output, "picture", "picture.exr", "output.picture"), "output.picture")
@@ -262,6 +276,8 @@ class _Reader:
                 raise self.wrong("setting", f"{name!r} stands there twice")
         if sum(setting.quality_knob for setting in settings) > 1:
             raise self.wrong("setting", "only one setting can be the quality knob")
+        if sum(setting.time_budget for setting in settings) > 1:
+            raise self.wrong("setting", "only one setting can be the time budget")
         return tuple(settings)
 
     def setting(self, raw: Any, where: str) -> Setting:
@@ -296,6 +312,7 @@ class _Reader:
             too_low=self.text(raw, "too_low", "", f"{where}.too_low"),
             too_high=self.text(raw, "too_high", "", f"{where}.too_high"),
             quality_knob=self.flag(raw, "quality_knob", where),
+            time_budget=self.flag(raw, "time_budget", where),
         )
         problem = setting.problem_with(raw.get("default"))
         if problem:

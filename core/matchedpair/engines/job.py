@@ -31,6 +31,8 @@ class RenderJob:
         Multiplies all light, so that two engines agree.
     depth : str
         ``half`` or ``float``: the values in the files.
+    on_the_way : tuple of float
+        Values of the quality knob, below the one set, at which a picture is to be written on the way.
     """
 
     scene: Path
@@ -49,6 +51,7 @@ class RenderJob:
     brightness: float = 1.0
     passes: tuple[str, ...] = ()
     depth: str = "half"
+    on_the_way: tuple[float, ...] = ()
 
 
 def command_for(definition: EngineDefinition, job: RenderJob, folder: Path) -> list[str]:
@@ -90,7 +93,7 @@ def unsupported(definition: EngineDefinition, job: RenderJob) -> dict[str, str]:
     asked = {
         "variant": job.variant != AS_IS, "frame": job.frame != 1, "crop": job.crop is not None,
         "quantity": bool(job.quantities), "brightness": job.brightness != 1.0, "passes": bool(job.passes),
-        "depth": job.depth != "half",
+        "depth": job.depth != "half", "on_the_way": bool(job.on_the_way),
     }  # fmt: skip
     title = definition.title
     problems = {
@@ -140,6 +143,9 @@ def _changes(definition: EngineDefinition, job: RenderJob) -> list[str]:
         words += [_filled(word, {"value": f"{job.brightness:.9g}"}) for word in definition.changes["brightness"]]
     if job.passes:
         words += [_filled(word, {"passes": ",".join(job.passes)}) for word in definition.changes["passes"]]
+    if job.on_the_way:
+        levels = ",".join(f"{level:g}" for level in job.on_the_way)
+        words += [_filled(word, {"levels": levels}) for word in definition.changes["on_the_way"]]
     return words
 
 

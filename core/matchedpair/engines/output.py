@@ -1,12 +1,24 @@
-"""Reads what an engine prints: progress, the end of getting-ready, and a log of bounded length."""
+"""Reads what an engine prints: progress, the end of getting-ready, what it wrote, and a log of bounded length."""
 
 from __future__ import annotations
 
+import re
 from collections import deque
+from collections.abc import Callable
+from dataclasses import dataclass
 
 from matchedpair.engines.definition import EngineDefinition
 
 HEAD_LINES, TAIL_LINES, LINE_LENGTH = 400, 800, 2000
+
+
+@dataclass(frozen=True)
+class Written:
+    """A picture that the engine says it wrote on the way: file, value of the quality knob, seconds spent on such."""
+
+    file: str
+    level: float
+    spent_seconds: float
 
 
 class EngineOutput:
@@ -21,6 +33,9 @@ class EngineOutput:
         self.progress: float | None = None
         self.ready = False
         self.structures_bytes: int | None = None
+        self.reached: float | None = None
+        self.frames_per_second: float | None = None
+        self.written: list[Written] = []
 
     def take(self, piece: str) -> None:
         """Read a piece of output."""
@@ -53,14 +68,42 @@ class EngineOutput:
             self._tail.append(line)
         if not self.ready and self._definition.ready and self._definition.ready.search(line):
             self.ready = True
-        told = self._definition.structures.search(line) if self._definition.structures else None
-        if told and told[1].isdigit():
-            self.structures_bytes = int(told[1])
-        match = self._definition.progress.search(line) if self._definition.progress else None
-        if match:
-            try:
-                done, whole = float(match[1]), float(match[2])
-            except ValueError:
-                return
-            if whole > 0:
-                self.progress = min(max(done / whole, 0.0), 1.0)
+        for pattern, take in (
+            (self._definition.structures, self._structures),
+            (self._definition.reached, self._reached),
+            (self._definition.frames, self._frames),
+            (self._definition.progress, self._progress),
+            (self._definition.on_the_way, self._written),
+        ):
+            self._told(line, pattern, take)
+
+    def _told(
+        self, line: str, pattern: re.Pattern[str] | None, take: Callable[[re.Match[str]], None]
+    ) -> None:
+        match = pattern.search(line) if pattern else None
+        if match is None:
+            return
+        try:
+            take(match)
+        except (ValueError, TypeError):
+            return  # a line that looks alike but holds no number
+
+    def _structures(self, match: re.Match[str]) -> None:
+        self.structures_bytes = int(match[1])
+
+    def _reached(self, match: re.Match[str]) -> None:
+        self.reached = float(match[1])
+
+    def _frames(self, match: re.Match[str]) -> None:
+        frames, seconds = float(match[1]), float(match[2])
+        if frames > 0 and seconds > 0:
+            self.frames_per_second = frames / seconds
+
+    def _progress(self, match: re.Match[str]) -> None:
+        done, whole = float(match[1]), float(match[2])
+        if whole > 0:
+            self.progress = min(max(done / whole, 0.0), 1.0)
+
+    def _written(self, match: re.Match[str]) -> None:
+        spent = match["spent"] if "spent" in match.re.groupindex else None
+        self.written.append(Written(match["file"], float(match["level"]), float(spent or 0.0)))

@@ -30,18 +30,36 @@ State = Literal["finished", "failed", "stopped"]
 
 
 @dataclass(frozen=True)
+class OnTheWay:
+    """A picture written on the way: the value of the quality knob, and the seconds that a render to there takes."""
+
+    level: float
+    path: Path
+    wall_seconds: float
+    cpu_seconds: float | None
+
+
+@dataclass(frozen=True)
 class Progress:
-    """Where a render is: share done (None when the engine does not say), ready or not, seconds so far."""
+    """Where a render is: share done (None when the engine does not say), ready or not, seconds so far.
+
+    `latest` is the newest picture written on the way.
+    """
 
     share: float | None
     ready: bool
     elapsed_seconds: float
     ready_seconds: float | None
+    latest: OnTheWay | None = None
 
 
 @dataclass(frozen=True)
 class RenderOutcome:
-    """How a render ended and what it cost; times in seconds, None where the engine did not tell."""
+    """How a render ended and what it cost; times in seconds, None where the engine did not tell.
+
+    What the pictures on the way took, as far as the engine says, is in none of the times. `reached` is the value of the
+    quality knob at the end, where a time budget may have ended the render early.
+    """
 
     state: State
     reason: str
@@ -57,6 +75,9 @@ class RenderOutcome:
     peak_memory_bytes: int | None
     structures_bytes: int | None
     load_before: float
+    reached: float | None
+    frames_per_second: float | None
+    on_the_way: tuple[OnTheWay, ...]
 
 
 def render(
@@ -117,6 +138,7 @@ class _Watch:
         self.account = folder / "account.json"
         self.ready_at: float | None = None
         self.cpu_ready: float | None = None
+        self.seen: list[tuple[float, float | None]] = []  # moment and CPU seconds when each picture was there
 
     def carry_out(self, on_progress: Callable[[Progress], None], should_stop: Callable[[], bool]) -> RenderOutcome:
         load = load_now()
@@ -153,7 +175,12 @@ class _Watch:
                 elif not open_:
                     time.sleep(LOOK_EVERY_SECONDS / 2)
                 elapsed = time.monotonic() - began
-                on_progress(Progress(self.output.progress, self.output.ready, elapsed, self._ready_seconds(began)))
+                latest = self._on_the_way(began)[-1:]
+                on_progress(
+                    Progress(
+                        self.output.progress, self.output.ready, elapsed, self._ready_seconds(began), *latest
+                    )
+                )
                 if should_stop():
                     return "stopped"
                 if elapsed > self.job.time_limit_seconds:
@@ -168,7 +195,20 @@ class _Watch:
         if self.output.ready and self.ready_at is None:
             self.ready_at = time.monotonic()
             self.cpu_ready = self._cpu_so_far()
+        while len(self.seen) < len(self.output.written):
+            self.seen.append((time.monotonic(), self._cpu_so_far()))
         return bool(piece)
+
+    def _on_the_way(self, began: float) -> tuple[OnTheWay, ...]:
+        """The pictures that are there, each with the time of a render that would have ended at it."""
+        rows = []
+        for written, (moment, cpu) in zip(self.output.written, self.seen, strict=False):
+            path = self.folder / Path(written.file).name
+            if path.is_file():
+                wall = max(moment - began - written.spent_seconds, 0.0)
+                own = None if cpu is None else max(cpu - written.spent_seconds, 0.0)
+                rows.append(OnTheWay(written.level, path, wall, own))
+        return tuple(rows)
 
     def _ready_seconds(self, began: float) -> float | None:
         return None if self.ready_at is None else self.ready_at - began
@@ -214,6 +254,7 @@ class _Watch:
             picture = None
         state, reason = self._judged(ended, code, picture)
         began = account.get("began", 0.0)
+        spent = self.output.written[-1].spent_seconds if self.output.written else 0.0
         return RenderOutcome(
             state=state,
             reason=reason,
@@ -222,13 +263,16 @@ class _Watch:
             passes=self._passes(),
             log=self.output.log(),
             exit_code=code,
-            wall_seconds=account["ended"] - began if "ended" in account else None,
+            wall_seconds=account["ended"] - began - spent if "ended" in account else None,
             ready_seconds=None if self.ready_at is None else max(self.ready_at - began, 0.0),
-            cpu_seconds=account.get("cpu_seconds"),
+            cpu_seconds=account["cpu_seconds"] - spent if "cpu_seconds" in account else None,
             cpu_ready_seconds=self.cpu_ready,
             peak_memory_bytes=int(account["peak_memory_bytes"]) if "peak_memory_bytes" in account else None,
             structures_bytes=self.output.structures_bytes,
             load_before=load,
+            reached=self.output.reached,
+            frames_per_second=self.output.frames_per_second,
+            on_the_way=self._on_the_way(began),
         )
 
     def _passes(self) -> dict[str, Path]:

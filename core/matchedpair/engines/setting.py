@@ -29,6 +29,7 @@ class Setting:
     too_low: str = ""
     too_high: str = ""
     quality_knob: bool = False
+    time_budget: bool = False
 
     def problem_with(self, value: Any) -> str | None:
         """What is wrong with a value for this setting, in words; None when it fits."""

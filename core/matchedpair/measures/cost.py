@@ -81,17 +81,24 @@ def time_ratio(control: Sequence[RunTimes], trial: Sequence[RunTimes]) -> Ratio:
     Getting ready is left out when every run tells it apart; else total times are compared. The method is ``wall``,
     or ``cpu`` when a machine was busy. A change under 5 % or inside the interval is a tie.
 
+    Times of different machines are never compared: where several machines rendered both sides, the ratio is got on each
+    by itself, and their geometric mean, weighted by runs, is given with a note; runs without a partner on their machine
+    are left out.
+
     Raises
     ------
     RefusedError
-        When a side has no run, or the runs come from different machines.
+        When a side has no run, or no machine rendered both sides.
     """
-    runs = [*control, *trial]
     if not control or not trial:
         raise RefusedError("time_ratio", "a side has no finished run")
-    machines = sorted({run.machine for run in runs})
-    if len(machines) > 1:
+    machines = sorted({run.machine for run in [*control, *trial]})
+    shared = sorted({run.machine for run in control} & {run.machine for run in trial})
+    if not shared:
         raise RefusedError("time_ratio", f"times of different machines are not compared ({', '.join(machines)})")
+    if len(machines) > 1:
+        return _over_machines(control, trial, shared)
+    runs = [*control, *trial]
     basis = time_basis(runs)
     times = [run.render_seconds(basis) for run in runs]
     if any(seconds is None or seconds <= 0.0 for seconds in times):
@@ -102,8 +109,29 @@ def time_ratio(control: Sequence[RunTimes], trial: Sequence[RunTimes]) -> Ratio:
     first, second = seconds[: len(control)], seconds[len(control) :]
     value = median(second) / median(first)
     interval = ratio_interval(value, first, second)
-    tie = interval[0] <= 1.0 <= interval[1] or abs(value - 1.0) < SMALLEST_THAT_MATTERS
-    return Ratio(value, interval, basis, VERSION, tie)
+    return Ratio(value, interval, basis, VERSION, _is_tie(value, interval))
+
+
+def _over_machines(control: Sequence[RunTimes], trial: Sequence[RunTimes], machines: Sequence[str]) -> Ratio:
+    """The ratio on each machine, then their weighted geometric mean; the interval from their variances."""
+    mean = variance = weights = 0.0
+    basis = time_basis([run for run in [*control, *trial] if run.machine in machines])
+    for machine in machines:
+        sides = [[run for run in side if run.machine == machine] for side in (control, trial)]
+        own = time_ratio(*sides)
+        low, high = own.interval or (own.value, own.value)
+        weight = 1.0 / (1.0 / len(sides[0]) + 1.0 / len(sides[1]))
+        mean += weight * math.log(own.value)
+        variance += (weight * math.log(high / low) / 2) ** 2
+        weights += weight
+    value, reach = math.exp(mean / weights), math.sqrt(variance) / weights
+    interval = (value * math.exp(-reach), value * math.exp(reach))
+    note = f"each of {len(machines)} machines compared with itself" if len(machines) > 1 else f"on {machines[0]} alone"
+    return Ratio(value, interval, basis, VERSION, _is_tie(value, interval), note)
+
+
+def _is_tie(value: float, interval: tuple[float, float]) -> bool:
+    return interval[0] <= 1.0 <= interval[1] or abs(value - 1.0) < SMALLEST_THAT_MATTERS
 
 
 def ratio_interval(

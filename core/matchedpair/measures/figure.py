@@ -35,13 +35,17 @@ class Figure:
 
 @dataclass(frozen=True)
 class Ratio:
-    """A trial's figure over the control's, with its 95 % interval; `tie` when no difference can be told."""
+    """A trial's figure over the control's, with its 95 % interval; `tie` when no difference can be told.
+
+    `note` says what a reader must know of how it was got, such as that several machines took part.
+    """
 
     value: float
     interval: Interval | None
     method: str
     version: int
     tie: bool
+    note: str = ""
 
 
 def must_compare(measure: str, control: Figure, trial: Figure) -> None:

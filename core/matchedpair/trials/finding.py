@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from dataclasses import dataclass
+
 from matchedpair.measures.figure import Ratio
 
 
@@ -29,6 +32,38 @@ def pair_finding(subject: str, noise: Ratio | None, time: Ratio | None, repeats:
             else f"{three(time.value)} of the time {spread(time)}"
         )
     return f"With {subject} the trial has {' and takes '.join(parts)}, {repeats} repeats a side."
+
+
+@dataclass(frozen=True)
+class TrialFinding:
+    """What one trial of a study says against its control."""
+
+    subject: str
+    noise: Ratio | None
+    time: Ratio | None
+
+
+def study_finding(trials: Sequence[TrialFinding], repeats: int) -> str:
+    """What a study of several trials says: the fastest and the cleanest, with intervals; ties are no winners."""
+    if len(trials) == 1:
+        return pair_finding(trials[0].subject, trials[0].noise, trials[0].time, repeats)
+    known = [row for row in trials if row.noise or row.time]
+    if not known:
+        return "Nothing is measured yet."
+    parts = []
+    for what, ratios in (
+        ("time", [(row.subject, row.time) for row in known]),
+        ("noise", [(row.subject, row.noise) for row in known]),
+    ):
+        better = [(ratio, subject) for subject, ratio in ratios if ratio and not ratio.tie and ratio.value < 1]
+        if better:
+            ratio, subject = min(better, key=lambda each: each[0].value)
+            parts.append(f"least {what} with {subject}, {three(ratio.value)} of its control's {spread(ratio)}")
+        elif any(ratio for _, ratio in ratios):
+            parts.append(f"none takes less {what}" if what == "time" else f"none has less {what}")
+    rest = "" if len(known) == len(trials) else f" {len(trials) - len(known)} not measured yet."
+    many = f"{len(known)} trials against their controls" if len(known) > 1 else "1 trial against its control"
+    return f"{many}: {'; '.join(parts)}.{rest}"
 
 
 def spread(ratio: Ratio) -> str:

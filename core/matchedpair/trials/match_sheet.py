@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from collections.abc import Collection, Mapping, Sequence
+from dataclasses import dataclass, replace
 from typing import Any, Literal
 
+MOST_SHOWN = 6
 State = Literal["held", "differs", "unknown", "under_test"]
 Group = Literal["picture", "engine", "machine", "settings", "repeats"]
 
@@ -62,7 +63,8 @@ CONDITIONS: tuple[ConditionKind, ...] = (
 )  # fmt: skip
 
 
-WHOLE_CONDITIONS = ("engine", "version", "light", "quantities", "settings")  # may be under test besides a setting
+# may be under test besides a setting
+WHOLE_CONDITIONS = ("scene", "view", "frame", "size", "light", "quantities", "engine", "version", "settings")
 
 
 @dataclass(frozen=True)
@@ -91,7 +93,7 @@ class MatchSheet:
         return all(row.state != "differs" for row in self.conditions)
 
 
-def match_sheet(control: Mapping[str, Any], trial: Mapping[str, Any], under_test: str) -> MatchSheet:
+def match_sheet(control: Mapping[str, Any], trial: Mapping[str, Any], under_test: Collection[str]) -> MatchSheet:
     """Hold two sets of conditions against each other.
 
     Parameters
@@ -99,8 +101,8 @@ def match_sheet(control: Mapping[str, Any], trial: Mapping[str, Any], under_test
     control, trial : mapping
         Values by the keys of `CONDITIONS`; a missing key or None is unknown. ``settings`` is a mapping of setting
         names to values, ``quality_knob`` the name among them that counts as ``quality``.
-    under_test : str
-        What is meant to differ: the name of a setting, or one of `WHOLE_CONDITIONS`.
+    under_test : collection of str
+        What is meant to differ: names of settings, or of `WHOLE_CONDITIONS`.
     """
     rows = []
     for kind in CONDITIONS:
@@ -119,15 +121,39 @@ def match_sheet(control: Mapping[str, Any], trial: Mapping[str, Any], under_test
     return MatchSheet(tuple(rows), _summary(rows, under_test))
 
 
+def merged_sheet(sheets: Sequence[MatchSheet]) -> MatchSheet:
+    """One sheet for a whole plan: a condition is held when every pair holds it, and else what the worst pair says.
+
+    Raises `ValueError` without a sheet.
+    """
+    if not sheets:
+        raise ValueError("a plan without a pair has no match sheet")
+    rows = []
+    for column in zip(*(sheet.conditions for sheet in sheets), strict=True):
+        state = next(
+            state for state in ("differs", "under_test", "unknown", "held") if state in [r.state for r in column]
+        )
+        row = next(row for row in column if row.state == state)
+        trials = list(dict.fromkeys(r.trial for r in column if r.state == state))
+        rows.append(replace(row, trial=", ".join(trials[:MOST_SHOWN]) + (" …" if len(trials) > MOST_SHOWN else "")))
+    worst = next((sheet for sheet in sheets if not sheet.fair), sheets[0])
+    if len({sheet.summary for sheet in sheets}) == 1:
+        return MatchSheet(tuple(rows), worst.summary)
+    unfair = sum(not sheet.fair for sheet in sheets)
+    tested = [row.title.lower() for row in rows if row.state == "under_test"]
+    fair = f"All {len(sheets)} pairs are matched in all but {_list(tested)}."
+    return MatchSheet(tuple(rows), f"{unfair} of {len(sheets)} pairs: {worst.summary}" if unfair else fair)
+
+
 def _title(kind: ConditionKind, side: Mapping[str, Any]) -> str:
     knob = side.get("quality_knob")
     return str(knob).replace("_", " ").capitalize() if kind.key == "quality" and knob else kind.title
 
 
 def _compared(
-    key: str, control: Mapping[str, Any], trial: Mapping[str, Any], under_test: str
+    key: str, control: Mapping[str, Any], trial: Mapping[str, Any], under_test: Collection[str]
 ) -> tuple[State, str, str]:
-    engines = under_test == "engine"
+    engines = "engine" in under_test
     if key == "quality":
         knobs = [side.get("quality_knob") for side in (control, trial)]
         left, right = (
@@ -136,7 +162,7 @@ def _compared(
         if None in knobs or knobs[0] != knobs[1] or engines:
             return "unknown", "", ""  # a sample of one engine is not a sample of another
         state = _state(left, right)
-        tested = under_test in (knobs[0], "settings") and state == "differs"
+        tested = not {knobs[0], "settings"}.isdisjoint(under_test) and state == "differs"
         return ("under_test" if tested else state), shown(left), shown(right)
     if key == "settings":
         return ("under_test", "its own", "its own") if engines else _settings(control, trial, under_test)
@@ -144,7 +170,7 @@ def _compared(
     if key == "brightness":
         return _brightness(left, right, engines)
     state = _state(left, right)
-    belongs = (key == under_test and key in WHOLE_CONDITIONS) or (engines and key in ("version", "device"))
+    belongs = (key in under_test and key in WHOLE_CONDITIONS) or (engines and key in ("version", "device"))
     return ("under_test" if belongs and state == "differs" else state), shown(left), shown(right)
 
 
@@ -161,7 +187,9 @@ def _brightness(left: Any, right: Any, engines: bool) -> tuple[State, str, str]:
     return ("held" if alike else "differs"), sides[0], sides[1]
 
 
-def _settings(control: Mapping[str, Any], trial: Mapping[str, Any], under_test: str) -> tuple[State, str, str]:
+def _settings(
+    control: Mapping[str, Any], trial: Mapping[str, Any], under_test: Collection[str]
+) -> tuple[State, str, str]:
     left, right = control.get("settings"), trial.get("settings")
     if left is None or right is None:
         return "unknown", "", ""
@@ -170,7 +198,7 @@ def _settings(control: Mapping[str, Any], trial: Mapping[str, Any], under_test: 
     if not differing:
         return "held", "all alike", "all alike"
     sides = [", ".join(f"{n.replace('_', ' ')} {shown(side.get(n))}" for n in differing) for side in (left, right)]
-    tested = differing == [under_test] or under_test == "settings"
+    tested = set(differing) <= set(under_test) or "settings" in under_test
     return ("under_test" if tested else "differs"), sides[0], sides[1]
 
 
@@ -189,14 +217,14 @@ def shown(value: Any) -> str:
     return f"{value:g}" if isinstance(value, float) else str(value)
 
 
-def _summary(rows: Sequence[Condition], under_test: str) -> str:
+def _summary(rows: Sequence[Condition], under_test: Collection[str]) -> str:
     differing = [row.title.lower() for row in rows if row.state == "differs"]
     unknown = [row.title.lower() for row in rows if row.state == "unknown"]
     tested = any(row.state == "under_test" for row in rows)
     titles = {row.key: row.title.lower() for row in rows if row.key in WHOLE_CONDITIONS}
-    subject = titles.get(under_test, under_test.replace("_", " "))
+    subject = _list([titles.get(name, name.replace("_", " ")) for name in under_test])
     if not tested and not differing:
-        return f"Nothing differs: {subject} is the same on both sides."
+        return f"Nothing differs: {subject} {'are' if len(under_test) > 1 else 'is'} the same on both sides."
     if differing:
         plural = len(differing) > 1 or differing[0].endswith("s")
         start = f"Not matched: {_list(differing)} {'differ' if plural else 'differs'}"
@@ -209,4 +237,4 @@ def _summary(rows: Sequence[Condition], under_test: str) -> str:
 
 
 def _list(words: Sequence[str]) -> str:
-    return words[0] if len(words) == 1 else f"{', '.join(words[:-1])} and {words[-1]}"
+    return "".join(words) if len(words) < 2 else f"{', '.join(words[:-1])} and {words[-1]}"

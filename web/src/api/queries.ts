@@ -1,7 +1,7 @@
-import { queryOptions } from "@tanstack/react-query";
+import { keepPreviousData, queryOptions } from "@tanstack/react-query";
 import { api, body, type Schema } from "./client";
 
-const WHILE_RUNNING = 600;
+const WHILE_RUNNING = 400;
 const AT_REST = 5000;
 
 export const sessionQuery = queryOptions({
@@ -69,12 +69,13 @@ export const buildsQuery = queryOptions({
   queryFn: () => body(api.GET("/api/runs/builds/")),
 });
 
-export const overviewQuery = queryOptions({
-  queryKey: ["overview"],
-  queryFn: () => body(api.GET("/api/overview/")),
-  refetchInterval: (query) =>
-    query.state.data?.studies.some((study) => study.state === "running") ? 1500 : AT_REST,
-});
+export const overviewQuery = (archived: boolean) =>
+  queryOptions({
+    queryKey: ["overview", archived],
+    queryFn: () => body(api.GET("/api/overview/", { params: { query: { archived } } })),
+    refetchInterval: (query) =>
+      query.state.data?.studies.some((study) => study.state === "running") ? 1500 : AT_REST,
+  });
 
 export const studyQuery = (id: number) =>
   queryOptions({
@@ -82,11 +83,63 @@ export const studyQuery = (id: number) =>
     queryFn: () => body(api.GET("/api/studies/{id}/", { params: { path: { id } } })),
   });
 
-export const runsQuery = (id: number) =>
+export const progressQuery = (id: number) =>
   queryOptions({
-    queryKey: ["runs", id],
-    queryFn: () => body(api.GET("/api/studies/{id}/runs/", { params: { path: { id } } })),
-    refetchInterval: (query) => (query.state.data?.state === "running" ? WHILE_RUNNING : AT_REST),
+    queryKey: ["progress", id],
+    queryFn: () => body(api.GET("/api/studies/{id}/progress/", { params: { path: { id } } })),
+    refetchInterval: (query) =>
+      query.state.data?.state === "running" || query.state.data?.pilots_open ? WHILE_RUNNING : AT_REST,
+  });
+
+export const findingsQuery = (id: number) =>
+  queryOptions({
+    queryKey: ["findings", id],
+    queryFn: () => body(api.GET("/api/studies/{id}/findings/", { params: { path: { id } } })),
+    refetchInterval: AT_REST,
+  });
+
+export const questionsQuery = queryOptions({
+  queryKey: ["questions"],
+  queryFn: () => body(api.GET("/api/questions/")),
+  staleTime: Number.POSITIVE_INFINITY,
+});
+
+export const queueQuery = queryOptions({
+  queryKey: ["queue"],
+  queryFn: () => body(api.GET("/api/queue/")),
+  refetchInterval: (query) => (query.state.data?.runs.length ? WHILE_RUNNING : 2000),
+});
+
+/** Which rows of the run table, in which order. */
+export type Asked = {
+  text: string;
+  states: string;
+  sort: string;
+  group: string;
+  old: boolean;
+  throwaway: boolean;
+};
+
+export const PAGE_ROWS = 100;
+
+export const tableQuery = (id: number, asked: Asked, page: number) =>
+  queryOptions({
+    queryKey: ["table", id, asked, page],
+    queryFn: () =>
+      body(
+        api.GET("/api/studies/{id}/table/", {
+          params: { path: { id }, query: { ...asked, offset: page * PAGE_ROWS, limit: PAGE_ROWS } },
+        }),
+      ),
+  });
+
+export const groupsQuery = (id: number, asked: Asked) =>
+  queryOptions({
+    queryKey: ["groups", id, asked],
+    queryFn: () =>
+      body(api.GET("/api/studies/{id}/table/groups/", { params: { path: { id }, query: asked } })),
+    enabled: asked.group !== "",
+    placeholderData: keepPreviousData,
   });
 
 export const runQuery = (id: number) =>

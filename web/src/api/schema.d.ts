@@ -286,10 +286,27 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description All studies, newest first, with the finding of each. */
+        /** @description All studies, newest first, with the finding of each; removed ones are not among them. */
         get: operations["overview_retrieve"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/pairs/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description The pair of any two options of one study. */
+        post: operations["pairs_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -522,6 +539,57 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/questions/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The questions a study starts from, and the kinds of plan. */
+        get: operations["questions_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/queue/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The queue as it stands. */
+        get: operations["queue_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/queue/pause/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Start no further render, or go on. */
+        post: operations["queue_pause_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/references/": {
         parameters: {
             query?: never;
@@ -636,6 +704,40 @@ export interface paths {
         put?: never;
         /** @description Queue one ended run again. */
         post: operations["runs_again_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{id}/live/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The newest picture that the run under way has written, as a PNG. */
+        get: operations["runs_live_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{id}/move/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Make a queued run one place earlier, or the next. */
+        post: operations["runs_move_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -779,17 +881,153 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/studies/{id}/runs/": {
+    "/api/studies/{id}/archive/": {
         parameters: {
             query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
-        /** @description The runs of a study, live. */
-        get: operations["studies_runs_retrieve"];
+        get?: never;
+        put?: never;
+        /** @description Take a study out of the list, or put it back. */
+        post: operations["studies_archive_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{id}/bad-again/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Queue again what failed, was stopped, or came out with something found on its picture. */
+        post: operations["studies_bad_again_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{id}/draft/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What the form held when the study was planned last: to copy it, or to plan it anew. */
+        get: operations["studies_draft_retrieve"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{id}/findings/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What a study says so far: one sentence, its match sheet, its pairs in short, its verdicts, its disk use. */
+        get: operations["studies_findings_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{id}/let-go/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Let the pictures of warm-ups and pilots, or of runs that are no longer in the plan, go; the figures stay. */
+        post: operations["studies_let_go_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{id}/pilot/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Queue one tiny render of every option, so that the plan's cost can be told. */
+        post: operations["studies_pilot_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{id}/plan/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** @description Give a study another plan; what is rendered already and still wanted stays. */
+        put: operations["studies_plan_update"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{id}/progress/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Where the runs of a study stand, live. */
+        get: operations["studies_progress_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{id}/remove/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Remove a study and take its renders out of the queue, or bring it back; after a week it is gone for good. */
+        post: operations["studies_remove_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -830,6 +1068,91 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/studies/{id}/table/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description A page of a study's runs. */
+        get: operations["studies_table_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{id}/table.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Exactly the rows and columns that are shown, as CSV. */
+        get: operations["studies_table.csv_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{id}/table.json": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Exactly the rows and columns that are shown, as JSON; null is not known. */
+        get: operations["studies_table.json_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{id}/table/groups/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The groups of the table, each with the spread of its figures over the repeats. */
+        get: operations["studies_table_groups_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/levels/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Levels to begin with for one factor of a plan of this kind. */
+        post: operations["studies_levels_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/studies/preview/": {
         parameters: {
             query?: never;
@@ -841,6 +1164,23 @@ export interface paths {
         put?: never;
         /** @description Check a draft without creating anything: problems by field, match sheet, plan. 200 even when it has problems. */
         post: operations["studies_preview_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/proposal/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description What a question proposes to vary for a scene and an engine; all of it can be changed. */
+        post: operations["studies_proposal_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -975,6 +1315,26 @@ export interface components {
         AskedBrightnessRequest: {
             zone: number | null;
         };
+        /** @description A factor of a plan. */
+        AskedLevelsRequest: {
+            scene: string;
+            /** @default as-is */
+            variant: string;
+            view: string;
+            frame?: number;
+            width: number;
+            height: number;
+            quantities?: {
+                [key: string]: number;
+            };
+            engine: string;
+            build?: string;
+            settings: {
+                [key: string]: number | string | boolean;
+            };
+            subject: string;
+            kind: components["schemas"]["PlanKindName"];
+        };
         /** @description Which view to look at; without an engine, the first that this machine can call. */
         AskedLookRequest: {
             view: string;
@@ -989,6 +1349,25 @@ export interface components {
             question: string;
             control: number[];
             trial: number[];
+        };
+        /** @description A question about a control. */
+        AskedProposalRequest: {
+            scene: string;
+            /** @default as-is */
+            variant: string;
+            view: string;
+            frame?: number;
+            width: number;
+            height: number;
+            quantities?: {
+                [key: string]: number;
+            };
+            engine: string;
+            build?: string;
+            settings: {
+                [key: string]: number | string | boolean;
+            };
+            asked: string;
         };
         /** @description A new set, or what changes of one. */
         AskedSetRequest: {
@@ -1026,6 +1405,18 @@ export interface components {
             /** Format: date-time */
             readonly created_at: string;
         };
+        /** @description The most that a plan may take; it is trimmed to that by stated rules. */
+        Budget: {
+            renders?: number | null;
+            /** Format: double */
+            minutes?: number | null;
+        };
+        /** @description The most that a plan may take; it is trimmed to that by stated rules. */
+        BudgetRequest: {
+            renders?: number | null;
+            /** Format: double */
+            minutes?: number | null;
+        };
         /** @description One version of an engine on one device; `version` is what it says on this machine. */
         Build: {
             name: string;
@@ -1058,6 +1449,13 @@ export interface components {
          * @enum {string}
          */
         Chosen: "control" | "trial" | "neither";
+        /** @description One column of the table. */
+        Column: {
+            name: string;
+            title: string;
+            unit: string;
+            number: boolean;
+        };
         /** @description One condition of the match sheet; `spoils` says by time, noise and look what a difference spoils. */
         Condition: {
             key: string;
@@ -1083,11 +1481,26 @@ export interface components {
             runs: number;
         };
         /** @description A part of the picture in pixels from the top left. */
+        Crop: {
+            x: number;
+            y: number;
+            width: number;
+            height: number;
+        };
+        /** @description A part of the picture in pixels from the top left. */
         CropRequest: {
             x: number;
             y: number;
             width: number;
             height: number;
+        };
+        /** @description Bytes of a study's pictures in the store, by what could be let go. */
+        Disk: {
+            counted: number;
+            /** @description Warm-ups and pilots */
+            warm_ups: number;
+            /** @description Runs of options that are no longer in the plan */
+            old: number;
         };
         /**
          * @description * `yes` - yes
@@ -1097,8 +1510,63 @@ export interface components {
          */
         DoesEnum: "yes" | "partly" | "no";
         /** @description What the study form holds. */
+        Draft: {
+            question: string;
+            /** @default  */
+            asked: string;
+            /** @default on-off */
+            kind: components["schemas"]["PlanKindName"];
+            /** @default settings */
+            match_on: components["schemas"]["MatchOnEnum"];
+            scene: string;
+            /** @default as-is */
+            variant: string;
+            view: string;
+            frame?: number;
+            width: number;
+            height: number;
+            crop?: components["schemas"]["Crop"] | null;
+            quantities?: {
+                [key: string]: number;
+            };
+            output_format?: string;
+            view_transform?: string;
+            engine: string;
+            build?: string;
+            settings: {
+                [key: string]: number | string | boolean;
+            };
+            factors: components["schemas"]["Factor"][];
+            /** @description Keys of options */
+            left_out?: string[];
+            /**
+             * @description A ladder from one render, where the engine can write pictures on the way
+             * @default true
+             */
+            on_the_way: boolean;
+            small?: components["schemas"]["Small"] | null;
+            budget?: components["schemas"]["Budget"] | null;
+            passes?: string[];
+            /** @default 2 */
+            repeats: number;
+            until_sure?: components["schemas"]["UntilSure"] | null;
+            /** @default 1 */
+            threads: number;
+            /**
+             * Format: double
+             * @default 1800
+             */
+            time_limit_seconds: number;
+        };
+        /** @description What the study form holds. */
         DraftRequest: {
             question: string;
+            /** @default  */
+            asked: string;
+            /** @default on-off */
+            kind: components["schemas"]["PlanKindName"];
+            /** @default settings */
+            match_on: components["schemas"]["MatchOnEnum"];
             scene: string;
             /** @default as-is */
             variant: string;
@@ -1117,16 +1585,20 @@ export interface components {
             settings: {
                 [key: string]: number | string | boolean;
             };
-            /** @description A setting, or engine, version, light (variant), preset, quantity:NAME */
-            under_test: string;
-            trial_value: number | string | boolean;
-            /** @description Of the trial's engine, when the engine is under test */
-            trial_settings?: {
-                [key: string]: number | string | boolean;
-            };
+            factors: components["schemas"]["FactorRequest"][];
+            /** @description Keys of options */
+            left_out?: string[];
+            /**
+             * @description A ladder from one render, where the engine can write pictures on the way
+             * @default true
+             */
+            on_the_way: boolean;
+            small?: components["schemas"]["SmallRequest"] | null;
+            budget?: components["schemas"]["BudgetRequest"] | null;
             passes?: string[];
             /** @default 2 */
             repeats: number;
+            until_sure?: components["schemas"]["UntilSureRequest"] | null;
             /** @default 1 */
             threads: number;
             /**
@@ -1170,6 +1642,12 @@ export interface components {
             passes: components["schemas"]["Pass"][];
             brightness: components["schemas"]["Brightness"] | null;
             cannot: string[];
+            /** @description The quality knob's name */
+            knob: string;
+            /** @description Name of the setting that ends a render by time */
+            time_budget: string;
+            /** @description Whether one render can give the pictures of a whole ladder */
+            on_the_way: boolean;
         };
         /** @description Engines, the effects any of them names, the evidence, and what is wrong with definitions that cannot be used. */
         Engines: {
@@ -1177,6 +1655,16 @@ export interface components {
             effects: components["schemas"]["EffectName"][];
             evidence: components["schemas"]["Evidence"][];
             problems: string[];
+        };
+        /** @description Seconds of one render with a 95 % interval, bytes of its picture, and what that rests on. */
+        Estimate: {
+            /** Format: double */
+            seconds: number;
+            interval: number[];
+            /** Format: double */
+            picture_bytes: number;
+            basis: string;
+            words: string;
         };
         /** @description A pair or run that shows an effect. */
         Evidence: {
@@ -1200,6 +1688,18 @@ export interface components {
             /** Format: int64 */
             number: number;
             note?: string;
+        };
+        /** @description What a plan varies, and its levels besides the baseline's. */
+        Factor: {
+            /** @description A setting, or engine, version, preset, time_budget, quality, scene, view, frame, light (variant), size, quantity:NAME */
+            subject: string;
+            levels: components["schemas"]["Level"][];
+        };
+        /** @description What a plan varies, and its levels besides the baseline's. */
+        FactorRequest: {
+            /** @description A setting, or engine, version, preset, time_budget, quality, scene, view, frame, light (variant), size, quantity:NAME */
+            subject: string;
+            levels: components["schemas"]["LevelRequest"][];
         };
         /**
          * @description One figure with its unit, spread and method; `refused` says why there is none.
@@ -1247,6 +1747,19 @@ export interface components {
             option: number;
             /** @default  */
             title: string;
+        };
+        /** @description Runs that share a level. */
+        Group: {
+            key: string;
+            first: number;
+            count: number;
+            figures: {
+                [key: string]: components["schemas"]["Spread"];
+            };
+        };
+        /** @description All groups in order. */
+        Groups: {
+            groups: components["schemas"]["Group"][];
         };
         /** @description Renders that came in together. */
         ImportSet: {
@@ -1302,6 +1815,31 @@ export interface components {
             };
             missing: string[];
         };
+        /** @description Whose pictures are let go. */
+        LetGoRequest: {
+            what: components["schemas"]["WhatEnum"];
+        };
+        /** @description One level of a factor; settings tune an engine that is the level. */
+        Level: {
+            value: number | string | boolean;
+            settings?: {
+                [key: string]: number | string | boolean;
+            } | null;
+        };
+        /** @description One level of a factor; settings tune an engine that is the level. */
+        LevelRequest: {
+            value: number | string | boolean;
+            settings?: {
+                [key: string]: number | string | boolean;
+            } | null;
+        };
+        /** @description What an option has at one factor. */
+        LevelShown: {
+            subject: string;
+            title: string;
+            shown: string;
+            changed: boolean;
+        };
         /** @description A quick picture of a view. */
         Look: {
             view: string;
@@ -1324,6 +1862,14 @@ export interface components {
             study: number;
             pair: number;
         };
+        /**
+         * @description * `settings` - settings
+         *     * `noise` - noise
+         *     * `time` - time
+         *     * `samples` - samples
+         * @enum {string}
+         */
+        MatchOnEnum: "settings" | "noise" | "time" | "samples";
         /** @description What was done to lay a photograph over a render. */
         MatchReport: {
             /** Format: double */
@@ -1350,6 +1896,10 @@ export interface components {
             fair: boolean;
             conditions: components["schemas"]["Condition"][];
         };
+        /** @description Where to. */
+        MoveRequest: {
+            to: components["schemas"]["ToEnum"];
+        };
         /** @description A name for the machine and a title for people. */
         Named: {
             name: string;
@@ -1361,19 +1911,43 @@ export interface components {
             reasons: string;
             author: string;
         };
-        /** @description One side of the study. */
+        /**
+         * @description * `time` - time
+         *     * `noise` - noise
+         * @enum {string}
+         */
+        OnEnum: "time" | "noise";
+        /** @description One option of a study. */
         Option: {
-            id: number;
+            readonly id: number;
+            /** @description Place in the plan */
+            readonly number: number;
+            readonly title: string;
             side: components["schemas"]["Side"];
             engine: string;
-            build: string;
+            readonly build: string;
             settings: {
                 [key: string]: number | string | boolean;
             };
+            levels: components["schemas"]["LevelShown"][];
+            purpose: components["schemas"]["PurposeEnum"];
+            /** @description False once the plan was changed and lacks it */
+            readonly in_plan: boolean;
+            /** @description Rendered smaller first, before the plan in full */
+            readonly small: boolean;
+            /** @description Why it is not rendered; empty when it is */
+            readonly left_out: string;
+            readonly control: number | null;
+            /** @description Whose render writes it on the way */
+            readonly comes_with: number | null;
+            /** @description The size in words. */
+            readonly size: string;
         };
         /** @description All studies, newest first. */
         Overview: {
             studies: components["schemas"]["OverviewRow"][];
+            /** @description How many are archived */
+            archived: number;
         };
         /** @description One study in the list of studies. */
         OverviewRow: {
@@ -1385,7 +1959,10 @@ export interface components {
             runs_planned: number;
             sentence: string;
             pair: number;
-            match_sheet: components["schemas"]["MatchSheet"];
+            options: number;
+            archived: boolean;
+            disk_bytes: number;
+            match_sheet: components["schemas"]["MatchSheet"] | null;
             chosen: string[];
             thumbnail: string;
             /** Format: date-time */
@@ -1411,6 +1988,10 @@ export interface components {
             match_sheet: components["schemas"]["MatchSheet"];
             verdicts: components["schemas"]["Verdict"][];
         };
+        /** @description A pair by its number. */
+        PairNumber: {
+            pair: number;
+        };
         /** @description The figures of one side. */
         PairSide: {
             noise: components["schemas"]["Figure"] | null;
@@ -1423,6 +2004,23 @@ export interface components {
             /** Format: double */
             lowest_quietness: number | null;
             runs: components["schemas"]["Run"][];
+        };
+        /** @description One pair of a study in short. */
+        PairSummary: {
+            pair: number;
+            /** @description Option */
+            control: number;
+            /** @description Option */
+            trial: number;
+            subject: string;
+            noise_ratio: components["schemas"]["Ratio"] | null;
+            time_ratio: components["schemas"]["Ratio"] | null;
+            refused: {
+                [key: string]: string;
+            };
+            fair: boolean;
+            /** @description Both sides have a finished render */
+            ready: boolean;
         };
         /** @description A light panorama and its figures. */
         Panorama: {
@@ -1482,11 +2080,62 @@ export interface components {
             known: string[];
             needed: string[];
         };
-        /** @description One render to come. */
-        PlannedRun: {
+        /** @description A draft's plan. */
+        Plan: {
+            options: components["schemas"]["PlannedOption"][];
+            renders: number;
+            warm_ups: number;
+            repeats: number;
+            cost: components["schemas"]["PlanCost"];
+            /** @description Options that the budget left out */
+            trimmed: number;
+            /** @description False when even the least plan is over its budget */
+            fits: boolean;
+            rules: string[];
+        };
+        /** @description The whole plan; `unknown` renders could not be estimated. */
+        PlanCost: {
+            /** Format: double */
+            seconds: number;
+            interval: number[];
+            /** Format: double */
+            picture_bytes: number;
+            unknown: number;
+        };
+        /** @description A kind of plan. */
+        PlanKind: {
+            name: string;
+            title: string;
+            about: string;
+            shape: string;
+            subjects: string[];
+            most_factors: number;
+            most_levels: number;
+        };
+        /**
+         * @description * `on-off` - One change
+         *     * `range` - Each through its range
+         *     * `ladder` - Quality ladder
+         *     * `table` - Full table
+         *     * `engines-scenes` - Engines × scenes
+         *     * `versions` - Version against version
+         *     * `same-time` - Same time, spent otherwise
+         * @enum {string}
+         */
+        PlanKindName: "on-off" | "range" | "ladder" | "table" | "engines-scenes" | "versions" | "same-time";
+        /** @description One option of a plan: how many renders it takes, what one will cost, and why it is left out. */
+        PlannedOption: {
+            key: string;
+            number: number;
             side: components["schemas"]["Side"];
-            seed: number;
-            warm_up: boolean;
+            title: string;
+            levels: components["schemas"]["LevelShown"][];
+            size: string;
+            control: number | null;
+            comes_with: number | null;
+            left_out: string;
+            renders: number;
+            estimate: components["schemas"]["Estimate"] | null;
         };
         /** @description A named set of values; the rest is at its defaults. */
         Preset: {
@@ -1504,8 +2153,44 @@ export interface components {
             };
             notes: string[];
             match_sheet: components["schemas"]["MatchSheet"] | null;
-            plan: components["schemas"]["PlannedRun"][];
+            plan: components["schemas"]["Plan"] | null;
         };
+        /** @description Where a study's runs stand. `stamp` changes when a run has ended, or its picture was let go. */
+        Progress: {
+            state: components["schemas"]["StudyState"];
+            /** @description Runs by state */
+            counts: {
+                [key: string]: number;
+            };
+            /** @description Failed or stopped, or with something found on the picture */
+            bad: number;
+            /** @description Renders that the whole plan takes, warm-ups apart */
+            planned: number;
+            /** @description Of these not rendered and not queued */
+            lacking: number;
+            pilots_open: number;
+            /** Format: double */
+            seconds_left: number | null;
+            /** Format: double */
+            current_seconds_left: number | null;
+            /** @description Runs of other studies that come first */
+            ahead: number;
+            stamp: string;
+            running: components["schemas"]["Run"][];
+        };
+        /** @description Plan kind, what to match on, factors with levels, passes. */
+        Proposal: {
+            kind: string;
+            match_on: string;
+            factors: components["schemas"]["Factor"][];
+            passes: string[];
+        };
+        /**
+         * @description * `counted` - Counted
+         *     * `pilot` - Pilot: tiny, only to know what the plan will cost
+         * @enum {string}
+         */
+        PurposeEnum: "counted" | "pilot";
         /** @description What an engine calls a quantity. */
         QuantityName: {
             quantity: string;
@@ -1515,6 +2200,67 @@ export interface components {
             scale: number | null;
             about: string;
         };
+        /** @description A question and what it proposes. */
+        Question: {
+            name: string;
+            title: string;
+            about: string;
+            kind: string;
+            subjects: string[];
+            match_on: string;
+            measures: string[];
+            holds: string;
+            passes: string[];
+        };
+        /** @description All questions and plan kinds. */
+        Questions: {
+            questions: components["schemas"]["Question"][];
+            kinds: components["schemas"]["PlanKind"][];
+        };
+        /** @description The whole queue: those under way first, then those that wait, in order; at most 200 are listed. */
+        Queue: {
+            paused: boolean;
+            /** @description Why it cannot go on; empty when it can */
+            held: string;
+            waiting: number;
+            /** Format: double */
+            seconds_left: number | null;
+            /** Format: double */
+            current_seconds_left: number | null;
+            runs: components["schemas"]["QueuedRun"][];
+        };
+        /** @description How many renders were queued. */
+        Queued: {
+            runs: number;
+        };
+        /** @description A run that waits or is being rendered. */
+        QueuedRun: {
+            readonly id: number;
+            study: number;
+            question: string;
+            side: components["schemas"]["Side"];
+            title: string;
+            engine: string;
+            purpose: string;
+            readonly seed: number;
+            readonly warm_up: boolean;
+            state: components["schemas"]["RunState"];
+            readonly stop_asked: boolean;
+            /** Format: double */
+            readonly share_done: number | null;
+            /** Format: double */
+            readonly elapsed_seconds: number | null;
+            /** Format: double */
+            readonly ready_seconds: number | null;
+            readonly machine_name: string;
+            /**
+             * Format: double
+             * @description The quality knob at the end, where the engine says so
+             */
+            readonly reached: number | null;
+            /** @description Where its picture can be seen growing; empty when there is none yet. */
+            readonly live: string;
+        };
         /** @description Trial over control; `tie` when no difference can be told. */
         Ratio: {
             /** Format: double */
@@ -1523,6 +2269,7 @@ export interface components {
             method: string;
             version: number;
             tie: boolean;
+            note: string;
         };
         /** @description What a pattern makes of one name. */
         ReadName: {
@@ -1606,7 +2353,6 @@ export interface components {
             readonly peak_memory_bytes: number | null;
             /** @description The engine's own figure for its structures */
             readonly structures_bytes: number | null;
-            /** @description Where it ran. */
             readonly machine_name: string;
             readonly engine_version: string;
             /** @description Content hash in the store */
@@ -1619,6 +2365,25 @@ export interface components {
             /** @description Elsewhere nobody may have noted it; it is then a number */
             readonly seed_known: boolean;
             checks: components["schemas"]["Check"][];
+            readonly option: number;
+            title: string;
+            /**
+             * Format: double
+             * @description The quality knob at the end, where the engine says so
+             */
+            readonly reached: number | null;
+            /** @description The run that wrote it on the way */
+            readonly made_by: number | null;
+            /**
+             * Format: double
+             * @description Of real-time engines
+             */
+            readonly frames_per_second: number | null;
+            /**
+             * Format: date-time
+             * @description When its pictures were let go; the figures stay
+             */
+            readonly let_go_at: string | null;
         };
         /** @description One run with its log, command and machine. */
         RunDetail: {
@@ -1659,7 +2424,6 @@ export interface components {
             readonly peak_memory_bytes: number | null;
             /** @description The engine's own figure for its structures */
             readonly structures_bytes: number | null;
-            /** @description Where it ran. */
             readonly machine_name: string;
             readonly engine_version: string;
             /** @description Content hash in the store */
@@ -1672,6 +2436,25 @@ export interface components {
             /** @description Elsewhere nobody may have noted it; it is then a number */
             readonly seed_known: boolean;
             checks: components["schemas"]["Check"][];
+            readonly option: number;
+            title: string;
+            /**
+             * Format: double
+             * @description The quality knob at the end, where the engine says so
+             */
+            readonly reached: number | null;
+            /** @description The run that wrote it on the way */
+            readonly made_by: number | null;
+            /**
+             * Format: double
+             * @description Of real-time engines
+             */
+            readonly frames_per_second: number | null;
+            /**
+             * Format: date-time
+             * @description When its pictures were let go; the figures stay
+             */
+            readonly let_go_at: string | null;
             readonly log: string;
             command: string[];
             machine: components["schemas"]["Machine"] | null;
@@ -1787,12 +2570,34 @@ export interface components {
          * @enum {string}
          */
         Side: "control" | "trial";
+        /** @description How the plan is made smaller at first: a share of the size, or a part of the picture. */
+        Small: {
+            /** Format: double */
+            scale?: number | null;
+            crop?: components["schemas"]["Crop"] | null;
+        };
+        /** @description How the plan is made smaller at first: a share of the size, or a part of the picture. */
+        SmallRequest: {
+            /** Format: double */
+            scale?: number | null;
+            crop?: components["schemas"]["CropRequest"] | null;
+        };
         /**
          * @description * `browser` - browser
          *     * `folder` - folder
          * @enum {string}
          */
         SourceEnum: "browser" | "folder";
+        /** @description Median, range and count of a figure over a group. */
+        Spread: {
+            /** Format: double */
+            value: number;
+            /** Format: double */
+            low: number;
+            /** Format: double */
+            high: number;
+            count: number;
+        };
         /**
          * @description * `interval` - interval
          *     * `range` - range
@@ -1810,6 +2615,9 @@ export interface components {
         Study: {
             id: number;
             question: string;
+            asked: string;
+            kind: string;
+            match_on: string;
             scene: string;
             scene_name: string;
             scene_revision: string;
@@ -1818,32 +2626,34 @@ export interface components {
             frame: number;
             /** @description The size in words. */
             readonly size: string;
-            /** @description The engine, or both. */
+            /** @description The engine, or all of them. */
             readonly engine: string;
             passes: string[];
             from_elsewhere: boolean;
-            under_test: string;
-            under_test_title: string;
+            /** @description Whether its plan can be changed and copied. */
+            readonly plannable: boolean;
             repeats: number;
+            until_sure: components["schemas"]["UntilSure"] | null;
             threads: number;
             /** Format: double */
             time_limit_seconds: number;
             /** Format: date-time */
             created_at: string;
+            /** Format: date-time */
+            archived_at: string | null;
+            /** Format: date-time */
+            removed_at: string | null;
             options: components["schemas"]["Option"][];
-            /** @description The study's pair. */
+            /** @description The study's first pair. */
             readonly pair: number;
         };
-        /** @description All runs of a study and how long they will take. */
-        StudyRuns: {
-            state: components["schemas"]["StudyState"];
-            /** Format: double */
-            seconds_left: number | null;
-            /** Format: double */
-            current_seconds_left: number | null;
-            /** @description Runs of other studies that come first */
-            ahead: number;
-            runs: components["schemas"]["Run"][];
+        /** @description What a study says so far. */
+        StudyFindings: {
+            sentence: string;
+            match_sheet: components["schemas"]["MatchSheet"] | null;
+            pairs: components["schemas"]["PairSummary"][];
+            verdicts: components["schemas"]["Verdict"][];
+            disk: components["schemas"]["Disk"];
         };
         /**
          * @description * `planned` - Planned
@@ -1853,10 +2663,125 @@ export interface components {
          * @enum {string}
          */
         StudyState: "planned" | "running" | "partly" | "done";
+        /** @description On or off. */
+        SwitchRequest: {
+            on: boolean;
+        };
+        /** @description A page of rows, how many there are in all, and the columns. */
+        Table: {
+            total: number;
+            offset: number;
+            columns: components["schemas"]["Column"][];
+            rows: components["schemas"]["TableRow"][];
+        };
+        /** @description One run as a row of the table. */
+        TableRow: {
+            readonly id: number;
+            side: components["schemas"]["Side"];
+            readonly seed: number;
+            readonly warm_up: boolean;
+            /** @description Place in the study's plan */
+            readonly position: number;
+            state: components["schemas"]["RunState"];
+            readonly stop_asked: boolean;
+            readonly reason: string;
+            readonly attempt: number;
+            /** Format: date-time */
+            readonly started_at: string | null;
+            /** Format: date-time */
+            readonly ended_at: string | null;
+            /** Format: double */
+            readonly share_done: number | null;
+            /** Format: double */
+            readonly elapsed_seconds: number | null;
+            /** Format: double */
+            readonly wall_seconds: number | null;
+            /** Format: double */
+            readonly ready_seconds: number | null;
+            /**
+             * Format: double
+             * @description Wall seconds without getting ready.
+             */
+            readonly render_seconds: number | null;
+            /** Format: double */
+            readonly cpu_seconds: number | null;
+            /**
+             * Format: double
+             * @description CPU seconds over wall seconds × threads.
+             */
+            readonly quietness: number | null;
+            readonly peak_memory_bytes: number | null;
+            /** @description The engine's own figure for its structures */
+            readonly structures_bytes: number | null;
+            readonly machine_name: string;
+            readonly engine_version: string;
+            /** @description Content hash in the store */
+            readonly picture: string;
+            passes: {
+                [key: string]: string;
+            };
+            /** @description linear, or display: for looking only */
+            readonly encoding: string;
+            /** @description Elsewhere nobody may have noted it; it is then a number */
+            readonly seed_known: boolean;
+            checks: components["schemas"]["Check"][];
+            readonly option: number;
+            title: string;
+            /**
+             * Format: double
+             * @description The quality knob at the end, where the engine says so
+             */
+            readonly reached: number | null;
+            /** @description The run that wrote it on the way */
+            readonly made_by: number | null;
+            /**
+             * Format: double
+             * @description Of real-time engines
+             */
+            readonly frames_per_second: number | null;
+            /**
+             * Format: date-time
+             * @description When its pictures were let go; the figures stay
+             */
+            readonly let_go_at: string | null;
+            levels: components["schemas"]["LevelShown"][];
+            /** Format: double */
+            noise: number | null;
+            purpose: components["schemas"]["PurposeEnum"];
+            in_plan: boolean;
+            small: boolean;
+            /** @description What to check when something is wrong with it. */
+            readonly next_steps: string[];
+        };
+        /**
+         * @description * `up` - up
+         *     * `front` - front
+         * @enum {string}
+         */
+        ToEnum: "up" | "front";
         /** @description A pattern and names to try it on. */
         TriedPatternRequest: {
             pattern: string;
             names: string[];
+        };
+        /** @description Two options of one study. */
+        TwoOptionsRequest: {
+            control: number;
+            trial: number;
+        };
+        /** @description Repeat until a ratio's interval is narrower than this share of it, or the cap is reached. */
+        UntilSure: {
+            on: components["schemas"]["OnEnum"];
+            /** Format: double */
+            width: number;
+            cap: number;
+        };
+        /** @description Repeat until a ratio's interval is narrower than this share of it, or the cap is reached. */
+        UntilSureRequest: {
+            on: components["schemas"]["OnEnum"];
+            /** Format: double */
+            width: number;
+            cap: number;
         };
         /** @description The form beside an uploaded reference. */
         UploadedReferenceRequest: {
@@ -1909,6 +2834,12 @@ export interface components {
             default: string;
             source: string;
         };
+        /**
+         * @description * `warm_ups` - warm_ups
+         *     * `old` - old
+         * @enum {string}
+         */
+        WhatEnum: "warm_ups" | "old";
         /** @description A zone: kind and shape as the core names them, corners in shares of the full picture. */
         Zone: {
             readonly id: number;
@@ -2375,7 +3306,9 @@ export interface operations {
     };
     overview_retrieve: {
         parameters: {
-            query?: never;
+            query?: {
+                archived?: boolean;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -2388,6 +3321,29 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Overview"];
+                };
+            };
+        };
+    };
+    pairs_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TwoOptionsRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PairNumber"];
                 };
             };
         };
@@ -2702,6 +3658,67 @@ export interface operations {
             };
         };
     };
+    questions_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Questions"];
+                };
+            };
+        };
+    };
+    queue_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Queue"];
+                };
+            };
+        };
+    };
+    queue_pause_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SwitchRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Queue"];
+                };
+            };
+        };
+    };
     references_list: {
         parameters: {
             query?: {
@@ -2869,6 +3886,52 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RunDetail"];
+                };
+            };
+        };
+    };
+    runs_live_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/png": string;
+                };
+            };
+        };
+    };
+    runs_move_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MoveRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Queue"];
                 };
             };
         };
@@ -3088,7 +4151,32 @@ export interface operations {
             };
         };
     };
-    studies_runs_retrieve: {
+    studies_archive_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SwitchRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Study"];
+                };
+            };
+        };
+    };
+    studies_bad_again_create: {
         parameters: {
             query?: never;
             header?: never;
@@ -3104,7 +4192,166 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["StudyRuns"];
+                    "application/json": components["schemas"]["Count"];
+                };
+            };
+        };
+    };
+    studies_draft_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Draft"];
+                };
+            };
+        };
+    };
+    studies_findings_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StudyFindings"];
+                };
+            };
+        };
+    };
+    studies_let_go_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LetGoRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Count"];
+                };
+            };
+        };
+    };
+    studies_pilot_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Queued"];
+                };
+            };
+        };
+    };
+    studies_plan_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DraftRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Study"];
+                };
+            };
+        };
+    };
+    studies_progress_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Progress"];
+                };
+            };
+        };
+    };
+    studies_remove_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SwitchRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Study"];
                 };
             };
         };
@@ -3125,7 +4372,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Count"];
+                    "application/json": components["schemas"]["Queued"];
                 };
             };
         };
@@ -3151,6 +4398,147 @@ export interface operations {
             };
         };
     };
+    studies_table_retrieve: {
+        parameters: {
+            query?: {
+                group?: string;
+                limit?: number;
+                offset?: number;
+                old?: boolean;
+                sort?: string;
+                states?: string;
+                text?: string;
+                throwaway?: boolean;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Table"];
+                };
+            };
+        };
+    };
+    "studies_table.csv_retrieve": {
+        parameters: {
+            query?: {
+                columns?: string;
+                group?: string;
+                old?: boolean;
+                sort?: string;
+                states?: string;
+                text?: string;
+                throwaway?: boolean;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
+                };
+            };
+        };
+    };
+    "studies_table.json_retrieve": {
+        parameters: {
+            query?: {
+                columns?: string;
+                group?: string;
+                old?: boolean;
+                sort?: string;
+                states?: string;
+                text?: string;
+                throwaway?: boolean;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: unknown;
+                    };
+                };
+            };
+        };
+    };
+    studies_table_groups_retrieve: {
+        parameters: {
+            query?: {
+                group?: string;
+                old?: boolean;
+                sort?: string;
+                states?: string;
+                text?: string;
+                throwaway?: boolean;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Groups"];
+                };
+            };
+        };
+    };
+    studies_levels_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AskedLevelsRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Factor"];
+                };
+            };
+        };
+    };
     studies_preview_create: {
         parameters: {
             query?: never;
@@ -3170,6 +4558,29 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Preview"];
+                };
+            };
+        };
+    };
+    studies_proposal_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AskedProposalRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Proposal"];
                 };
             };
         };

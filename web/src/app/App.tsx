@@ -3,9 +3,11 @@ import { EnginesPage } from "../screens/engines/EnginesPage";
 import { ImportPage } from "../screens/imports/ImportPage";
 import { ImportsPage } from "../screens/imports/ImportsPage";
 import { PairPage } from "../screens/pair/PairPage";
+import { QueuePage } from "../screens/queue/QueuePage";
 import { ScenePage } from "../screens/scenes/ScenePage";
 import { ScenesPage } from "../screens/scenes/ScenesPage";
-import { NewStudy } from "../screens/study/NewStudy";
+import { PlanPage } from "../screens/study/PlanPage";
+import { Questions } from "../screens/study/Questions";
 import { Studies } from "../screens/study/Studies";
 import { StudyPage } from "../screens/study/StudyPage";
 import { TopBar } from "./TopBar";
@@ -18,7 +20,10 @@ export function App() {
         <Routes>
           <Route path="/" element={<Studies />} />
           <Route path="/studies" element={<Navigate to="/" replace />} />
-          <Route path="/studies/new" element={<NewStudy />} />
+          <Route path="/studies/new" element={<Questions />} />
+          <Route path="/studies/plan" element={<PlanPage />} />
+          <Route path="/studies/:id/plan" element={<PlanPage />} />
+          <Route path="/queue" element={<QueuePage />} />
           <Route path="/studies/:id" element={<StudyPage />} />
           <Route path="/pairs/:id" element={<PairPage />} />
           <Route path="/scenes" element={<ScenesPage />} />

@@ -6,6 +6,7 @@ import { SideMark } from "../parts/Side";
 const SCREENS = [
   ["/", "Studies"],
   ["/studies/new", "New study"],
+  ["/queue", "Queue"],
   ["/scenes", "Scenes"],
   ["/engines", "Engines"],
   ["/imports", "Renders from elsewhere"],

@@ -32,3 +32,9 @@ export function settingValue(value: unknown): string {
   if (value === false) return "off";
   return String(value);
 }
+
+/** Bytes in the unit that suits them. */
+export function bytes(value: number): string {
+  if (value < 1e6) return `${three(value / 1e3)} kB`;
+  return value < 1e9 ? `${three(value / 1e6)} MB` : `${three(value / 1e9)} GB`;
+}

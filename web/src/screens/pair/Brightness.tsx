@@ -24,7 +24,8 @@ export function Brightness({ pair }: { pair: Schema["Pair"] }) {
       ),
     onSuccess: () => queries.invalidateQueries({ queryKey: ["engines"] }),
   });
-  if (pair.study.under_test !== "engine") return null;
+  const engines = pair.match_sheet.conditions.find((condition) => condition.key === "engine");
+  if (engines?.state !== "under_test") return null;
   return (
     <section aria-label="Brightness" className="mt-3 border-line border-y py-2">
       <h2 className="font-semibold">Brightness of the two engines</h2>

@@ -141,7 +141,7 @@ function Scene({ scene }: { scene: Schema["Scene"] }) {
           </button>
           <Link
             className="act flex items-center"
-            to={`/studies/new?scene=${scene.name}&view=${view}&variant=${variant}`}
+            to={`/studies/plan?scene=${scene.name}&view=${view}&variant=${variant}`}
           >
             New study of this view
           </Link>

@@ -77,7 +77,7 @@ export function ZoneList({
               {zone.kind === "measure" ? (
                 <Link
                   className="quiet-link"
-                  to={`/studies/new?scene=${scene.name}&view=${view}&variant=${variant}&zone=${zone.id}`}
+                  to={`/studies/plan?scene=${scene.name}&view=${view}&variant=${variant}&zone=${zone.id}`}
                 >
                   Try something on this zone alone
                 </Link>

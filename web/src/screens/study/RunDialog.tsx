@@ -28,10 +28,12 @@ export function RunDialog({ id, onClose }: { id: number; onClose: () => void }) 
 
 function Details({ run }: { run: Schema["RunDetail"] }) {
   const title = run.warm_up ? "Warm-up" : `${SIDE_TITLE[run.side]}, seed ${run.seed}`;
+  const option = run.title && run.title !== "as the control" ? run.title : "";
   const machine = run.machine
     ? `${run.machine.name}: ${run.machine.processor}, ${run.machine.cores} cores, ${three(run.machine.memory_bytes / 1e9)} GB, ${run.machine.system}`
     : "not known";
   const rows: [string, string][] = [
+    ...(option ? ([["Option", option]] as [string, string][]) : []),
     ["State", `${run.state}${run.reason ? `. ${run.reason}` : ""}`],
     ["Attempt", String(run.attempt)],
     ["Engine version", run.engine_version || "not known"],
@@ -46,6 +48,9 @@ function Details({ run }: { run: Schema["RunDetail"] }) {
       "The engine's own structures",
       run.structures_bytes == null ? "not said" : megabytes(run.structures_bytes),
     ],
+    ["Quality reached", run.reached == null ? "not said" : String(run.reached)],
+    ["Frames a second", run.frames_per_second == null ? "not said" : three(run.frames_per_second)],
+    ["Pictures", run.let_go_at ? "let go; the figures stay" : run.picture ? "in the store" : "none"],
     ["Exit code", run.exit_code == null ? "not known" : String(run.exit_code)],
   ];
   return (

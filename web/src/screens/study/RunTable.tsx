@@ -1,231 +1,293 @@
-import { useMutation, useQueryClient } from "@tanstack/react-query";
-import { useState } from "react";
-import { api, type Schema } from "../../api/client";
-import { duration, megabytes, seconds, three } from "../../parts/format";
-import { SideName } from "../../parts/Side";
+import { useQueries, useQuery } from "@tanstack/react-query";
+import {
+  type ColumnDef,
+  getCoreRowModel,
+  type SortingState,
+  useReactTable,
+  type VisibilityState,
+} from "@tanstack/react-table";
+import { useVirtualizer } from "@tanstack/react-virtual";
+import { type KeyboardEvent, useEffect, useMemo, useRef, useState } from "react";
+import type { Schema } from "../../api/client";
+import { type Asked, groupsQuery, PAGE_ROWS, tableQuery } from "../../api/queries";
+import { Failed, Loading } from "../../parts/Notice";
+import { useRemembered } from "../../parts/remembered";
+import { GroupRow, RunRow, WIDTHS } from "./RunRow";
+import { TableTools } from "./TableTools";
+import { usePairing } from "./usePairing";
 
-type Run = Schema["Run"];
+export type Row = Schema["TableRow"];
+export type Column = Schema["Column"];
+type Line = { kind: "group"; group: Schema["Group"] } | { kind: "run"; index: number };
 
-const STATE_WORDS: Record<Run["state"], string> = {
-  queued: "Queued",
-  running: "Running",
-  finished: "Finished",
-  failed: "Failed",
-  stopped: "Stopped",
-};
-const QUIET = 0.9;
+export const ROW_HEIGHT = 46;
+const FIRST_HIDDEN: VisibilityState = Object.fromEntries(
+  [
+    "run",
+    "cpu_render_seconds",
+    "wall_seconds",
+    "structures_bytes",
+    "frames_per_second",
+    "reached",
+    "machine",
+    "version",
+    "size",
+    "load_before",
+    "ended_at",
+    "side",
+  ].map((name) => [name, false]),
+);
+const PLAIN: Asked = { text: "", states: "", sort: "", group: "", old: false, throwaway: true };
 
-/** All renders of a study in plan order, live while they run. */
+/** All runs of a study: only the rows in view are drawn and asked for, so that thousands scroll like ten. */
 export function RunTable({
   study,
-  runs,
+  stamp,
   onShow,
 }: {
   study: Schema["Study"];
-  runs: Schema["StudyRuns"];
+  /** Changes when rows have changed. */
+  stamp: string;
   onShow: (id: number) => void;
 }) {
-  if (runs.runs.length === 0) {
-    return (
-      <p className="text-soft">
-        None yet. One warm-up and {study.repeats} seeds a side will be rendered in turn.
-      </p>
-    );
-  }
+  const [asked, ask] = useRemembered<Asked>(`table of ${study.id}`, PLAIN);
+  const [hidden, setHidden] = useRemembered<VisibilityState>("table columns", FIRST_HIDDEN);
+  const [current, setCurrent] = useState(0);
+  const pairing = usePairing();
+  const box = useRef<HTMLDivElement>(null);
+  const first = useQuery(tableQuery(study.id, asked, 0));
+  const groups = useQuery(groupsQuery(study.id, asked));
+  const total = first.data?.total ?? 0;
+  const lines = useMemo(
+    () => linesOf(total, asked.group ? groups.data?.groups : undefined),
+    [total, groups.data, asked.group],
+  );
+  const virtual = useVirtualizer({
+    count: lines.length,
+    getScrollElement: () => box.current,
+    estimateSize: () => ROW_HEIGHT,
+    overscan: 12,
+  });
+  const items = virtual.getVirtualItems();
+  const pages = pagesOf(items.map((item) => lines[item.index]));
+  const loaded = useQueries({ queries: pages.map((page) => tableQuery(study.id, asked, page)) });
+  const rowAt = (index: number): Row | undefined => {
+    const page = Math.floor(index / PAGE_ROWS);
+    const data = loaded[pages.indexOf(page)]?.data ?? (page === 0 ? first.data : undefined);
+    return data?.rows[index - page * PAGE_ROWS];
+  };
+  const refetch = [first.refetch, groups.refetch, ...loaded.map((each) => each.refetch)];
+  useOnChange(stamp, () => {
+    for (const again of refetch) void again();
+  });
+  const columns = first.data?.columns ?? NO_COLUMNS;
+  const table = useColumns(columns, withFactorsHidden(columns, hidden), setHidden, asked, ask);
+  const shown = table.getVisibleLeafColumns().map((column) => column.columnDef.meta as Column);
+
+  if (first.error && !first.data)
+    return <Failed what="run table" error={first.error} retry={() => void first.refetch()} />;
+  if (!first.data) return <Loading what="runs" />;
+  const press = (event: KeyboardEvent) => {
+    const step = { ArrowDown: 1, ArrowUp: -1, PageDown: 10, PageUp: -10 }[event.key];
+    const row = runAt(lines, current, rowAt);
+    if (step !== undefined) {
+      const next = Math.min(Math.max(current + step, 0), lines.length - 1);
+      setCurrent(next);
+      virtual.scrollToIndex(next);
+    } else if (event.key === " " && row) pairing.choose(row);
+    else if (event.key === "Enter" && row) onShow(row.id);
+    else if (event.key === "p") pairing.look();
+    else if (event.key === "Escape") pairing.clear();
+    else return;
+    event.preventDefault();
+  };
+  const before = items[0]?.start ?? 0;
+  const after = virtual.getTotalSize() - (items.at(-1)?.end ?? 0);
   return (
-    <table className="table-plain w-full text-sm">
-      <thead>
-        <tr>
-          <th scope="col">
-            <span className="sr-only">Picture</span>
-          </th>
-          <th scope="col">Side</th>
-          <th scope="col">Seed</th>
-          <th scope="col">State</th>
-          <th scope="col" className="number !text-right">
-            Getting ready
-          </th>
-          <th scope="col" className="!text-right">
-            Rendering
-          </th>
-          <th scope="col" className="!text-right">
-            CPU
-          </th>
-          <th scope="col" className="!text-right">
-            Quietness
-          </th>
-          <th scope="col" className="!text-right">
-            Peak memory
-          </th>
-          <th scope="col">
-            <span className="sr-only">Actions</span>
-          </th>
-        </tr>
-      </thead>
-      <tbody>
-        {runs.runs.map((run) => (
-          <RunRow key={run.id} run={run} study={study.id} left={runs.current_seconds_left} onShow={onShow} />
-        ))}
-      </tbody>
-    </table>
+    <section aria-label="Run table">
+      <TableTools
+        {...{ study, asked, ask, pairing, total }}
+        columns={first.data.columns}
+        shown={shown.map((column) => column.name)}
+        onColumn={(name, on) => setHidden({ ...hidden, [name]: on })}
+      />
+      {/* biome-ignore lint/a11y/noStaticElementInteractions: the keys move through the table that it scrolls */}
+      <div
+        ref={box}
+        className="max-h-[30rem] overflow-auto border-[#8b8e8c] border-y"
+        // biome-ignore lint/a11y/noNoninteractiveTabindex: the table is driven by the keyboard
+        tabIndex={0}
+        onKeyDown={press}
+      >
+        <table
+          className="table-fixed border-collapse text-sm"
+          style={{ width: `${widthOf(shown)}px` }}
+          aria-rowcount={lines.length}
+          aria-label="Runs"
+        >
+          <colgroup>
+            <col style={{ width: WIDTHS.picture }} />
+            {shown.map((column) => (
+              <col key={column.name} style={{ width: widthOfColumn(column) }} />
+            ))}
+            <col style={{ width: WIDTHS.acts }} />
+          </colgroup>
+          <thead className="sticky top-0 z-10 bg-paper text-xs">
+            <Head shown={shown} asked={asked} ask={ask} />
+          </thead>
+          <tbody>
+            <Gap height={before} />
+            {items.map((item) => {
+              const line = lines[item.index];
+              if (!line) return null;
+              if (line.kind === "group")
+                return <GroupRow key={`g${line.group.key}`} group={line.group} shown={shown} />;
+              return (
+                <RunRow
+                  key={`r${line.index}`}
+                  row={rowAt(line.index)}
+                  shown={shown}
+                  current={item.index === current}
+                  side={pairing.sideOf(rowAt(line.index))}
+                  onPoint={() => setCurrent(item.index)}
+                  onChoose={(row) => pairing.choose(row)}
+                  onShow={onShow}
+                />
+              );
+            })}
+            <Gap height={after} />
+          </tbody>
+        </table>
+      </div>
+      {total === 0 ? <p className="mt-2 text-soft">{emptyWords(asked)}</p> : null}
+      <p className="mt-1 text-soft text-xs">
+        Arrows move, space picks a control and then a trial, p looks at their pair, Enter opens the log, Esc
+        lets go.
+      </p>
+    </section>
   );
 }
 
-function RunRow({
-  run,
-  study,
-  left,
-  onShow,
-}: {
-  run: Run;
-  study: number;
-  left: number | null;
-  onShow: (id: number) => void;
-}) {
-  const measured = run.state === "finished";
+/** The rows that are not drawn, as room. */
+function Gap({ height }: { height: number }) {
+  return height > 0 ? <tr style={{ height: `${height}px` }} /> : null;
+}
+
+function Head({ shown, asked, ask }: { shown: Column[]; asked: Asked; ask: (asked: Asked) => void }) {
   return (
-    <tr data-run={run.id} data-state-of={run.state} className={run.warm_up ? "text-soft" : ""}>
-      <td className="w-[76px]">
-        {run.picture ? (
-          <img
-            src={`/api/pictures/${run.picture}/thumbnail/`}
-            alt=""
-            className="h-auto w-16"
-            loading="lazy"
-          />
-        ) : null}
-      </td>
-      <td>{run.warm_up ? "Warm-up" : <SideName side={run.side} />}</td>
-      <td>{run.warm_up ? "not counted" : run.seed}</td>
-      <td className="min-w-40">
-        <RunState run={run} left={left} />
-      </td>
-      {measured ? (
-        <>
-          <td className="number">{seconds(run.ready_seconds)}</td>
-          <td className="number">{seconds(run.render_seconds)}</td>
-          <td className="number">{seconds(run.cpu_seconds)}</td>
-          <td className="number">
-            {run.quietness == null ? "not known" : three(run.quietness)}
-            {run.quietness != null && run.quietness < QUIET ? (
-              <span className="block text-fault">busy</span>
-            ) : null}
-          </td>
-          <td className="number">{megabytes(run.peak_memory_bytes)}</td>
-        </>
-      ) : (
-        <td colSpan={5} className="text-fault">
-          {run.state === "failed" ? run.reason : ""}
-        </td>
-      )}
-      <td className="whitespace-nowrap text-right">
-        <RunActs run={run} study={study} onShow={onShow} />
-      </td>
+    <tr className="shadow-[inset_0_-1px_0_#8b8e8c]">
+      <th scope="col">
+        <span className="sr-only">Picture</span>
+      </th>
+      {shown.map((column) => {
+        const down = asked.sort === `-${column.name}`;
+        const up = asked.sort === column.name;
+        return (
+          <th
+            key={column.name}
+            scope="col"
+            aria-sort={up ? "ascending" : down ? "descending" : "none"}
+            className={`px-1.5 py-1 align-bottom ${column.number ? "text-right" : "text-left"}`}
+          >
+            <button
+              type="button"
+              className={`font-semibold text-soft leading-tight hover:text-ink ${column.number ? "text-right" : "text-left"}`}
+              onClick={() => ask({ ...asked, sort: up ? `-${column.name}` : down ? "" : column.name })}
+            >
+              {column.title}
+              {column.unit && column.unit !== "bytes" ? ` (${column.unit})` : ""}
+              {up ? " ↑" : down ? " ↓" : ""}
+            </button>
+          </th>
+        );
+      })}
+      <th scope="col">
+        <span className="sr-only">Actions</span>
+      </th>
     </tr>
   );
 }
 
-function RunState({ run, left }: { run: Run; left: number | null }) {
-  if (run.state !== "running") {
-    return (
-      <>
-        <span className={run.state === "failed" ? "text-fault" : ""}>{STATE_WORDS[run.state]}</span>
-        {run.state === "finished"
-          ? run.checks.map((check) => (
-              <span key={check.code} className="block text-fault">
-                {check.message}
-              </span>
-            ))
-          : null}
-      </>
-    );
-  }
-  const share = run.share_done;
-  return (
-    <>
-      <span>
-        {run.stop_asked
-          ? "Stopping"
-          : share == null
-            ? "Getting ready"
-            : `Rendering, ${Math.round(share * 100)} %`}
-      </span>
-      <progress
-        className="bar block w-36"
-        max={1}
-        {...(share == null ? {} : { value: share })}
-        aria-label="Progress of this render"
-      />
-      <span className="text-soft">
-        {run.elapsed_seconds == null ? "" : `${duration(run.elapsed_seconds)} so far`}
-        {left == null || run.elapsed_seconds == null ? "" : `, ${duration(left)} left`}
-      </span>
-    </>
+/** The table's own state: which columns stand, and which one is sorted by; the server sorts. */
+function useColumns(
+  columns: Column[],
+  hidden: VisibilityState,
+  setHidden: (hidden: VisibilityState) => void,
+  asked: Asked,
+  ask: (asked: Asked) => void,
+) {
+  const definitions = useMemo<ColumnDef<Row>[]>(
+    () => columns.map((column) => ({ id: column.name, header: column.title, meta: column })),
+    [columns],
   );
+  const sorting: SortingState = asked.sort
+    ? [{ id: asked.sort.replace(/^-/, ""), desc: asked.sort.startsWith("-") }]
+    : [];
+  return useReactTable({
+    data: NO_ROWS,
+    columns: definitions,
+    state: { columnVisibility: hidden, sorting },
+    manualSorting: true,
+    manualFiltering: true,
+    getCoreRowModel: getCoreRowModel(),
+    onColumnVisibilityChange: (change) => setHidden(typeof change === "function" ? change(hidden) : change),
+    onSortingChange: (change) => {
+      const [by] = typeof change === "function" ? change(sorting) : change;
+      ask({ ...asked, sort: by ? `${by.desc ? "-" : ""}${by.id}` : "" });
+    },
+  });
 }
 
-function RunActs({ run, study, onShow }: { run: Run; study: number; onShow: (id: number) => void }) {
-  const queries = useQueryClient();
-  const [sure, setSure] = useState(false);
-  const refresh = () => queries.invalidateQueries({ queryKey: ["runs", study] });
-  const params = { params: { path: { id: run.id } } };
-  const stop = useMutation({
-    mutationFn: () => api.POST("/api/runs/{id}/stop/", params),
-    onSuccess: refresh,
-  });
-  const again = useMutation({
-    mutationFn: () => api.POST("/api/runs/{id}/again/", params),
-    onSuccess: refresh,
-  });
-  const which = run.warm_up ? "the warm-up" : `${run.side} seed ${run.seed}`;
-  const open = run.state === "queued" || run.state === "running";
-  const error = stop.error ?? again.error;
-  const discard = () => {
-    setSure(false);
-    again.mutate();
-  };
-  if (sure) {
-    return (
-      <span className="inline-flex gap-3">
-        Discard this result?
-        <Act words="Discard" label={`Discard ${which} and render it again`} act={discard} />
-        <Act words="Keep" label={`Keep ${which}`} act={() => setSure(false)} />
-      </span>
-    );
-  }
-  return (
-    <>
-      <span className="inline-flex gap-3">
-        {open ? (
-          <Act words="Stop" label={`Stop ${which}`} act={() => stop.mutate()} disabled={run.stop_asked} />
-        ) : (
-          <Act
-            words="Again"
-            label={`Again: render ${which}`}
-            act={() => (run.state === "finished" ? setSure(true) : again.mutate())}
-          />
-        )}
-        <Act words="Log" label={`Log of ${which}`} act={() => onShow(run.id)} />
-      </span>
-      {error ? (
-        <span role="alert" className="block whitespace-normal text-fault">
-          {error.message}
-        </span>
-      ) : null}
-    </>
-  );
+const NO_ROWS: Row[] = [];
+const NO_COLUMNS: Column[] = [];
+
+/** The option's title names its levels, so the columns of single factors stand only when asked for. */
+function withFactorsHidden(columns: Column[], hidden: VisibilityState): VisibilityState {
+  const factors = columns.filter((column) => column.name.startsWith("factor:"));
+  return { ...Object.fromEntries(factors.map((column) => [column.name, false])), ...hidden };
 }
 
-function Act(props: { words: string; label: string; act: () => void; disabled?: boolean }) {
-  return (
-    <button
-      type="button"
-      className="quiet-link"
-      onClick={props.act}
-      disabled={props.disabled}
-      aria-label={props.label}
-    >
-      {props.words}
-    </button>
-  );
+function linesOf(total: number, groups: Schema["Group"][] | undefined): Line[] {
+  if (!groups) return Array.from({ length: total }, (_, index) => ({ kind: "run", index }));
+  return groups.flatMap((group): Line[] => [
+    { kind: "group", group },
+    ...Array.from({ length: group.count }, (_, place): Line => ({ kind: "run", index: group.first + place })),
+  ]);
+}
+
+function pagesOf(lines: (Line | undefined)[]): number[] {
+  const indexes = lines.flatMap((line) => (line?.kind === "run" ? [Math.floor(line.index / PAGE_ROWS)] : []));
+  return [...new Set(indexes)];
+}
+
+function runAt(lines: Line[], current: number, rowAt: (index: number) => Row | undefined): Row | undefined {
+  const line = lines[current];
+  return line?.kind === "run" ? rowAt(line.index) : undefined;
+}
+
+export function widthOfColumn(column: Column): number {
+  return column.number
+    ? WIDTHS.number
+    : column.name === "title" || column.name === "found"
+      ? WIDTHS.wide
+      : WIDTHS.text;
+}
+
+function widthOf(shown: Column[]): number {
+  return WIDTHS.picture + WIDTHS.acts + shown.reduce((sum, column) => sum + widthOfColumn(column), 0);
+}
+
+function emptyWords(asked: Asked): string {
+  return asked.text || asked.states
+    ? "No run is like that; change what is looked for."
+    : "No run yet: start the renders, and they appear here one by one.";
+}
+
+function useOnChange(value: string, act: () => void) {
+  const last = useRef(value);
+  useEffect(() => {
+    if (last.current === value) return;
+    last.current = value;
+    act();
+  });
 }

@@ -1,44 +1,51 @@
 import { settingValue } from "../../parts/format";
 import { SideName } from "../../parts/Side";
-import { type Draft, otherValue, type Scalar, type Setting, typed } from "./draft";
-import { TrialCell } from "./TrialCell";
+import { type Kept, type Scalar, type Setting, typed } from "./draft";
+import { LevelsCell } from "./LevelsCell";
+import { settingChoices } from "./subjects";
+import type { Vary } from "./useVary";
 
-/** The control's settings, and beside them the one that the trial changes. */
+/** The control's settings, and beside them the levels of those that the plan varies. */
 export function SettingsTable({
+  title,
   settings,
   draft,
   problems,
+  vary,
   onChange,
 }: {
+  title: string;
   settings: Setting[];
-  draft: Draft;
+  draft: Kept;
   problems: Record<string, string[]>;
-  onChange: (change: Partial<Draft>) => void;
+  vary: Vary;
+  onChange: (change: Partial<Kept>) => void;
 }) {
+  if (settings.length === 0) return null;
   return (
-    <table className="table-plain w-full">
+    <table className="table-plain w-full" aria-label={title}>
       <thead>
         <tr>
-          <th scope="col">Setting</th>
-          <th scope="col" className="w-56">
+          <th scope="col">{title}</th>
+          <th scope="col" className="w-48">
             <SideName side="control" />
           </th>
-          <th scope="col" className="w-56">
+          <th scope="col" className="w-64">
             <SideName side="trial" />
           </th>
         </tr>
       </thead>
       <tbody>
         {settings.map((setting) => {
-          const value = draft.settings[setting.name] ?? setting.default;
-          const tested = draft.under_test === setting.name;
+          const value = (draft.settings[setting.name] ?? setting.default) as Scalar;
+          const levels = vary.levels(setting.name);
           return (
             <tr key={setting.name} data-setting={setting.name}>
               <th scope="row" className="text-left font-normal">
                 {setting.title}
                 {setting.unit ? <span className="text-soft"> ({setting.unit})</span> : null}
                 <p className="max-w-md text-soft text-sm">{setting.about}</p>
-                {tested ? <Consequences setting={setting} /> : null}
+                {levels ? <Consequences setting={setting} /> : null}
               </th>
               <td>
                 <ValueField
@@ -53,7 +60,9 @@ export function SettingsTable({
                     type="button"
                     className="quiet-link text-sm"
                     onClick={() =>
-                      onChange({ settings: { ...draft.settings, [setting.name]: setting.default } })
+                      onChange({
+                        settings: { ...draft.settings, [setting.name]: setting.default as Scalar },
+                      })
                     }
                   >
                     back to {settingValue(setting.default)}
@@ -61,22 +70,16 @@ export function SettingsTable({
                 ) : null}
               </td>
               <td>
-                <TrialCell
+                <LevelsCell
                   title={setting.title}
-                  tested={tested}
-                  onTest={() =>
-                    onChange({ under_test: setting.name, trial_value: otherValue(setting, value) })
-                  }
-                  onKeep={() => onChange({ under_test: "", trial_value: "" })}
-                >
-                  <ValueField
-                    setting={setting}
-                    value={draft.trial_value as Scalar}
-                    label={`${setting.title}, trial`}
-                    problem={problems.trial_value?.[0]}
-                    onChange={(next) => onChange({ trial_value: next })}
-                  />
-                </TrialCell>
+                  levels={levels}
+                  choices={settingChoices(setting, value)}
+                  single={vary.single}
+                  problems={vary.problems(setting.name)}
+                  onVary={() => vary.begin(setting.name)}
+                  onChange={(next) => vary.change(setting.name, next)}
+                  onKeep={() => vary.end(setting.name)}
+                />
               </td>
             </tr>
           );

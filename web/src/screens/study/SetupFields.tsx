@@ -9,7 +9,7 @@ import { type Draft, defaults, type Kept, type Scalar, SIZES, typed } from "./dr
 type Change = (part: Partial<Kept>) => void;
 export type FieldsProps = { draft: Kept; problems: Record<string, string[]>; change: Change };
 
-function Choice({
+export function Choice({
   title,
   problem,
   value,
@@ -31,7 +31,7 @@ function Choice({
   );
 }
 
-function named(rows: readonly { name: string; title: string }[]): ReactNode {
+export function named(rows: readonly { name: string; title: string }[]): ReactNode {
   return rows.map((row) => (
     <option key={row.name} value={row.name}>
       {row.title}
@@ -65,7 +65,8 @@ export function SetupFields({
             frame: next?.first_frame ?? 1,
             quantities: {},
             part: null,
-            ...(isOfScene(draft.under_test) ? { under_test: "", trial_value: "" } : {}),
+            factors: draft.factors.filter((factor) => !isOfScene(factor.subject)),
+            left_out: [],
           });
         }}
       >
@@ -120,7 +121,8 @@ export function SetupFields({
             engine: name,
             build: "",
             settings: next ? defaults(next) : {},
-            under_test: "",
+            factors: draft.factors.filter((factor) => isOfPlace(factor.subject)),
+            left_out: [],
             passes: [],
           });
         }}
@@ -230,8 +232,14 @@ export function OutputFields({
   );
 }
 
+/** What belongs to one scene, and is let go with it. */
 function isOfScene(subject: string): boolean {
-  return subject === "light" || subject.startsWith("quantity:");
+  return ["light", "view", "frame"].includes(subject) || subject.startsWith("quantity:");
+}
+
+/** What stays when the engine changes. */
+function isOfPlace(subject: string): boolean {
+  return isOfScene(subject) || ["scene", "size", "engine"].includes(subject);
 }
 
 function SizeFields({ draft, problems, change }: FieldsProps) {
@@ -264,7 +272,7 @@ function SizeFields({ draft, problems, change }: FieldsProps) {
   );
 }
 
-type NumberName = "frame" | "width" | "height" | "repeats" | "threads" | "time_limit_seconds";
+export type NumberName = "frame" | "width" | "height" | "repeats" | "threads" | "time_limit_seconds";
 
 export function NumberField({
   title,

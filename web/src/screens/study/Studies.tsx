@@ -1,8 +1,9 @@
 import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
 import { Link } from "react-router";
 import type { Schema } from "../../api/client";
 import { overviewQuery } from "../../api/queries";
-import { day } from "../../parts/format";
+import { bytes, day } from "../../parts/format";
 import { MatchRail } from "../../parts/MatchRail";
 import { Failed, Loading } from "../../parts/Notice";
 import { SideName } from "../../parts/Side";
@@ -12,7 +13,8 @@ type Row = Schema["OverviewRow"];
 
 /** All studies, newest first, each with what it says so far. */
 export function Studies() {
-  const { data, error, refetch } = useQuery(overviewQuery);
+  const [archived, setArchived] = useState(false);
+  const { data, error, refetch } = useQuery(overviewQuery(archived));
   useTitle("Studies");
   if (error && !data) return <Failed what="list of studies" error={error} retry={() => void refetch()} />;
   if (!data) return <Loading what="studies" />;
@@ -20,9 +22,21 @@ export function Studies() {
     <div className="mx-auto max-w-[76rem] px-6 py-6">
       <div className="flex items-baseline justify-between gap-6">
         <h1 className="text-xl font-semibold">{sentence(data.studies)}</h1>
-        <Link to="/studies/new" className="act flex items-center" data-kind="main">
-          New study
-        </Link>
+        <span className="flex items-center gap-4">
+          {data.archived > 0 ? (
+            <label className="flex items-center gap-1.5 text-sm">
+              <input
+                type="checkbox"
+                checked={archived}
+                onChange={(event) => setArchived(event.target.checked)}
+              />
+              {data.archived} archived
+            </label>
+          ) : null}
+          <Link to="/studies/new" className="act flex items-center" data-kind="main">
+            New study
+          </Link>
+        </span>
       </div>
       {data.studies.length === 0 ? <Empty /> : <List rows={data.studies} />}
     </div>
@@ -65,14 +79,17 @@ function List({ rows }: { rows: Row[] }) {
             </h2>
             <p className="mt-0.5">{row.sentence}</p>
             <p className="mt-1.5 flex items-center gap-4 text-sm text-soft">
-              <MatchRail sheet={row.match_sheet} />
+              {row.match_sheet ? <MatchRail sheet={row.match_sheet} /> : null}
               <span>{row.scene}</span>
               <span>{day(row.created_at)}</span>
+              {row.options > 2 ? <span>{row.options} options</span> : null}
+              {row.disk_bytes > 0 ? <span>{bytes(row.disk_bytes)}</span> : null}
+              {row.archived ? <span>archived</span> : null}
             </p>
           </div>
           <div className="w-44 text-right">
             <State row={row} />
-            {row.runs_done > 1 ? (
+            {row.runs_done > 1 && row.options === 2 ? (
               <Link to={`/pairs/${row.pair}`} className="act mt-2 inline-flex items-center">
                 Look at the pair
               </Link>

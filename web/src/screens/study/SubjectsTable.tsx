@@ -1,92 +1,92 @@
-import type { Schema } from "../../api/client";
 import { SideName } from "../../parts/Side";
-import { type Draft, type Scalar, typed } from "./draft";
+import { type Kept, typed } from "./draft";
+import { LevelsCell } from "./LevelsCell";
 import type { Subject } from "./subjects";
-import { TrialCell } from "./TrialCell";
+import type { Vary } from "./useVary";
 
-/** What besides a setting the trial may change: engine, build, preset, variant, a quantity of the scene. */
+/** What besides a setting a plan may vary: engine, build, preset, variant, a quantity, the place. */
 export function SubjectsTable({
+  title,
   subjects,
-  engines,
   draft,
   problems,
+  vary,
   onChange,
 }: {
+  title: string;
   subjects: Subject[];
-  engines: Schema["Engine"][];
-  draft: Draft;
+  draft: Kept;
   problems: Record<string, string[]>;
-  onChange: (change: Partial<Draft>) => void;
+  vary: Vary;
+  onChange: (change: Partial<Kept>) => void;
 }) {
+  if (subjects.length === 0) return null;
   return (
-    <table className="table-plain w-full">
+    <table className="table-plain w-full" aria-label={title}>
       <thead>
         <tr>
-          <th scope="col">Scene and engine</th>
-          <th scope="col" className="w-56">
+          <th scope="col">{title}</th>
+          <th scope="col" className="w-48">
             <SideName side="control" />
           </th>
-          <th scope="col" className="w-56">
+          <th scope="col" className="w-64">
             <SideName side="trial" />
           </th>
         </tr>
       </thead>
       <tbody>
-        {subjects.map((subject) => {
-          const tested = draft.under_test === subject.name;
-          return (
-            <tr key={subject.name} data-subject={subject.name}>
-              <th scope="row" className="text-left font-normal">
-                {subject.title}
-                {subject.unit ? <span className="text-soft"> ({subject.unit})</span> : null}
-                {tested ? <p className="max-w-md text-soft text-sm">{subject.about}</p> : null}
-              </th>
-              <td>
-                <ControlValue subject={subject} draft={draft} problems={problems} onChange={onChange} />
-              </td>
-              <td>
-                <TrialCell
-                  title={subject.title}
-                  tested={tested}
-                  onTest={() =>
-                    onChange({ under_test: subject.name, trial_value: subject.first, trial_settings: {} })
-                  }
-                  onKeep={() => onChange({ under_test: "", trial_value: "" })}
-                >
-                  <TrialValue
-                    subject={subject}
-                    draft={draft}
-                    problem={problems.trial_value?.[0]}
-                    onChange={onChange}
-                  />
-                  {subject.name === "engine" ? (
-                    <TrialPreset engines={engines} draft={draft} problems={problems} onChange={onChange} />
-                  ) : null}
-                </TrialCell>
-              </td>
-            </tr>
-          );
-        })}
+        {subjects.map((subject) => (
+          <tr key={subject.name} data-subject={subject.name}>
+            <th scope="row" className="text-left font-normal">
+              {subject.title}
+              {subject.unit ? <span className="text-soft"> ({subject.unit})</span> : null}
+              {vary.levels(subject.name) ? (
+                <p className="max-w-md text-soft text-sm">{subject.about}</p>
+              ) : null}
+            </th>
+            <td>
+              <ControlValue subject={subject} draft={draft} problems={problems} onChange={onChange} />
+            </td>
+            <td>
+              <LevelsCell
+                title={subject.title}
+                levels={vary.levels(subject.name)}
+                choices={subject.choices}
+                single={vary.single}
+                problems={vary.problems(subject.name)}
+                onVary={() => vary.begin(subject.name)}
+                onChange={(levels) => vary.change(subject.name, levels)}
+                onKeep={() => vary.end(subject.name)}
+              />
+            </td>
+          </tr>
+        ))}
       </tbody>
     </table>
   );
 }
 
-type FieldProps = {
-  subject: Subject;
-  draft: Draft;
-  onChange: (change: Partial<Draft>) => void;
-};
-
-/** A quantity of the scene can be set for both sides; the rest is chosen above the table. */
+/** A quantity of the scene can be set for all options; the rest is chosen above the table. */
 function ControlValue({
   subject,
   draft,
   problems,
   onChange,
-}: FieldProps & { problems: Record<string, string[]> }) {
+}: {
+  subject: Subject;
+  draft: Kept;
+  problems: Record<string, string[]>;
+  onChange: (change: Partial<Kept>) => void;
+}) {
   const name = subject.name.startsWith("quantity:") ? subject.name.slice("quantity:".length) : "";
-  if (!name) return <>{subject.control}</>;
+  if (!name) {
+    return (
+      <>
+        {subject.control}
+        {subject.range ? <p className="text-soft text-xs">{subject.range}</p> : null}
+      </>
+    );
+  }
   const problem = problems[`quantities.${name}`]?.[0];
   return (
     <>
@@ -103,79 +103,5 @@ function ControlValue({
       <p className="text-soft text-xs">{subject.range}</p>
       {problem ? <p className="text-fault text-sm">{problem}</p> : null}
     </>
-  );
-}
-
-function TrialValue({ subject, draft, problem, onChange }: FieldProps & { problem: string | undefined }) {
-  const invalid = problem ? true : undefined;
-  const label = `${subject.title}, trial`;
-  return (
-    <>
-      {subject.choices ? (
-        <select
-          className="field w-44"
-          aria-label={label}
-          aria-invalid={invalid}
-          value={String(draft.trial_value)}
-          onChange={(event) => onChange({ trial_value: event.target.value, trial_settings: {} })}
-        >
-          {subject.choices.map((each) => (
-            <option key={each.value} value={each.value}>
-              {each.title}
-            </option>
-          ))}
-        </select>
-      ) : (
-        <input
-          className="field w-28 text-right"
-          inputMode="decimal"
-          aria-label={label}
-          aria-invalid={invalid}
-          value={String(draft.trial_value)}
-          onChange={(event) => onChange({ trial_value: typed(event.target.value) })}
-        />
-      )}
-      {subject.range ? <p className="text-soft text-xs">{subject.range}</p> : null}
-      {problem ? <p className="text-fault text-sm">{problem}</p> : null}
-    </>
-  );
-}
-
-/** The other engine at its defaults, or at one of its presets. */
-function TrialPreset({
-  engines,
-  draft,
-  problems,
-  onChange,
-}: {
-  engines: Schema["Engine"][];
-  draft: Draft;
-  problems: Record<string, string[]>;
-  onChange: (change: Partial<Draft>) => void;
-}) {
-  const engine = engines.find((each) => each.name === draft.trial_value);
-  const given = JSON.stringify(draft.trial_settings ?? {});
-  const preset = engine?.presets.find((each) => JSON.stringify(each.values) === given)?.name ?? "";
-  const wrong = Object.entries(problems).find(([name]) => name.startsWith("trial_settings"));
-  return (
-    <label className="mt-1 block text-sm">
-      <span className="block text-soft">Its settings</span>
-      <select
-        className="field w-44"
-        value={preset}
-        onChange={(event) => {
-          const chosen = engine?.presets.find((each) => each.name === event.target.value);
-          onChange({ trial_settings: (chosen?.values ?? {}) as Record<string, Scalar> });
-        }}
-      >
-        <option value="">all at their defaults</option>
-        {engine?.presets.map((each) => (
-          <option key={each.name} value={each.name}>
-            preset {each.title}
-          </option>
-        ))}
-      </select>
-      {wrong ? <span className="block text-fault">{wrong[1][0]}</span> : null}
-    </label>
   );
 }

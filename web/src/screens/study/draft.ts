@@ -8,6 +8,8 @@ export type Draft = Schema["DraftRequest"];
 export type Kept = Draft & { part?: number | null };
 export type Setting = Schema["Setting"];
 export type Scalar = number | string | boolean;
+export type Level = Schema["LevelRequest"];
+export type Factor = Schema["FactorRequest"];
 
 export const SIZES = [
   { width: 240, height: 135, title: "240 × 135, a quick look" },
@@ -15,12 +17,15 @@ export const SIZES = [
   { width: 960, height: 540, title: "960 × 540" },
 ] as const;
 
-/** A first draft: the first scene and engine, everything at its default, nothing changed yet. */
+/** A first draft: the first scene and engine, everything at its default, nothing varied yet. */
 export function firstDraft(scenes: Schema["Scene"][], engines: Schema["Engine"][]): Draft {
   const scene = scenes[0];
   const engine = engines.find((each) => !each.missing) ?? engines[0];
   return {
     question: "",
+    asked: "",
+    kind: "on-off",
+    match_on: "settings",
     scene: scene?.name ?? "",
     variant: "as-is",
     view: scene?.views[0]?.name ?? "",
@@ -32,9 +37,13 @@ export function firstDraft(scenes: Schema["Scene"][], engines: Schema["Engine"][
     height: 135,
     engine: engine?.name ?? "",
     settings: engine ? defaults(engine) : {},
-    under_test: "",
-    trial_value: "",
+    factors: [],
+    left_out: [],
+    on_the_way: true,
+    small: null,
+    budget: null,
     repeats: 2,
+    until_sure: null,
     threads: 1,
     time_limit_seconds: 1800,
   };
@@ -52,9 +61,7 @@ export function fitted(draft: Kept, scenes: Schema["Scene"][], engines: Schema["
   const has = (rows: { name: string }[], name: string | undefined) => rows.some((each) => each.name === name);
   const quantities = Object.entries(draft.quantities ?? {}).filter(([name]) => has(scene.quantities, name));
   const frame = Math.min(Math.max(draft.frame ?? scene.first_frame, scene.first_frame), scene.last_frame);
-  const tested =
-    has(engine.settings, draft.under_test) ||
-    subjectsOf(draft, scene, engines).some((subject) => subject.name === draft.under_test);
+  const subjects = subjectsOf(draft, scene, engines);
   return {
     ...first,
     ...draft,
@@ -65,7 +72,9 @@ export function fitted(draft: Kept, scenes: Schema["Scene"][], engines: Schema["
     quantities: Object.fromEntries(quantities),
     passes: (draft.passes ?? []).filter((name) => has(engine.passes, name)),
     settings: Object.fromEntries(known),
-    under_test: tested ? draft.under_test : "",
+    factors: (draft.factors ?? []).filter(
+      (factor) => has(engine.settings, factor.subject) || has(subjects, factor.subject),
+    ),
   };
 }
 
@@ -73,7 +82,7 @@ export function fitted(draft: Kept, scenes: Schema["Scene"][], engines: Schema["
 export function sent(draft: Kept, zones: Zone[]): Draft {
   const { part, ...rest } = draft;
   const zone = zones.find((each) => each.id === part);
-  if (!zone) return { ...rest, crop: null };
+  if (!zone) return part === undefined ? rest : { ...rest, crop: null };
   return { ...rest, crop: pixelBox(zone.points as unknown as Corner[], draft.width, draft.height) };
 }
 
@@ -81,16 +90,42 @@ export function defaults(engine: Schema["Engine"]): Record<string, Scalar> {
   return Object.fromEntries(engine.settings.map((setting) => [setting.name, setting.default as Scalar]));
 }
 
-/** A first value for the trial, other than the control's. */
-export function otherValue(setting: Setting, value: Scalar): Scalar {
-  if (setting.kind === "switch") return !value;
-  if (setting.kind === "choice") return setting.choices.find((choice) => choice !== value) ?? value;
-  const doubled = Number(value) > 0 ? Number(value) * 2 : setting.kind === "integer" ? 1 : 2;
-  return setting.maximum != null && doubled > setting.maximum ? Number(value) / 2 : doubled;
+/** The factor about this, if the draft varies it, and its place. */
+export function factorOf(draft: Kept, subject: string): { factor: Factor; place: number } | null {
+  const place = draft.factors.findIndex((factor) => factor.subject === subject);
+  const factor = draft.factors[place];
+  return factor ? { factor, place } : null;
+}
+
+/** The factors with this one's levels; a plan that takes a single factor lets go of the others. */
+export function withLevels(
+  draft: Kept,
+  kind: Schema["PlanKind"] | undefined,
+  subject: string,
+  levels: Level[],
+): Partial<Kept> {
+  const factor = { subject, levels };
+  const there = draft.factors.some((each) => each.subject === subject);
+  if (there)
+    return { factors: draft.factors.map((each) => (each.subject === subject ? factor : each)), left_out: [] };
+  return { factors: kind?.most_factors === 1 ? [factor] : [...draft.factors, factor], left_out: [] };
+}
+
+export function withoutFactor(draft: Kept, subject: string): Partial<Kept> {
+  return { factors: draft.factors.filter((each) => each.subject !== subject), left_out: [] };
 }
 
 /** Text typed for a number, as a number when it is one; else the text itself, so that the server can say what is wrong. */
 export function typed(text: string): Scalar {
   const value = Number(text.replace(",", "."));
   return text.trim() !== "" && Number.isFinite(value) ? value : text;
+}
+
+/** What stands between spaces, semicolons, or commas followed by a space, as levels. */
+export function typedLevels(text: string): Level[] {
+  return text
+    .split(/;|,\s+|,$|\s+/)
+    .map((part) => part.trim())
+    .filter((part) => part !== "")
+    .map((part) => ({ value: typed(part), settings: null }));
 }

@@ -1,0 +1,161 @@
+"""What a plan will cost, from runs made earlier; never without saying what the estimate rests on and how sure it is.
+
+The likest earlier runs are taken: the same render, else the same at another size, else at another sample count, else
+with other settings, else of another scene. Rendering time is carried over in proportion to pixels and samples; getting
+ready is carried over as it is.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from statistics import median
+from typing import Any
+
+from matchedpair.measures.figure import Interval
+
+RENDERED, SIZE, SAMPLES, SETTINGS, SCENE = "rendered", "size", "samples", "settings", "scene"
+# by how much an estimate was wrong, as the scatter of the logarithm, on the demo data's runs; see docs/measures.md
+SCATTER = {RENDERED: 0.1, SIZE: 0.25, SAMPLES: 0.3, SETTINGS: 0.5, SCENE: 0.8}
+WORDS = {
+    RENDERED: "the same render",
+    SIZE: "the same render at another size",
+    SAMPLES: "the same render with another number of samples",
+    SETTINGS: "renders of this scene with other settings",
+    SCENE: "renders of other scenes",
+}
+BYTES_A_PIXEL = 4.5  # half float, zip, of a noisy picture
+REACH = 1.96
+
+
+@dataclass(frozen=True)
+class KnownCost:
+    """What rendering costs or has cost: how it was rendered, and its seconds where it has been.
+
+    Parameters
+    ----------
+    engine, scene, machine : str
+        The engine with its build; the scene with revision, view, variant, frame and quantities.
+    pixels : int
+        Of the picture that is written.
+    samples : float or None
+        The quality knob where time is in proportion to it.
+    settings : mapping
+        All but the quality knob.
+    """
+
+    engine: str
+    scene: str
+    machine: str
+    pixels: int
+    samples: float | None
+    settings: Mapping[str, Any] = field(default_factory=dict)
+    seconds: float = 0.0
+    ready_seconds: float = 0.0
+    picture_bytes: int | None = None
+
+
+@dataclass(frozen=True)
+class Estimate:
+    """Seconds of one render with a 95 % interval, bytes of its picture, and what that rests on.
+
+    Parameters
+    ----------
+    basis : str
+        ``rendered``, ``size``, ``samples``, ``settings`` or ``scene``.
+    runs : int
+        How many earlier runs it was got from.
+    """
+
+    seconds: float
+    interval: Interval
+    picture_bytes: float
+    basis: str
+    runs: int
+
+    def words(self) -> str:
+        """What it rests on."""
+        return f"{self.runs} earlier {'run' if self.runs == 1 else 'runs'}: {WORDS[self.basis]}"
+
+
+@dataclass(frozen=True)
+class PlanCost:
+    """A whole plan: seconds with interval and bytes of what can be estimated, and how many renders cannot."""
+
+    seconds: float
+    interval: Interval
+    picture_bytes: float
+    unknown: int
+
+
+def estimate(wanted: KnownCost, known: Sequence[KnownCost]) -> Estimate | None:
+    """The cost of one render from earlier ones; None when nothing like it has been rendered on this machine."""
+    ranked: dict[str, list[KnownCost]] = {}
+    for each in known:
+        likeness = _likeness(wanted, each)
+        if likeness:
+            ranked.setdefault(likeness, []).append(each)
+    basis = next((name for name in SCATTER if name in ranked), None)
+    if basis is None:
+        return None
+    nearest = _nearest(wanted, ranked[basis])
+    seconds = [_carried(wanted, each) for each in nearest]
+    value = median(seconds)
+    logs = [math.log(s / value) for s in seconds if s > 0 and value > 0]
+    found = math.sqrt(sum(x * x for x in logs) / len(logs)) if len(logs) > 2 else 0.0
+    reach = REACH * max(SCATTER[basis], found)
+    sizes = [each.picture_bytes / each.pixels for each in nearest if each.picture_bytes]
+    bytes_each = (median(sizes) if sizes else BYTES_A_PIXEL) * wanted.pixels
+    return Estimate(value, (value * math.exp(-reach), value * math.exp(reach)), bytes_each, basis, len(nearest))
+
+
+def plan_cost(rows: Sequence[tuple[Estimate | None, int]]) -> PlanCost:
+    """The sum over options, each with how many renders it takes.
+
+    The errors of the options of one plan have one cause, so they are taken to go together: the ends of the interval
+    are the sums of the ends.
+    """
+    known = [(each, count) for each, count in rows if each is not None]
+    return PlanCost(
+        seconds=sum(each.seconds * count for each, count in known),
+        interval=(
+            sum(each.interval[0] * count for each, count in known),
+            sum(each.interval[1] * count for each, count in known),
+        ),
+        picture_bytes=sum(each.picture_bytes * count for each, count in known),
+        unknown=sum(count for each, count in rows if each is None),
+    )
+
+
+def _likeness(wanted: KnownCost, other: KnownCost) -> str | None:
+    if (wanted.engine, wanted.machine) != (other.engine, other.machine):
+        return None
+    if wanted.scene != other.scene:
+        return SCENE
+    if dict(wanted.settings) != dict(other.settings):
+        return SETTINGS
+    if wanted.samples != other.samples:
+        return SAMPLES
+    return RENDERED if wanted.pixels == other.pixels else SIZE
+
+
+def _nearest(wanted: KnownCost, known: Sequence[KnownCost]) -> list[KnownCost]:
+    """Those whose settings, then whose work, are nearest: of settings how many differ, of work the ratio."""
+
+    def distance(each: KnownCost) -> tuple[int, float]:
+        names = {*wanted.settings, *each.settings}
+        differing = sum(wanted.settings.get(name) != each.settings.get(name) for name in names)
+        return differing, round(abs(math.log(_work(wanted) / _work(each))), 3)
+
+    best = min(map(distance, known))
+    return [each for each in known if distance(each) == best]
+
+
+def _carried(wanted: KnownCost, known: KnownCost) -> float:
+    share = _work(wanted) / _work(known) if wanted.samples and known.samples else wanted.pixels / known.pixels
+    return known.ready_seconds + max(known.seconds - known.ready_seconds, 0.0) * share
+
+
+def _work(cost: KnownCost) -> float:
+    return max(cost.pixels, 1) * max(cost.samples or 1.0, 1e-9)

@@ -1,0 +1,95 @@
+"""What a whole study says: its pairs in short, one sentence, one match sheet. Kept until something changes."""
+
+from __future__ import annotations
+
+from collections import Counter, OrderedDict
+from collections.abc import Sequence
+from dataclasses import dataclass
+from threading import Lock
+from typing import Any
+
+from django.db.models import Count, Max
+from matchedpair.trials import MatchSheet, TrialFinding, merged_sheet, study_finding
+
+from server.catalogue.zones import areas_by_view, zones_stamp
+from server.findings.models import Measure
+from server.findings.pairs import PairFindings, pair_findings, unmeasured_sentence, with_all
+from server.runs.models import Run
+from server.studies.models import Option, Pair, Study
+
+MOST_KEPT = 400
+_lock = Lock()
+_kept: OrderedDict[int, tuple[Any, StudyFindings]] = OrderedDict()
+
+
+@dataclass(frozen=True)
+class StudyFindings:
+    """A study's pairs, its sentence, and its match sheet; None without a pair."""
+
+    pairs: tuple[PairFindings, ...]
+    sentence: str
+    sheet: MatchSheet | None
+
+
+def study_findings(study: Study) -> StudyFindings:
+    """Gather what is known of all pairs of a study; the same again while nothing has changed."""
+    return findings_of([study])[study.pk]
+
+
+def findings_of(studies: Sequence[Study]) -> dict[int, StudyFindings]:
+    """The findings of many studies by their numbers, asked for together."""
+    stamps = _stamps(studies)
+    with _lock:
+        found = {pk: _kept[pk][1] for pk, stamp in stamps.items() if pk in _kept and _kept[pk][0] == stamp}
+    stale = [study for study in studies if study.pk not in found]
+    if stale:
+        zones = areas_by_view()
+        rows: dict[int, list[PairFindings]] = {study.pk: [] for study in stale}
+        pairs = Pair.objects.filter(study__in=stale, trial__in_plan=True, trial__left_out="")
+        for pair in with_all(pairs).order_by("pk"):
+            rows[pair.study_id].append(pair_findings(pair, zones))
+        for study in stale:
+            own = tuple(rows[study.pk])
+            sheet = merged_sheet([row.sheet for row in own]) if own else None
+            found[study.pk] = StudyFindings(own, _sentence(own), sheet)
+            _keep(study.pk, stamps[study.pk], found[study.pk])
+    return found
+
+
+def _keep(study: int, stamp: Any, found: StudyFindings) -> None:
+    with _lock:
+        _kept[study] = (stamp, found)
+        _kept.move_to_end(study)
+        while len(_kept) > MOST_KEPT:
+            _kept.popitem(last=False)
+
+
+def _stamps(studies: Sequence[Study]) -> dict[int, Any]:
+    """For each study what changes with its runs' states, its measures, its plan, its pairs, and every zone."""
+    zones = zones_stamp()
+    stamps: dict[int, list[Any]] = {study.pk: [study.repeats, zones] for study in studies}
+    runs = Run.objects.filter(study__in=studies).order_by("study", "state").values_list("study", "state")
+    for pk, *row in runs.annotate(Count("pk"), Max("ended_at"), Count("let_go_at")):
+        stamps[pk].append(row)
+    measures = Measure.objects.filter(option__study__in=studies).order_by("option__study")
+    for pk, *row in measures.values_list("option__study").annotate(Count("pk"), Max("pk"), Max("measured_at")):
+        stamps[pk].append(row)
+    pairs = Pair.objects.filter(study__in=studies).order_by("study")
+    for pk, *row in pairs.values_list("study").annotate(Count("pk"), Max("pk")):
+        stamps[pk].append(row)
+    options = Option.objects.filter(study__in=studies).order_by("pk")
+    for pk, *row in options.values_list("study", "pk", "in_plan", "left_out"):
+        stamps[pk].append(row)
+    return stamps
+
+
+def _sentence(found: tuple[PairFindings, ...]) -> str:
+    if len(found) == 1:
+        return found[0].sentence
+    trials = [TrialFinding(row.pair.subject, row.noise_ratio, row.time_ratio) for row in found]
+    if any(row.noise or row.time for row in trials):
+        repeats = min((len(row.trial.runs) for row in found), default=0)
+        return study_finding(trials, repeats)
+    options = [side.option for row in found for side in (row.control, row.trial)]
+    runs = {run.pk: run.state for option in options for run in option.runs.all() if not run.warm_up}
+    return unmeasured_sentence(Counter(runs.values()))

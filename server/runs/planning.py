@@ -1,0 +1,143 @@
+"""What a plan will cost, from the runs in the database, and the plan trimmed to its budget."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+from typing import Any
+
+from matchedpair.engines import describe_machine
+from matchedpair.engines.setting import Value
+from matchedpair.trials import (
+    TRIAL,
+    BudgetRow,
+    Estimate,
+    KnownCost,
+    PlanCost,
+    Setup,
+    Trimmed,
+    estimate,
+    plan_cost,
+    position_of,
+    trim,
+)
+
+from server.runs.models import Run, RunState
+from server.studies.draft import Draft, OptionDraft
+
+MOST_KNOWN = 3000
+PILOT_WIDTH = 80
+LEAST_PILOT_SHARE = 0.05
+
+
+@dataclass(frozen=True)
+class CostedPlan:
+    """A draft trimmed to its budget, the estimate of each option, the whole cost, and how it was trimmed."""
+
+    draft: Draft
+    estimates: tuple[Estimate | None, ...]
+    renders: Counter[int]
+    warm_ups: int
+    cost: PlanCost
+    trimmed: Trimmed | None
+
+
+def costed(draft: Draft) -> CostedPlan:
+    """Estimate every option and trim the plan to its budget."""
+    known = known_costs({option.side.engine.name for option in draft.options})
+    estimates = tuple(estimate(_wanted(option), known) for option in draft.options)
+    trimmed = _trimmed(draft, estimates)
+    if trimmed:
+        draft = draft.trimmed(trimmed.left_out, trimmed.repeats)
+    plan = draft.plan()
+    renders = Counter(row.option for row in plan)
+    cost = plan_cost([(estimates[number], count) for number, count in renders.items()])
+    return CostedPlan(draft, estimates, renders, sum(row.warm_up for row in plan), cost, trimmed)
+
+
+def pilot_of(draft: Draft) -> list[OptionDraft]:
+    """Every option that has renders of its own, at a tiny size."""
+    rows = []
+    for number in draft.kept():
+        option = draft.options[number]
+        if option.comes_with is None:
+            share = max(PILOT_WIDTH / option.side.setup.width, LEAST_PILOT_SHARE)
+            side = option.side.smaller(min(share, 1.0))
+            rows.append(replace(option, side=side, key=f"pilot{side.key()}"[:64], control=None))
+    return list({row.key: row for row in rows}.values())
+
+
+def known_costs(engines: set[str]) -> list[KnownCost]:
+    """What the newest finished runs of these engines cost on this machine; warm-ups only when there is nothing else."""
+    here = describe_machine().name
+    runs = Run.objects.filter(
+        state=RunState.FINISHED, option__engine__in=engines, machine_name=here, wall_seconds__gt=0,
+        study__from_elsewhere=False,
+    ).select_related("option__setup__scene")  # fmt: skip
+    names = [
+        "wall_seconds", "ready_seconds", "picture_bytes", "warm_up", "machine_name", "option__engine", "option__build",
+        "option__settings", "option__quality_knob", "option__setup__scene__name",
+    ]  # fmt: skip
+    rows = list(runs.order_by("-ended_at").only(*names, *_SETUP)[:MOST_KNOWN])
+    counted = [run for run in rows if not run.warm_up]
+    return [_known(run) for run in counted or rows]
+
+
+_SETUP = [
+    f"option__setup__{name}"
+    for name in ("scene__revision", "scene__title", "view", "variant", "frame", "width", "height", "crop", "quantities")
+] + ["option__setup__output_format", "option__setup__view_transform"]
+
+
+def _known(run: Run) -> KnownCost:
+    option = run.option
+    cost = _cost(
+        option.engine, option.build, option.setup.description(), option.settings, option.quality_knob, run.machine_name
+    )
+    return replace(
+        cost, seconds=run.wall_seconds or 0.0, ready_seconds=run.ready_seconds or 0.0, picture_bytes=run.picture_bytes
+    )
+
+
+def _wanted(option: OptionDraft) -> KnownCost:
+    side = option.side
+    budget = side.engine.time_budget
+    cost = _cost(side.engine.name, side.build.name, side.setup, side.settings, side.knob, describe_machine().name)
+    return replace(cost, samples=None) if budget and side.settings[budget.name] else cost
+
+
+def _cost(
+    engine: str, build: str, setup: Setup, settings: Mapping[str, Value], knob: str, machine: str
+) -> KnownCost:  # fmt: skip
+    width, height = setup.picture_size
+    quantities = " ".join(f"{name}={value:g}" for name, value in sorted(setup.quantities.items()))
+    samples = settings.get(knob)
+    numeric = isinstance(samples, int | float) and not isinstance(samples, bool)
+    return KnownCost(
+        engine=f"{engine} {build}",
+        scene=" ".join((setup.scene, setup.revision, setup.view, setup.variant, str(setup.frame), quantities)),
+        machine=machine, pixels=width * height, samples=float(samples) if numeric else None,  # type: ignore[arg-type]  # numeric says so
+        settings={name: value for name, value in settings.items() if name != knob},
+    )  # fmt: skip
+
+
+def _trimmed(draft: Draft, estimates: Sequence[Estimate | None]) -> Trimmed | None:
+    budget: dict[str, Any] = draft.values.get("budget") or {}
+    renders, minutes = budget.get("renders"), budget.get("minutes")
+    if not renders and not minutes:
+        return None
+    kept = draft.kept()
+    rows = []
+    for number in kept:
+        option = draft.options[number]
+        changed = [place for place, level in enumerate(option.levels) if level.changed]
+        free = option.comes_with is not None  # it comes with another's render and costs nothing of its own
+        known = estimates[number]
+        rows.append(BudgetRow(
+            control=option.role != TRIAL, changes=len(changed), seconds=0.0 if free else known and known.seconds,
+            position=position_of(option.levels[changed[0]].value) if changed else None,
+            factor=changed[0] if changed else 0,
+        ))  # fmt: skip
+    found = trim(rows, draft.repeats, most_renders=renders, most_seconds=minutes * 60 if minutes else None)
+    return replace(found, left_out={kept[place]: why for place, why in found.left_out.items()})

@@ -1,0 +1,122 @@
+"""Writes down what a render gave: its picture and those it wrote on the way, stored, checked, and said in one go."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.db import transaction
+from django.utils import timezone
+from matchedpair.measures import FileCheck, check_file, stops
+from matchedpair.measures.file_checks import identical, pixel_hash
+
+from server.runs.models import Run, RunState
+from server.store.files import keep, path_of
+from server.store.pixels import PICTURE
+from server.studies.models import Option
+
+SETTING_DID_NOTHING = ", although the settings differ; the setting had no effect, is something else switched off"
+SEED_DID_NOTHING = ", although the seeds differ; check that the engine uses its seed"
+KNOWN = (
+    "wall_seconds", "ready_seconds", "cpu_seconds", "cpu_ready_seconds", "peak_memory_bytes", "structures_bytes",
+    "load_before", "exit_code", "machine", "engine_version", "command", "log", "state", "reason", "reached",
+    "frames_per_second",
+)  # fmt: skip
+ALIKE = (
+    "ready_seconds", "cpu_ready_seconds", "peak_memory_bytes", "structures_bytes", "load_before", "exit_code",
+    "machine", "engine_version", "command",
+)  # fmt: skip
+
+
+def record_result(run_id: int, result: dict[str, Any]) -> None:
+    """Keep the pictures, check them, and write the outcome of the run and of those that came with it, all or nothing.
+
+    The pictures are safe in the store before the rows say so; killed in between, the run is made again and the pictures
+    stored under the same hashes.
+
+    Raises
+    ------
+    OSError
+        When a picture cannot be stored, as on a full disk; nothing is written then.
+    """
+    run = Run.objects.select_related("study", "option__setup").get(pk=run_id)
+    fields = {key: result[key] for key in KNOWN}
+    fields["machine_name"] = str((result["machine"] or {}).get("name", ""))[:200]
+    if result["picture"] is not None:
+        passes = {name: keep(contents, PICTURE) for name, contents in result["passes"].items()}
+        sizes = [len(result["picture"]), *(len(contents) for contents in result["passes"].values())]
+        fields |= {"picture": keep(result["picture"], PICTURE), "passes": passes, "picture_bytes": sum(sizes)}
+    brought = [] if run.warm_up else _brought(run, result)
+    with transaction.atomic():
+        if result["picture"] is not None:
+            fields |= _judged(run, fields)
+        written = Run.objects.filter(pk=run_id, state=RunState.RUNNING).update(
+            **fields, share_done=None, elapsed_seconds=None, stop_asked=False, ended_at=timezone.now()
+        )
+        if written and fields["state"] == RunState.FINISHED:
+            for option, row in brought:
+                _write_brought(run, option, row)
+
+
+def _brought(run: Run, result: dict[str, Any]) -> list[tuple[Option, dict[str, Any]]]:
+    """The pictures on the way that belong to an option, stored, each with the row it becomes."""
+    rows = []
+    options = {float(each.settings[each.quality_knob]): each for each in run.option.brings.filter(in_plan=True)}
+    for picture in result.get("on_the_way", []):
+        option = options.get(picture["level"])
+        if option is None:
+            continue
+        fields = {key: result[key] for key in ALIKE} | {
+            "state": RunState.FINISHED, "wall_seconds": picture["wall_seconds"], "cpu_seconds": picture["cpu_seconds"],
+            "reached": picture["level"], "picture": keep(picture["picture"], PICTURE),
+            "picture_bytes": len(picture["picture"]), "attempt": run.attempt, "started_at": run.started_at,
+            "machine_name": str((result["machine"] or {}).get("name", ""))[:200],
+            "log": f"Written on the way by run {run.pk}; its log is there.",
+        }  # fmt: skip
+        rows.append((option, fields))
+    return rows
+
+
+def _write_brought(run: Run, option: Option, fields: dict[str, Any]) -> None:
+    place = {"study": run.study, "position": run.position, "made_by": run}
+    row, _ = Run.objects.get_or_create(
+        option=option, seed=run.seed, warm_up=False, for_machine="", defaults={**place, "state": RunState.STOPPED}
+    )
+    fields = fields | _judged(row, fields)
+    Run.objects.filter(pk=row.pk).update(**fields, **place, ended_at=timezone.now())
+
+
+def _judged(run: Run, fields: dict[str, Any]) -> dict[str, Any]:
+    """The checks on the stored picture; a finding that stops all measuring makes the run a failed one.
+
+    A picture that can be read is kept all the same, for looking at what went wrong.
+    """
+    picture, found = check_file(path_of(fields["picture"], PICTURE), run.option.setup.description().picture_size)
+    judged: dict[str, Any] = {}
+    if picture is not None:
+        judged["pixel_hash"] = pixel_hash(picture)
+        if not stops(found) and not run.warm_up:
+            found += _identical_to_others(run, judged["pixel_hash"])
+    judged["checks"] = [check.row() for check in found]
+    worst = next((check for check in judged["checks"] if check["severity"] == "stop"), None)
+    if worst and fields["state"] == RunState.FINISHED:
+        judged |= {"state": RunState.FAILED, "reason": worst["message"]}
+    if worst and worst["code"] == "unreadable":
+        judged |= {"picture": "", "picture_bytes": None, "checks": []}
+    return judged
+
+
+def _identical_to_others(run: Run, pixels: str) -> list[FileCheck]:
+    """Bit-equal pictures of other settings at the same seed, or of other seeds."""
+    others = Run.objects.filter(study=run.study, state=RunState.FINISHED, pixel_hash=pixels, warm_up=False)
+    found = []
+    for other in others.exclude(pk=run.pk).select_related("option"):
+        same_option = other.option_id == run.option_id
+        if same_option or other.seed == run.seed:
+            although = SEED_DID_NOTHING if same_option else SETTING_DID_NOTHING
+            found.append(identical(f"{_named(other)} seed {other.seed}", although))
+    return found
+
+
+def _named(run: Run) -> str:
+    option = run.option
+    return option.side if not option.title or option.title == "as the control" else f"{option.side} {option.title}"

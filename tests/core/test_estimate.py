@@ -1,0 +1,136 @@
+import unittest
+
+from hypothesis import given
+from hypothesis import strategies as st
+from matchedpair.measures import Ratio
+from matchedpair.trials import (
+    BudgetRow,
+    KnownCost,
+    TrialFinding,
+    UntilSure,
+    estimate,
+    needs_more,
+    plan_cost,
+    position_of,
+    study_finding,
+    trim,
+)
+
+ROW = {"engine": "alder 2", "scene": "stall", "machine": "bench", "pixels": 10_000, "samples": 16.0}
+
+
+def cost(seconds=0.0, ready=0.0, **changes):
+    return KnownCost(**ROW | {"settings": {"bounces": 8}} | changes, seconds=seconds, ready_seconds=ready)
+
+
+class OneRender(unittest.TestCase):
+    def test_the_same_render_is_the_best_basis(self):
+        known = [cost(10.0), cost(12.0), cost(99.0, settings={"bounces": 2}), cost(11.0)]
+        found = estimate(cost(), known)
+        self.assertEqual((found.seconds, found.basis, found.runs), (11.0, "rendered", 3))
+        self.assertEqual(found.words(), "3 earlier runs: the same render")
+
+    def test_rendering_goes_with_pixels_and_samples_but_getting_ready_does_not(self):
+        known = [cost(9.0, ready=1.0)]
+        self.assertAlmostEqual(estimate(cost(pixels=40_000), known).seconds, 1 + 8 * 4)
+        self.assertAlmostEqual(estimate(cost(samples=64.0), known).seconds, 1 + 8 * 4)
+        self.assertAlmostEqual(estimate(cost(samples=64.0, pixels=5_000), known).seconds, 1 + 8 * 2)
+
+    def test_the_less_alike_the_wider_the_interval(self):
+        known = [cost(10.0)]
+        rows = [cost(), cost(pixels=20_000), cost(samples=32.0), cost(settings={}), cost(scene="lane")]
+        found = [estimate(row, known) for row in rows]
+        self.assertEqual([each.basis for each in found], ["rendered", "size", "samples", "settings", "scene"])
+        widths = [each.interval[1] / each.interval[0] for each in found]
+        self.assertEqual(widths, sorted(widths))
+        self.assertTrue(all(each.interval[0] < each.seconds < each.interval[1] for each in found))
+
+    def test_of_other_settings_the_nearest_are_taken(self):
+        known = [cost(5.0, settings={"bounces": 2, "clamp": 1}), cost(7.0, settings={"bounces": 2, "clamp": 0})]
+        self.assertEqual(estimate(cost(settings={"bounces": 8, "clamp": 0}), known).seconds, 7.0)
+
+    def test_runs_that_scatter_more_than_usual_widen_it(self):
+        calm, wild = ([cost(s) for s in row] for row in ((10.0, 10.1, 9.9), (5.0, 10.0, 20.0)))
+        self.assertGreater(estimate(cost(), wild).interval[1], 1.5 * estimate(cost(), calm).interval[1])
+
+    def test_nothing_alike_gives_no_estimate(self):
+        self.assertIsNone(estimate(cost(), []))
+        self.assertIsNone(estimate(cost(), [cost(9.0, engine="tansy 1"), cost(9.0, machine="attic")]))
+
+    def test_a_plan_adds_up_and_says_how_many_are_not_known(self):
+        found = estimate(cost(), [cost(10.0)])
+        whole = plan_cost([(found, 3), (None, 2)])
+        self.assertAlmostEqual(whole.seconds, 30.0)
+        self.assertEqual(whole.unknown, 2)
+        self.assertAlmostEqual(whole.interval[1], 3 * found.interval[1])
+        self.assertAlmostEqual(whole.picture_bytes, 3 * 45_000)
+
+
+def ladder_rows(*values, seconds=1.0):
+    return [BudgetRow(control=True, changes=0, seconds=seconds)] + [
+        BudgetRow(control=False, changes=1, seconds=seconds, position=position_of(value)) for value in values
+    ]
+
+
+class Budget(unittest.TestCase):
+    def test_a_plan_within_its_budget_stays_whole(self):
+        self.assertEqual(trim(ladder_rows(2, 4, 8), 3, most_renders=12).left_out, {})
+
+    def test_seeds_beyond_two_go_first(self):
+        found = trim(ladder_rows(2, 4, 8), 5, most_renders=8)
+        self.assertEqual((found.repeats, found.left_out, found.fits), (2, {}, True))
+
+    def test_interactions_go_before_single_changes(self):
+        rows = [BudgetRow(True, 0, 1), BudgetRow(False, 1, 1), BudgetRow(False, 1, 1), BudgetRow(False, 2, 1)]
+        self.assertEqual(trim(rows, 2, most_renders=6).left_out, {3: "changes several things at once"})
+
+    def test_levels_close_to_their_neighbours_go_and_the_ends_stay(self):
+        found = trim(ladder_rows(1, 2, 16, 17, 128), 2, most_renders=8)
+        self.assertEqual(found.left_out, {4: "lies close to its neighbours", 2: "lies close to its neighbours"})
+
+    def test_seconds_are_a_budget_too_and_the_costliest_goes(self):
+        rows = [BudgetRow(True, 0, 1.0), BudgetRow(False, 1, 2.0), BudgetRow(False, 1, 30.0)]
+        self.assertEqual(trim(rows, 2, most_seconds=10).left_out, {2: "costs the most"})
+
+    def test_what_cannot_be_trimmed_far_enough_says_so(self):
+        found = trim(ladder_rows(2, 4), 2, most_renders=2)
+        self.assertFalse(found.fits)
+        self.assertEqual(len(found.left_out), 1)
+
+    @given(
+        values=st.lists(st.integers(1, 1000), min_size=1, max_size=12, unique=True), most=st.integers(4, 30),
+        repeats=st.integers(2, 6),
+    )  # fmt: skip
+    def test_controls_stay_and_the_budget_holds(self, values, most, repeats):
+        rows = ladder_rows(*values)
+        found = trim(rows, repeats, most_renders=most)
+        self.assertNotIn(0, found.left_out)
+        self.assertTrue(found.fits)
+        self.assertLessEqual((len(rows) - len(found.left_out)) * found.repeats, most)
+
+
+class Sureness(unittest.TestCase):
+    def test_repeats_go_on_until_the_interval_is_narrow_or_the_cap_reached(self):
+        rule = UntilSure("time", 0.1, 6)
+        wide, narrow = Ratio(0.5, (0.45, 0.56), "wall", 1, False), Ratio(0.5, (0.49, 0.51), "wall", 1, False)
+        self.assertTrue(needs_more(rule, wide, 2))
+        self.assertFalse(needs_more(rule, narrow, 2))
+        self.assertFalse(needs_more(rule, wide, 6))
+        self.assertFalse(needs_more(rule, None, 2))
+        self.assertFalse(needs_more(rule, Ratio(0.5, None, "wall", 1, False), 2))
+
+
+class StudyFinding(unittest.TestCase):
+    def test_the_fastest_and_the_cleanest_are_named_with_their_intervals(self):
+        time, noise = Ratio(0.5, (0.4, 0.6), "wall", 1, False), Ratio(0.7, (0.6, 0.8), "twin", 1, False)
+        said = study_finding([TrialFinding("bounces 2", None, time), TrialFinding("samples 64", noise, None)], 2)
+        self.assertEqual(
+            said,
+            "2 trials against their controls: least time with bounces 2, 0.500 of its control's (0.400 to 0.600); "
+            "least noise with samples 64, 0.700 of its control's (0.600 to 0.800).",
+        )
+
+    def test_ties_are_no_winners_and_the_missing_are_counted(self):
+        tie = Ratio(0.98, (0.9, 1.1), "wall", 1, True)
+        said = study_finding([TrialFinding("x", None, tie), TrialFinding("y", None, None)], 2)
+        self.assertEqual(said, "1 trial against its control: none takes less time. 1 not measured yet.")

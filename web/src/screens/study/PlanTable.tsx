@@ -1,0 +1,123 @@
+import type { Schema } from "../../api/client";
+import { bytes, duration, seconds } from "../../parts/format";
+import { SideMark } from "../../parts/Side";
+
+type Plan = Schema["Plan"];
+type Option = Schema["PlannedOption"];
+
+/** The plan before it runs: what it costs in all, and each option with its renders; a row can be left out by hand. */
+export function PlanTable({
+  plan,
+  onLeaveOut,
+}: {
+  plan: Plan;
+  /** Leaves out the option with this key, or takes it in again. */
+  onLeaveOut?: (key: string, out: boolean) => void;
+}) {
+  const trials = plan.options.filter((option) => option.side === "trial" && !option.left_out).length;
+  return (
+    <>
+      <p className="font-semibold">{costWords(plan)}</p>
+      <p className="text-soft text-sm">{renderWords(plan)}</p>
+      {plan.trimmed > 0 || !plan.fits ? <Trimmed plan={plan} /> : null}
+      {/* biome-ignore lint/a11y/noNoninteractiveTabindex: a plan longer than its box is scrolled by keyboard */}
+      <div className="mt-2 max-h-[24rem] overflow-auto" tabIndex={0}>
+        <table className="table-plain w-full text-sm" aria-label="Plan">
+          <thead>
+            <tr>
+              <th scope="col">Option</th>
+              <th scope="col" className="!text-right">
+                Renders
+              </th>
+              <th scope="col" className="!text-right">
+                One takes
+              </th>
+            </tr>
+          </thead>
+          <tbody>
+            {plan.options.map((option) => (
+              <tr key={option.key} data-option={option.number} className={option.left_out ? "text-soft" : ""}>
+                <th scope="row" className="text-left font-normal">
+                  <span className="flex items-start gap-1.5">
+                    {onLeaveOut ? (
+                      <input
+                        type="checkbox"
+                        className="mt-1"
+                        aria-label={`Render ${option.title}`}
+                        checked={!option.left_out}
+                        disabled={option.side === "control" || (!option.left_out && trials < 2)}
+                        onChange={(event) => onLeaveOut(option.key, !event.target.checked)}
+                      />
+                    ) : null}
+                    <span className="mt-1">
+                      <SideMark side={option.side} size={9} />
+                    </span>
+                    <span>
+                      {optionTitle(option)}
+                      {option.left_out ? (
+                        <span className="block text-soft text-xs">{option.left_out}</span>
+                      ) : null}
+                    </span>
+                  </span>
+                </th>
+                <td className="number">
+                  {option.left_out || option.comes_with != null ? "none" : option.renders}
+                </td>
+                <td className="number whitespace-nowrap">
+                  {option.comes_with != null
+                    ? "on the way"
+                    : option.estimate
+                      ? seconds(option.estimate.seconds)
+                      : "not known"}
+                </td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      </div>
+    </>
+  );
+}
+
+/** What is changed, or the control with what it has. */
+function optionTitle(option: Option): string {
+  if (option.title !== "as the control") return option.title;
+  const levels = option.levels.map((level) => level.shown).join(", ");
+  return option.levels.length <= 2 ? `the control, ${levels}` : "the control";
+}
+
+function costWords(plan: Plan): string {
+  const { cost } = plan;
+  if (cost.unknown === plan.renders) return "Time not known yet: nothing alike was rendered on this machine.";
+  const [low, high] = cost.interval;
+  const rest = cost.unknown > 0 ? `, and ${cost.unknown} renders that nothing is known of` : "";
+  return `About ${duration(cost.seconds)} (${duration(low ?? 0)} to ${duration(high ?? 0)}) and ${bytes(cost.picture_bytes)} on disk${rest}.`;
+}
+
+function renderWords(plan: Plan): string {
+  const counted = plan.renders - plan.warm_ups;
+  const warm =
+    plan.warm_ups === 1 ? "1 warm-up that is thrown away" : `${plan.warm_ups} warm-ups that are thrown away`;
+  const bases = [...new Set(plan.options.flatMap((row) => (row.estimate ? [row.estimate.words] : [])))];
+  const rests = bases.length > 0 ? ` The estimate rests on ${bases.slice(0, 2).join("; and on ")}.` : "";
+  const brought = plan.options.filter((row) => row.comes_with != null && !row.left_out).length;
+  const way = brought > 0 ? ` ${brought} options are written on the way by the render of a higher one.` : "";
+  return `${plan.renders} renders: ${warm}, then ${counted} in turn, ${plan.repeats} seeds each.${way}${rests}`;
+}
+
+function Trimmed({ plan }: { plan: Plan }) {
+  return (
+    <details className="mt-1 text-sm">
+      <summary>
+        {plan.fits
+          ? `The budget left ${plan.trimmed} ${plan.trimmed === 1 ? "option" : "options"} out`
+          : "Even the least plan is over the budget"}
+      </summary>
+      <ol className="list-decimal pl-5 text-soft">
+        {plan.rules.map((rule) => (
+          <li key={rule}>{rule}</li>
+        ))}
+      </ol>
+    </details>
+  );
+}
