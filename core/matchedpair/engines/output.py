@@ -77,9 +77,7 @@ class EngineOutput:
         ):
             self._told(line, pattern, take)
 
-    def _told(
-        self, line: str, pattern: re.Pattern[str] | None, take: Callable[[re.Match[str]], None]
-    ) -> None:
+    def _told(self, line: str, pattern: re.Pattern[str] | None, take: Callable[[re.Match[str]], None]) -> None:
         match = pattern.search(line) if pattern else None
         if match is None:
             return

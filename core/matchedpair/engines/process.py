@@ -177,9 +177,7 @@ class _Watch:
                 elapsed = time.monotonic() - began
                 latest = self._on_the_way(began)[-1:]
                 on_progress(
-                    Progress(
-                        self.output.progress, self.output.ready, elapsed, self._ready_seconds(began), *latest
-                    )
+                    Progress(self.output.progress, self.output.ready, elapsed, self._ready_seconds(began), *latest)
                 )
                 if should_stop():
                     return "stopped"
