@@ -147,3 +147,42 @@ def add_engine(folder: Path, kind: str, *, name: str = "", pause: float = 0.0) -
     path = folder / f"{name}.toml"
     path.write_text(text)
     return path
+
+
+LADDER = """
+    levels = [int(float(part)) for part in a.on_the_way.split(",")] if a.on_the_way else []
+    say("ready now")
+    spent = 0.0
+    for k in range(a.samples):
+        time.sleep(a.pause / a.samples)
+        if k + 1 in levels:
+            began = time.time()
+            picture, a.picture = a.picture, f"way-{k + 1}.exr"
+            draw(a.width, a.height)
+            time.sleep(0.3)
+            a.picture = picture
+            spent += time.time() - began
+            say(f"wrote way-{k + 1}.exr at {k + 1}, {spent} s")
+    draw(a.width, a.height)
+    say(f"reached {a.samples}")
+    say("drew 12 frames in 0.5 s")
+"""
+
+
+def add_ladder(folder: Path, name: str = "ladder") -> Path:
+    """A made-up engine that writes pictures on the way, each of which costs 0.3 s more than it need."""
+    path = add_engine(folder, "good", name=name)
+    script = folder / f"{name}.py"
+    extra = 'parser.add_argument("--extra"'
+    drawing = DRAW.replace(extra, f'parser.add_argument("--on-the-way", default="")\n{extra}')
+    script.write_text(drawing + textwrap.dedent(LADDER))
+    text = path.read_text().replace(str(folder / "good.py"), str(script))
+    text = text.replace('"{settings}"]', '"{settings}", "{changes}"]')
+    text = text.replace("[output]", 'on_the_way = ["--on-the-way", "{levels}"]\n\n[output]', 1).replace(
+        "ready = ",
+        "on_the_way = '^wrote (?P<file>\\S+) at (?P<level>\\d+), (?P<spent>[\\d.]+) s'\n"
+        "reached = '^reached (\\d+)'\nframes = '^drew (\\d+) frames in ([\\d.]+) s'\nready = ",
+        1,
+    )
+    path.write_text(text)
+    return path
