@@ -9,7 +9,7 @@ PYTHON ?= python3.11
 WEB_SOURCES := $(shell find web/src web/public web/index.html web/*.ts web/*.json -type f 2>/dev/null)
 KERNELS := $(wildcard standins/*/*kernels.py)
 
-.PHONY: help setup demo dev test lint screenshots demo-data schema clean
+.PHONY: help setup demo dev test lint bench screenshots demo-data schema clean
 
 help: ## list the targets
 	@grep -hE '^[a-z-]+:.*##' $(MAKEFILE_LIST) | sed -E 's/:[^#]*## /\t/' | expand -t 16
@@ -47,6 +47,9 @@ lint: .venv/installed web/node_modules/installed ## every check that runs nothin
 schema: .venv/installed web/node_modules/installed ## write the API schema and the types made from it
 	python manage.py spectacular --validate --fail-on-warn --format openapi-json --file server/openapi.json
 	cd web && npm run --silent types
+
+bench: setup chromium ## measure speed and honesty of the bench, as ratios
+	python -m benchmarks
 
 screenshots: setup chromium ## take docs/screenshots anew from the demo data
 	python demo/screenshots.py

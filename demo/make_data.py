@@ -50,7 +50,7 @@ def looks() -> None:
     from server.catalogue.scenes import scenes_now, take_look
 
     alder = engine_named("alder")
-    for scene in scenes_now()[0]:
+    for scene in scenes_now(())[0]:
         wanted = {(view.name, "as-is") for view in scene.views}
         wanted |= {(scene.views[0].name, variant.name) for variant in scene.variants}
         for view, variant in sorted(wanted):
@@ -90,43 +90,42 @@ def studies() -> dict[str, Any]:
     made = {
         "picking": run(
             "Is picking lights by estimate worth its time at the counter?", width=480, height=270,
-            settings={"samples": 48, "indirect_clamp": 4.0}, under_test="light_picking", trial_value="estimate",
+            settings={"samples": 48, "indirect_clamp": 4.0}, factors=[factor("light_picking", "estimate")],
         ),
         "clamp": run(
             "What does a clamp on indirect light take away in the deep shelf?", view="shelf",
-            settings={"samples": 48} | ESTIMATE, under_test="indirect_clamp", trial_value=2.0,
+            settings={"samples": 48} | ESTIMATE, factors=[factor("indirect_clamp", 2.0)],
         ),
         "version": run(
-            "Did Alder 2 change anything in the mist?", scene="mist-lane", view="lane",
-            settings={"samples": 24} | ESTIMATE, build="1", under_test="version", trial_value="2",
+            "Did Alder 2 change anything in the mist?", asked="version", kind="versions", scene="mist-lane",
+            view="lane", settings={"samples": 24} | ESTIMATE, build="1", factors=[factor("version", "2")],
         ),
         "switches": run(
             "What does focused light cost in the basin?", scene="cloth-corner", view="basin", engine="sorrel",
-            settings={"samples": 24, "photons": 400000}, under_test="focused_light", trial_value=True,
+            settings={"samples": 24, "photons": 400000}, factors=[factor("focused_light", True)],
             passes=["focused", "depth"],
         ),
         "roughness": run(
             "How much noise does a rougher basin bring?", scene="cloth-corner", view="basin",
-            settings={"samples": 32} | ESTIMATE, under_test="quantity:basin_roughness", trial_value=0.3,
+            settings={"samples": 32} | ESTIMATE, factors=[factor("quantity:basin_roughness", 0.3)],
         ),
         "apart": run(
             "How far apart are Alder and Tansy in brightness?", scene="cloth-corner",
-            settings={"samples": 32} | ESTIMATE, under_test="engine", trial_value="tansy",
-            trial_settings={"gather_rays": 256},
+            settings={"samples": 32} | ESTIMATE, factors=[TANSY],
         ),
     }  # fmt: skip
     pair = with_all(Pair.objects.filter(study=made["apart"])).get()
-    factor, _ = bring_together(pair_findings(pair), get_object_or_404(Zone, name="Back wall"))
-    print(f"Tansy's light times {factor.factor:.4f}", flush=True)
+    factor_, _ = bring_together(pair_findings(pair), get_object_or_404(Zone, name="Back wall"))
+    print(f"Tansy's light times {factor_.factor:.4f}", flush=True)
     made["together"] = run(
         "Which is cleaner in the cloth corner, Alder or Tansy?", scene="cloth-corner",
-        settings={"samples": 32} | ESTIMATE, under_test="engine", trial_value="tansy",
-            trial_settings={"gather_rays": 256},
+        settings={"samples": 32} | ESTIMATE, factors=[TANSY],
     )  # fmt: skip
     made["long"] = run(
         "Is 256 samples enough to judge the cloth corner by?", scene="cloth-corner",
-        settings={"samples": 128} | ESTIMATE, under_test="samples", trial_value=256,
+        settings={"samples": 128} | ESTIMATE, factors=[factor("samples", 256)],
     )  # fmt: skip
+    made |= plans()
     give_verdict(
         with_all(Pair.objects.filter(study=made["picking"])).get(), chosen="trial", author="Rosa, Kettle Lane",
         reasons="Cleaner on the posts and around the bulbs. The tray keeps its sparkle in both.",
@@ -139,18 +138,77 @@ def studies() -> dict[str, Any]:
     return made
 
 
+def plans() -> dict[str, Any]:
+    """One study of each further kind of plan, all small."""
+    small: dict[str, Any] = {"width": 192, "height": 108}
+    return {
+        "budget": run(
+            "What can each engine do with three seconds in the cloth corner?", kind="range", match_on="time",
+            scene="cloth-corner", settings={"samples": 65536, "time_budget": 3.0} | ESTIMATE, **small,
+            factors=[engines({"value": "sorrel", "settings": {"samples": 65536, "time_budget": 3.0}}, SEDGE)],
+        ),
+        "pass": run(
+            "Which engine should make the ambient occlusion of the cabinet?", asked="pass", kind="range",
+            match_on="time", scene="glass-cabinet", view="cabinet", settings={"samples": 16}, passes=["occlusion"],
+            **small, factors=[engines({"value": "tansy", "settings": {}}, SEDGE)],
+        ),
+        "same time": run(
+            "More pixels or more samples at the counter?", asked="pixels", kind="same-time", match_on="time",
+            settings={"samples": 16} | ESTIMATE, **small,
+            factors=[factor("size", "96x54", "272x153"), factor("samples", 64, 8)],
+        ),
+        "table": run(
+            "Do clamp and light picking help each other in the stall?", kind="table", settings={"samples": 16},
+            **small, factors=[factor("light_picking", "estimate"), factor("indirect_clamp", 1.0, 4.0)],
+        ),
+        "bounces": run(
+            "How many bounces does the glass cabinet need?", asked="bounces", kind="range", scene="glass-cabinet",
+            view="cabinet", settings={"samples": 16, "bounces": 16} | ESTIMATE, **small,
+            factors=[factor("bounces", 2, 4, 8, 12)],
+        ),
+        "engines": run(
+            "Which engine for the stall and the lane?", asked="engine", kind="engines-scenes", match_on="noise",
+            settings={"samples": 16}, **small, factors=[
+                engines({"value": "alder", "settings": {"samples": 32, "light_picking": "estimate"}},
+                        {"value": "tansy", "settings": {}}, SEDGE),
+                factor("scene", "mist-lane", "cloth-corner"),
+            ],
+        ),
+        "ladder": run(
+            "How many samples are enough for the stall?", asked="samples", kind="ladder", width=320, height=180,
+            settings={"samples": 16} | ESTIMATE, factors=[factor("samples", 4, 8, 32, 64, 128)], repeats=3,
+        ),
+    }  # fmt: skip
+
+
+def factor(subject: str, *values: Any) -> dict[str, Any]:
+    """A factor with these levels besides the control's."""
+    return {"subject": subject, "levels": [{"value": value, "settings": None} for value in values]}
+
+
+def engines(*levels: dict[str, Any]) -> dict[str, Any]:
+    """Engines as they come or tuned, as a factor."""
+    return {"subject": "engine", "levels": list(levels)}
+
+
+TANSY = engines({"value": "tansy", "settings": {"gather_rays": 256}})
+SEDGE: dict[str, Any] = {"value": "sedge", "settings": {}}
+
+
 def run(question: str, **values: Any) -> Any:
     """Create a study and render it to its end."""
     from server.bench.cluster import Cluster
     from server.bench.runner import Runner
-    from server.findings.pairs import pair_findings, with_all
+    from server.findings.studies import study_findings
     from server.runs.actions import queue_study
     from server.runs.models import OPEN_STATES, Run
     from server.studies.actions import create_study
+    from server.studies.api import DraftSerializer
     from server.studies.draft import resolve
-    from server.studies.models import Pair
 
-    draft, problems = resolve({"question": question, **COMMON, **values})
+    form = DraftSerializer(data={"question": question, **COMMON, **values})
+    form.is_valid(raise_exception=True)
+    draft, problems = resolve(form.validated_data)
     if draft is None:
         sys.exit(f"{question}: {problems}")
     study = create_study(draft)
@@ -158,7 +216,7 @@ def run(question: str, **values: Any) -> Any:
     cluster = Cluster()
     Runner(cluster).run_until(lambda: not Run.objects.filter(state__in=OPEN_STATES).exists())
     cluster.close()
-    print(f"{question} {pair_findings(with_all(Pair.objects.filter(study=study)).get()).sentence}", flush=True)
+    print(f"{question} {study_findings(study).sentence}", flush=True)
     return study
 
 

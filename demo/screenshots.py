@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import re
 import socket
 import subprocess
 import sys
@@ -28,7 +29,11 @@ def main() -> None:
         probe.bind(("127.0.0.1", 0))
         port = probe.getsockname()[1]
         probe.close()
-        environment = {**os.environ, "MATCHEDPAIR_HOME": home, "DJANGO_SETTINGS_MODULE": "server.config.settings"}
+        # the machine that made the demo data, so that its runs tell what a plan will cost
+        environment = {
+            **os.environ, "MATCHEDPAIR_HOME": home, "MATCHEDPAIR_MACHINE": "lane-bench",
+            "DJANGO_SETTINGS_MODULE": "server.config.settings",
+        }  # fmt: skip
         manage = [sys.executable, "manage.py"]
         for words in (["migrate", "--verbosity", "0"], ["load_data", "demo/data"]):
             subprocess.run([*manage, *words], cwd=ROOT, env=environment, check=True, stdout=subprocess.DEVNULL)
@@ -53,6 +58,7 @@ def main() -> None:
                 page = browser.new_page(viewport={"width": 1280, "height": 800})
                 take_studies(page, base)
                 take_kit(page, base)
+                take_queue(page, base)
                 browser.close()
         finally:
             for process in started:
@@ -77,7 +83,7 @@ def take_studies(page: Page, base: str) -> None:
     page.get_by_role("link", name="Which is cleaner in the cloth corner").click()
     page.wait_for_selector("tr[data-run] img")
     take(page, "study")
-    page.get_by_role("button", name="Log of trial seed 1").click()
+    page.get_by_role("button", name=re.compile("^Log of trial .* seed 1")).click()
     page.get_by_role("dialog").get_by_text("pass").first.wait_for()
     take(page, "run-log")
     page.keyboard.press("Escape")
@@ -98,15 +104,31 @@ def take_studies(page: Page, base: str) -> None:
     page.get_by_role("dialog").wait_for()
     take(page, "keys")
     page.keyboard.press("Escape")
+    page.goto(base)
+    page.get_by_role("link", name="Which engine for the stall and the lane?").click()
+    page.get_by_label("Group by").select_option("by scene")
+    page.wait_for_selector("tr[data-group]")
+    page.get_by_role("region", name="Run table").scroll_into_view_if_needed()
+    take(page, "study-engines")
+
+
+def take_queue(page: Page, base: str) -> None:
+    """The queue with a ladder growing cleaner; left running, it ends with the runner."""
+    page.goto(f"{base}/studies/plan?ask=samples&scene=mist-lane&view=lane")
+    page.get_by_role("button", name="Create and run").click()
+    page.get_by_role("region", name="Under way").wait_for()
+    page.goto(f"{base}/queue")
+    page.get_by_alt_text("The render so far").wait_for(timeout=120_000)
+    take(page, "queue")
 
 
 def take_kit(page: Page, base: str) -> None:
     """A new study, scenes, engines, and renders from elsewhere."""
-    page.goto(f"{base}/studies/new?scene=cloth-corner&view=counter")
-    page.get_by_label("Question").fill("Which is faster in the cloth corner?")
-    page.get_by_role("button", name="Change this for the trial: Engine").click()
-    page.get_by_label("Engine, trial").select_option("tansy")
-    page.get_by_text("Matched in all but engine.").wait_for()
+    page.goto(f"{base}/studies/new")
+    page.wait_for_selector("[data-question]")
+    take(page, "questions")
+    page.goto(f"{base}/studies/plan?ask=bounces&scene=glass-cabinet&view=cabinet")
+    page.get_by_role("table", name="Plan").wait_for()
     take(page, "new-study")
     page.goto(f"{base}/scenes")
     page.wait_for_selector("[data-scene] img")

@@ -157,10 +157,11 @@ LADDER = """
         time.sleep(a.pause / a.samples)
         if k + 1 in levels:
             began = time.time()
-            picture, a.picture = a.picture, f"way-{k + 1}.exr"
+            picture, samples = a.picture, a.samples
+            a.picture, a.samples = f"way-{k + 1}.exr", k + 1
             draw(a.width, a.height)
             time.sleep(0.3)
-            a.picture = picture
+            a.picture, a.samples = picture, samples
             spent += time.time() - began
             say(f"wrote way-{k + 1}.exr at {k + 1}, {spent} s")
     draw(a.width, a.height)

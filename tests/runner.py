@@ -17,7 +17,10 @@ ROOT = Path(__file__).parents[1]
 
 
 class RunnerProcess:
-    """Starts on entering, is killed on leaving."""
+    """Starts on entering, is killed on leaving; takes further environment variables by name."""
+
+    def __init__(self, **environment: str) -> None:
+        self.environment = environment
 
     def __enter__(self) -> RunnerProcess:
         self.start()
@@ -27,7 +30,7 @@ class RunnerProcess:
         self.kill()
 
     def start(self) -> None:
-        environment = {**os.environ, "DJANGO_SETTINGS_MODULE": "server.config.settings"}
+        environment = {**os.environ, "DJANGO_SETTINGS_MODULE": "server.config.settings", **self.environment}
         self.process = subprocess.Popen(
             [sys.executable, "manage.py", "runner"], cwd=ROOT, env=environment, stdout=subprocess.PIPE,
             stderr=subprocess.STDOUT, text=True,

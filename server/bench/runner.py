@@ -5,6 +5,7 @@ from __future__ import annotations
 import errno
 import logging
 import shutil
+import threading
 import time
 from collections.abc import Callable
 from dataclasses import dataclass
@@ -65,6 +66,7 @@ class Runner:
         self.bench = Bench()
         self.sent: dict[int, Sent] = {}
         self._here = describe_machine().name
+        self._ended = threading.Event()
         self._measured_for: object = None
         for folder in (work_folder(), path_of_live(0).parent):
             shutil.rmtree(folder, ignore_errors=True)
@@ -82,7 +84,8 @@ class Runner:
                 # a full disk or a locked database may mend; what is stored stays true, so the next look goes on from it
                 log.exception("could not go on; trying again")
                 time.sleep(TRY_AGAIN_SECONDS)
-            time.sleep(LOOK_EVERY_SECONDS)
+            self._ended.wait(LOOK_EVERY_SECONDS)  # a render that ends is not kept waiting for the next look
+            self._ended.clear()
         for run, sent in self.sent.items():
             self.cluster.stop(sent.key)
             actions.requeue(run)
@@ -159,7 +162,9 @@ class Runner:
             actions.mark_failed(run_id, f"Could not be started: {error}")
             return False
         log.info("run %s starts: %s %s seed %s", run_id, definition.title, run.option.title, run.seed)
-        self.sent[run_id] = Sent(description["key"], machine, self.cluster.start(definition, description, machine))
+        sent = Sent(description["key"], machine, self.cluster.start(definition, description, machine))
+        sent.future.add_done_callback(lambda _: self._ended.set())
+        self.sent[run_id] = sent
         return True
 
     def _collect(self, run_id: int) -> None:

@@ -10,12 +10,20 @@ from dataclasses import asdict, replace
 from pathlib import Path
 from typing import Any
 
-from matchedpair.engines import EngineDefinition, RenderJob, describe_machine, engine_version, render
+from matchedpair.engines import (
+    EngineDefinition,
+    RenderJob,
+    describe_machine,
+    engine_version,
+    find_program,
+    render,
+)
 from matchedpair.engines.process import Progress
 from matchedpair.errors import MatchedPairError
 
 MOST_LIVE_BYTES = 32_000_000
 Report = Callable[[Progress, float | None, bytes | None], None]
+_versions: dict[tuple[str, str, tuple[int, ...]], str] = {}
 _to_stop: set[str] = set()
 _lock = threading.Lock()
 
@@ -49,7 +57,7 @@ def render_task(definition: EngineDefinition, description: dict[str, Any], repor
     key = description["key"]
     folder = Path(tempfile.mkdtemp(prefix="render-", dir=description["work"]))
     try:
-        version = engine_version(definition, description["build"])
+        version = _version(definition, description["build"])
         scene = folder / f"{description['scene_name']}.json"
         scene.write_bytes(description["scene"])
         made = folder / "made"
@@ -79,6 +87,16 @@ def render_task(definition: EngineDefinition, description: dict[str, Any], repor
             _to_stop.discard(key)
         shutil.rmtree(folder, ignore_errors=True)
     return result | {"machine": asdict(describe_machine()), "engine_version": version}
+
+
+def _version(definition: EngineDefinition, build: str) -> str:
+    """Asked once for each state of the program and the scripts it is given: asking takes as long as starting it."""
+    program = find_program(definition.build(build).program, definition)
+    files = [program, *(word for word in definition.version if Path(word).is_file())]
+    key = (program, build, tuple(Path(file).stat().st_mtime_ns for file in files))
+    if key not in _versions:
+        _versions[key] = engine_version(definition, build)
+    return _versions[key]
 
 
 def _with_pictures(report: Report) -> Callable[[Progress], None]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from collections import Counter, OrderedDict
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -18,8 +19,8 @@ from server.runs.models import Run
 from server.studies.models import Option, Pair, Study
 
 MOST_KEPT = 400
+SLOW_SECONDS, PATIENCE = 0.5, 10
 _lock = Lock()
-_kept: OrderedDict[int, tuple[Any, StudyFindings]] = OrderedDict()
 
 
 @dataclass(frozen=True)
@@ -31,6 +32,24 @@ class StudyFindings:
     sheet: MatchSheet | None
 
 
+@dataclass(frozen=True)
+class _Kept:
+    """Findings with what they rest on, when they were gathered, and how many seconds that took."""
+
+    stamp: Any
+    findings: StudyFindings
+    at: float
+    took: float
+
+    def serves(self, stamp: Any) -> bool:
+        """Whether they are still true; those of a huge study serve a little longer, or nothing else would be done."""
+        young = self.took > SLOW_SECONDS and time.monotonic() - self.at < PATIENCE * self.took
+        return self.stamp == stamp or young
+
+
+_kept: OrderedDict[int, _Kept] = OrderedDict()
+
+
 def study_findings(study: Study) -> StudyFindings:
     """Gather what is known of all pairs of a study; the same again while nothing has changed."""
     return findings_of([study])[study.pk]
@@ -40,9 +59,10 @@ def findings_of(studies: Sequence[Study]) -> dict[int, StudyFindings]:
     """The findings of many studies by their numbers, asked for together."""
     stamps = _stamps(studies)
     with _lock:
-        found = {pk: _kept[pk][1] for pk, stamp in stamps.items() if pk in _kept and _kept[pk][0] == stamp}
+        found = {pk: _kept[pk].findings for pk, stamp in stamps.items() if pk in _kept and _kept[pk].serves(stamp)}
     stale = [study for study in studies if study.pk not in found]
     if stale:
+        began = time.monotonic()
         zones = areas_by_view()
         rows: dict[int, list[PairFindings]] = {study.pk: [] for study in stale}
         pairs = Pair.objects.filter(study__in=stale, trial__in_plan=True, trial__left_out="")
@@ -52,13 +72,15 @@ def findings_of(studies: Sequence[Study]) -> dict[int, StudyFindings]:
             own = tuple(rows[study.pk])
             sheet = merged_sheet([row.sheet for row in own]) if own else None
             found[study.pk] = StudyFindings(own, _sentence(own), sheet)
-            _keep(study.pk, stamps[study.pk], found[study.pk])
+        took = time.monotonic() - began
+        for study in stale:
+            _keep(study.pk, _Kept(stamps[study.pk], found[study.pk], time.monotonic(), took))
     return found
 
 
-def _keep(study: int, stamp: Any, found: StudyFindings) -> None:
+def _keep(study: int, kept: _Kept) -> None:
     with _lock:
-        _kept[study] = (stamp, found)
+        _kept[study] = kept
         _kept.move_to_end(study)
         while len(_kept) > MOST_KEPT:
             _kept.popitem(last=False)

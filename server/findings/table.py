@@ -9,11 +9,13 @@ from dataclasses import dataclass
 from statistics import median
 from typing import Any
 
+from django.db.models import Case, F, FloatField, Q, QuerySet, When
 from matchedpair.errors import InputError
+from matchedpair.measures.zones import WHOLE
 
 from server.findings.export import plain_cell
-from server.findings.measuring import counted_runs, noise_of
-from server.runs.models import Run
+from server.findings.models import Measure
+from server.runs.models import BAD_STATES, Run, RunState
 from server.studies.models import Option, Purpose, Study
 
 FACTOR = "factor:"
@@ -75,6 +77,27 @@ GROUPED = (
 )
 
 
+PLAN_ORDER = ("position", "option__number", "pk")
+
+
+def _of_finished(value: Any) -> Case:
+    """What only a finished run has; unknown for the others."""
+    return Case(When(state=RunState.FINISHED, then=value), default=None, output_field=FloatField())
+
+
+DATABASE_SORTS = {
+    "run": F("pk"), "title": F("option__title"), "seed": F("seed"), "state": F("state"), "machine": F("machine_name"),
+    "version": F("engine_version"), "ended_at": F("ended_at"),
+    "render_seconds": _of_finished(F("wall_seconds") - F("ready_seconds")),
+    "cpu_render_seconds": _of_finished(F("cpu_seconds") - F("cpu_ready_seconds")),
+    "quietness": _of_finished(F("cpu_seconds") / (F("wall_seconds") * F("study__threads"))),
+} | {
+    name: F(name)
+    for name in ("ready_seconds", "wall_seconds", "cpu_seconds", "peak_memory_bytes", "structures_bytes",
+                 "frames_per_second", "reached", "load_before")
+}  # fmt: skip
+
+
 @dataclass(frozen=True)
 class Asked:
     """Which rows in which order.
@@ -131,23 +154,30 @@ def columns_of(study: Study) -> list[Column]:
     return [*COLUMNS[:place], *factors, *COLUMNS[place:]]
 
 
+def page_of(study: Study, asked: Asked, offset: int, limit: int) -> tuple[int, list[Run]]:
+    """How many runs are asked for, and one page of them. Raises `InputError` for a column that there is not.
+
+    Where the database can filter and sort by itself, only the page is read.
+    """
+    order = _database_order(asked)
+    if order is None or asked.text:
+        rows = rows_of(study, asked)
+        return len(rows), rows[offset : offset + limit]
+    runs = _filtered(study, asked)
+    page = list(runs.order_by(*order)[offset : offset + limit])
+    return runs.count(), _completed(study, page)
+
+
 def rows_of(study: Study, asked: Asked) -> list[Run]:
-    """The runs that are asked for, in order. Raises `InputError` for a column that there is not."""
-    runs = study.runs.select_related("option__setup__scene", "study").defer(*NOT_LOADED)
-    if not asked.old:
-        runs = runs.filter(option__in_plan=True) | runs.filter(option__purpose=Purpose.PILOT)
-    if not asked.throwaway:
-        runs = runs.filter(warm_up=False, option__purpose=Purpose.COUNTED)
-    rows = list(runs.order_by("position", "option__number", "pk"))
-    noises = _noises(study)
-    for run in rows:
-        run.option_noise = None if run.warm_up else noises.get(run.option_id)  # type: ignore[attr-defined]  # for its column
-    rows = [run for run in rows if _matches(run, asked)]
+    """All runs that are asked for, in order. Raises `InputError` for a column that there is not."""
     columns = {column.name: column for column in columns_of(study)}
-    if asked.sort:
-        name = asked.sort.removeprefix("-")
-        if name not in columns:
-            raise InputError(f"there is no column {name!r}; there are {', '.join(columns)}")
+    name = asked.sort.removeprefix("-")
+    if name and name not in columns:
+        raise InputError(f"there is no column {name!r}; there are {', '.join(columns)}")
+    rows = _completed(study, list(_filtered(study, asked).order_by(*PLAN_ORDER)))
+    if asked.text:
+        rows = [run for run in rows if _matches(run, asked.text)]
+    if name:
         rows = _sorted(rows, columns[name], down=asked.sort.startswith("-"))
     if asked.group:
         order: dict[str, int] = {}
@@ -192,31 +222,63 @@ def as_csv(rows: Iterable[Run], columns: Sequence[Column]) -> bytes:
     return text.getvalue().encode()
 
 
-def _noises(study: Study) -> dict[int, float]:
-    """Noise of each option's whole picture, as far as it belongs to the runs as they are."""
-    options = Option.objects.filter(study=study, measures__name="noise").distinct().prefetch_related("runs", "measures")
-    found = {}
-    for option in options:
-        row = noise_of(option)
-        if row and row.value is not None and row.inputs == [run.picture for run in counted_runs(option)]:
-            found[option.pk] = row.value
-    return found
-
-
-def _matches(run: Run, asked: Asked) -> bool:
+def _filtered(study: Study, asked: Asked) -> QuerySet[Run]:
+    runs = study.runs.defer(*NOT_LOADED)
+    if not asked.old:
+        runs = runs.filter(Q(option__in_plan=True) | Q(option__purpose=Purpose.PILOT))
+    if not asked.throwaway:
+        runs = runs.filter(warm_up=False, option__purpose=Purpose.COUNTED)
     if asked.states:
-        bad = run.state in ("failed", "stopped") or bool(run.checks)
-        if run.state not in asked.states and not ("bad" in asked.states and bad):
-            return False
-    if not asked.text:
-        return True
+        wanted = Q(state__in=asked.states)
+        if "bad" in asked.states:
+            wanted |= Q(state__in=BAD_STATES) | ~Q(checks=[])
+        runs = runs.filter(wanted)
+    return runs
+
+
+def _database_order(asked: Asked) -> list[Any] | None:
+    """How the database sorts for this; None when it cannot."""
+    if asked.group:
+        return None
+    if not asked.sort:
+        return list(PLAN_ORDER)
+    by = DATABASE_SORTS.get(asked.sort.removeprefix("-"))
+    if by is None:
+        return None
+    known = by.desc(nulls_last=True) if asked.sort.startswith("-") else by.asc(nulls_last=True)
+    return [known, *PLAN_ORDER]
+
+
+def _completed(study: Study, rows: list[Run]) -> list[Run]:
+    """The runs with their study, their options (each read once), and the noise of these."""
+    ids = {run.option_id for run in rows}
+    options = Option.objects.select_related("setup__scene").in_bulk(ids)
+    noises = _noises(ids)
+    for run in rows:
+        run.study, run.option = study, options[run.option_id]
+        run.option_noise = None if run.warm_up else noises.get(run.option_id)  # type: ignore[attr-defined]  # for its column
+    return rows
+
+
+def _noises(options: set[int]) -> dict[int, float]:
+    """Noise of each option's whole picture, as far as it belongs to the runs as they are."""
+    measures = Measure.objects.filter(option__in=options, name="noise", zone=WHOLE).exclude(value=None)
+    kept = {row.option_id: row for row in measures}
+    pictures: dict[int, list[str]] = {pk: [] for pk in kept}
+    counted = Run.objects.filter(option__in=kept, state=RunState.FINISHED, warm_up=False).order_by("seed")
+    for pk, picture in counted.values_list("option", "picture"):
+        pictures[pk].append(picture)
+    return {pk: row.value for pk, row in kept.items() if row.value is not None and row.inputs == pictures[pk]}
+
+
+def _matches(run: Run, text: str) -> bool:
     option = run.option
     said = " ".join((
         option.title, option.side, option.engine_title, run.state, run.machine_name, run.engine_version, run.reason,
         *(f"{level['title']} {level['shown']}" for level in option.levels), *_found(run), f"seed {run.seed}",
         "warm-up" if run.warm_up else "", "pilot" if option.purpose == Purpose.PILOT else "",
     )).lower()  # fmt: skip
-    return all(word in said for word in asked.text.lower().split())
+    return all(word in said for word in text.lower().split())
 
 
 def _sorted(rows: list[Run], column: Column, *, down: bool) -> list[Run]:

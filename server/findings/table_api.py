@@ -15,7 +15,7 @@ from rest_framework.decorators import api_view
 from rest_framework.request import Request
 from rest_framework.response import Response
 
-from server.findings.table import Asked, Column, as_csv, columns_of, groups_of, rows_of
+from server.findings.table import Asked, Column, as_csv, columns_of, groups_of, page_of, rows_of
 from server.runs.api import RunSerializer
 from server.runs.models import Run, RunState
 from server.runs.next_step import next_steps
@@ -120,12 +120,8 @@ FILE = [*ASKED, OpenApiParameter("columns", str)]
 def table(request: Request, pk: int) -> Response:
     """A page of a study's runs."""
     study, asked, form = _asked(request, pk)
-    rows = rows_of(study, asked)
-    offset = form["offset"]
-    body = {
-        "total": len(rows), "offset": offset, "columns": columns_of(study),
-        "rows": rows[offset : offset + form["limit"]],
-    }  # fmt: skip
+    total, rows = page_of(study, asked, form["offset"], form["limit"])
+    body = {"total": total, "offset": form["offset"], "columns": columns_of(study), "rows": rows}
     return Response(TableSerializer(body).data)
 
 

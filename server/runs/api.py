@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections import Counter
 from typing import Any
 
-from django.db.models import Count, F, Max
+from django.db.models import Count, F, Max, Q
 from django.http import Http404, HttpResponse
 from django.shortcuts import get_object_or_404
 from django.utils.cache import patch_cache_control
@@ -19,8 +19,8 @@ from rest_framework.response import Response
 
 from server.runs import actions
 from server.runs.actions import run_again, run_bad_again, stop_runs
-from server.runs.models import BAD_STATES, OPEN_STATES, Run, RunState
-from server.runs.progress import StudyState, planned_renders, seconds_left, study_state
+from server.runs.models import BAD_STATES, ENDED_STATES, OPEN_STATES, Run, RunState
+from server.runs.progress import StudyState, lacking_renders, planned_renders, seconds_left, state_of
 from server.store.files import HASH, path_of
 from server.store.pixels import PICTURE, half_float_rgba, shown, stored_picture, thumbnail
 from server.studies.api import StudySerializer, SwitchSerializer, study_with_all, switched_on
@@ -273,30 +273,38 @@ def picture_of_view(request: Request) -> Response:
 
 
 def _progress(study: Study) -> dict[str, Any]:
-    runs = list(study.runs.select_related("option", "study").defer("log", "command", "machine"))
-    counted = [run for run in runs if run.option.purpose == Purpose.COUNTED]
-    current, total = seconds_left(runs)
-    waiting = [run.queued_order for run in runs if run.state == RunState.QUEUED]
-    running = [run for run in runs if run.state == RunState.RUNNING]
-    ahead = 0
-    if waiting and not running:
-        others = Run.objects.exclude(study=study)
-        ahead = others.filter(state=RunState.QUEUED, queued_order__lt=min(waiting)).count()
-        ahead += others.filter(state=RunState.RUNNING).count()
-    counts = Counter(run.state for run in counted)
-    planned = planned_renders(study)
-    begun = sum(not run.warm_up and run.state not in BAD_STATES and run.made_by_id is None for run in counted)
-    ended = [run.ended_at for run in runs if run.ended_at]
+    """Counted by the database: a study may have thousands of runs, and this is asked several times a second."""
+    runs = study.runs.order_by()
+    counted = runs.filter(option__purpose=Purpose.COUNTED)
+    counts = dict(counted.values_list("state").annotate(Count("pk")))
     # a warm-up that has ended, in whatever way, says nothing of the study
-    telling = [run for run in counted if not run.warm_up or run.state in OPEN_STATES]
+    telling = counted.exclude(warm_up=True, state__in=ENDED_STATES)
+    states = dict(telling.values_list("state").annotate(Count("pk")))
+    opened = list(
+        runs.filter(state__in=OPEN_STATES).select_related("option", "study").defer("log", "command", "machine")
+    )
+    current, total = seconds_left(study, opened)
+    planned = planned_renders(study)
+    begun = counted.filter(warm_up=False, made_by=None).exclude(state__in=BAD_STATES).count()
+    ended = runs.aggregate(last=Max("ended_at"), count=Count("pk"), let_go=Count("let_go_at"))
     return {
-        "state": study_state(study, (run.state for run in telling)), "counts": counts, "planned": planned,
-        "bad": sum(run.state in BAD_STATES or bool(run.checks) for run in telling),
-        "lacking": max(planned - begun, 0), "seconds_left": total, "current_seconds_left": current, "ahead": ahead,
-        "pilots_open": sum(run.option.purpose == Purpose.PILOT and run.state in OPEN_STATES for run in runs),
-        "stamp": " ".join(map(str, (max(ended, default=""), len(runs), sum(bool(run.let_go_at) for run in runs)))),
-        "running": running,
+        "state": state_of(Counter(states), lacking=lacking_renders(study) > 0), "counts": counts, "planned": planned,
+        "bad": telling.filter(Q(state__in=BAD_STATES) | ~Q(checks=[])).count(), "lacking": max(planned - begun, 0),
+        "seconds_left": total, "current_seconds_left": current, "ahead": _ahead(study, opened),
+        "pilots_open": sum(run.option.purpose == Purpose.PILOT for run in opened),
+        "stamp": f"{ended['last']} {ended['count']} {ended['let_go']}",
+        "running": [run for run in opened if run.state == RunState.RUNNING],
     }  # fmt: skip
+
+
+def _ahead(study: Study, opened: list[Run]) -> int:
+    """Runs of other studies that come before this one's, while none of its own is under way."""
+    waiting = [run.queued_order for run in opened if run.state == RunState.QUEUED]
+    if not waiting or len(waiting) < len(opened):
+        return 0
+    others = Run.objects.exclude(study=study)
+    before = others.filter(state=RunState.QUEUED, queued_order__lt=min(waiting)).count()
+    return before + others.filter(state=RunState.RUNNING).count()
 
 
 def _run(pk: int) -> Run:

@@ -110,6 +110,8 @@ class Run(models.Model):
         """What it cost, for comparing; None when it did not finish."""
         if self.state != RunState.FINISHED or not self.wall_seconds or self.cpu_seconds is None:
             return None
+        if self.wall_seconds < 0 or self.cpu_seconds < 0:
+            return None  # an engine's or a farm's own account that cannot be; one odd run must not hide the others
         return RunTimes(
             wall_seconds=self.wall_seconds,
             ready_seconds=self.ready_seconds,

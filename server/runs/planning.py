@@ -81,7 +81,7 @@ def known_costs(engines: set[str]) -> list[KnownCost]:
     ]  # fmt: skip
     rows = list(runs.order_by("-ended_at").only(*names, *_SETUP)[:MOST_KNOWN])
     counted = [run for run in rows if not run.warm_up]
-    return [_known(run) for run in counted or rows]
+    return [known_cost(run) for run in counted or rows]
 
 
 _SETUP = [
@@ -90,7 +90,8 @@ _SETUP = [
 ] + ["option__setup__output_format", "option__setup__view_transform"]
 
 
-def _known(run: Run) -> KnownCost:
+def known_cost(run: Run) -> KnownCost:
+    """What a finished run cost, as the estimates take it."""
     option = run.option
     cost = _cost(
         option.engine, option.build, option.setup.description(), option.settings, option.quality_knob, run.machine_name

@@ -11,6 +11,8 @@ from matchedpair.trials import FIRST_SEED, RunningTime, time_left
 from server.runs.models import Run, RunState
 from server.studies.models import Option, Purpose, Study
 
+MOST_KNOWN = 2000
+
 
 class StudyState(models.TextChoices):
     """What a study is doing."""
@@ -19,11 +21,6 @@ class StudyState(models.TextChoices):
     RUNNING = "running", "Running"
     PARTLY = "partly", "Partly done"
     DONE = "done", "Done"
-
-
-def study_state(study: Study, states: Iterable[str]) -> StudyState:
-    """A study's state from those of its runs, and from whether its plan was widened since."""
-    return state_of(Counter(states), lacking=lacking_renders(study) > 0)
 
 
 def state_of(counts: Counter[str], *, lacking: bool) -> StudyState:
@@ -57,12 +54,20 @@ def _own_options(study: Study) -> models.QuerySet[Option]:
     return Option.objects.filter(study=study, in_plan=True, left_out="", comes_with=None, purpose=Purpose.COUNTED)
 
 
-def seconds_left(runs: Iterable[Run]) -> tuple[float | None, float | None]:
-    """Seconds left for the running one and for all of these."""
-    return time_left([_as_seen(run) for run in runs])
+def seconds_left(study: Study | None, opened: Iterable[Run]) -> tuple[float | None, float | None]:
+    """Seconds left for the render under way and for all of these, from what the study's finished renders took.
+
+    Without a study, from those of all studies that these runs belong to.
+    """
+    opened = list(opened)
+    if not opened:
+        return None, 0.0
+    studies = [study.pk] if study else {run.study_id for run in opened}
+    done = Run.objects.filter(study__in=studies, state=RunState.FINISHED, made_by=None).exclude(wall_seconds=None)
+    known = done.order_by("-ended_at").values_list("option", "wall_seconds")[:MOST_KNOWN]
+    finished = [RunningTime(str(option), RunState.FINISHED, seconds) for option, seconds in known]
+    return time_left([*finished, *(_as_seen(run) for run in opened)])
 
 
 def _as_seen(run: Run) -> RunningTime:
-    running = run.state == RunState.RUNNING
-    seconds = run.elapsed_seconds if running else run.wall_seconds
-    return RunningTime(str(run.option_id), run.state, seconds, run.ready_seconds, run.share_done)
+    return RunningTime(str(run.option_id), run.state, run.elapsed_seconds, run.ready_seconds, run.share_done)

@@ -15,7 +15,7 @@ from rest_framework.decorators import api_view
 from rest_framework.request import Request
 from rest_framework.response import Response
 
-from server.runs.actions import move_up, pause
+from server.runs.actions import move_up, pause, stop_runs
 from server.runs.models import OPEN_STATES, Queue, Run, RunState
 from server.runs.progress import seconds_left
 from server.store.files import room_problem
@@ -84,6 +84,14 @@ def pause_queue(request: Request) -> Response:
     return Response(QueueSerializer(_queue()).data)
 
 
+@extend_schema(request=None, responses=QueueSerializer)
+@api_view(["POST"])
+def stop_queue(request: Request) -> Response:
+    """Stop every render that waits or is under way, of all studies; each can be run again."""
+    stop_runs(Run.objects.filter(state__in=OPEN_STATES))
+    return Response(QueueSerializer(_queue()).data)
+
+
 @extend_schema(request=MoveSerializer, responses=QueueSerializer)
 @api_view(["POST"])
 def move_run(request: Request, pk: int) -> Response:
@@ -109,9 +117,7 @@ def _queue() -> dict[str, Any]:
     state = Queue.now()
     rows = Run.objects.filter(state__in=OPEN_STATES).select_related("study", "option").defer("log", "command")
     ordered = sorted(rows, key=lambda run: (run.state != RunState.RUNNING, run.queued_order, run.pk))
-    studies = {run.study_id for run in ordered}
-    done = Run.objects.filter(study__in=studies, state=RunState.FINISHED, made_by=None).order_by("-ended_at")
-    current, left = seconds_left([*ordered, *done.defer("log", "command")[:500]])
+    current, left = seconds_left(None, ordered)
     return {
         "paused": state.paused_at is not None, "held": state.held or room_problem(settings.HOME),
         "runs": ordered[:MOST_SHOWN],

@@ -13,6 +13,7 @@ urlpatterns = [
     path("studies/<int:pk>/pilot/", plans_api.pilot),
     path("queue/", queue_api.queue),
     path("queue/pause/", queue_api.pause_queue),
+    path("queue/stop/", queue_api.stop_queue),
     path("runs/<int:pk>/move/", queue_api.move_run),
     path("runs/<int:pk>/live/", queue_api.live_picture),
     path("studies/<int:pk>/stop/", api.stop_study),

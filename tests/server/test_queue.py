@@ -59,6 +59,13 @@ class Queue(WithEngines, TestCase):
             400, "POST", f"/api/runs/{first[0]}/move/", {"to": "up"})["detail"])  # fmt: skip
         self.problem(400, "POST", f"/api/runs/{first[0]}/move/", {"to": "down"})
 
+    def test_all_can_be_stopped_at_once(self):
+        run = self.study.runs.first()
+        actions.claim(run.pk, "bench")
+        body = self.call("POST", "/api/queue/stop/").json()
+        self.assertEqual([(row["id"], row["stop_asked"]) for row in body["runs"]], [(run.pk, True)])
+        self.assertEqual(self.study.runs.filter(state="stopped").count(), 4)
+
     def test_the_picture_so_far_is_shown_while_it_renders_and_not_after(self):
         run = self.study.runs.first()
         actions.claim(run.pk, "bench")

@@ -204,7 +204,7 @@ class _Watch:
             path = self.folder / Path(written.file).name
             if path.is_file():
                 wall = max(moment - began - written.spent_seconds, 0.0)
-                own = None if cpu is None else max(cpu - written.spent_seconds, 0.0)
+                own = None if cpu is None else _less(cpu, written.spent_seconds, moment - began)
                 rows.append(OnTheWay(written.level, path, wall, own))
         return tuple(rows)
 
@@ -253,6 +253,7 @@ class _Watch:
         state, reason = self._judged(ended, code, picture)
         began = account.get("began", 0.0)
         spent = self.output.written[-1].spent_seconds if self.output.written else 0.0
+        whole = account["ended"] - began if "ended" in account else None
         return RenderOutcome(
             state=state,
             reason=reason,
@@ -261,9 +262,11 @@ class _Watch:
             passes=self._passes(),
             log=self.output.log(),
             exit_code=code,
-            wall_seconds=account["ended"] - began - spent if "ended" in account else None,
+            wall_seconds=None if whole is None else whole - spent,
             ready_seconds=None if self.ready_at is None else max(self.ready_at - began, 0.0),
-            cpu_seconds=account["cpu_seconds"] - spent if "cpu_seconds" in account else None,
+            cpu_seconds=_less(account["cpu_seconds"], spent, account["ended"] - began)
+            if "cpu_seconds" in account
+            else None,
             cpu_ready_seconds=self.cpu_ready,
             peak_memory_bytes=int(account["peak_memory_bytes"]) if "peak_memory_bytes" in account else None,
             structures_bytes=self.output.structures_bytes,
@@ -293,3 +296,9 @@ class _Watch:
         lacking = [] if picture else [f"picture ({self.definition.picture} was expected)"]
         lacking += [f"{name} pass" for name in sorted(set(self.job.passes) - set(self._passes()))]
         return ("failed", f"{title} ended well but wrote no {lacking[0]}.") if lacking else ("finished", "")
+
+
+def _less(cpu: float, spent: float, wall: float) -> float:
+    """CPU seconds without what pictures on the way took, of which only the wall seconds are known: they are taken to
+    have kept the processor as busy as the rest did, and at most one of them."""
+    return max(cpu - spent * min(1.0, cpu / wall if wall > 0 else 1.0), 0.0)

@@ -138,7 +138,11 @@ def ratio_interval(
     value: float, control: Sequence[float], trial: Sequence[float], prior_scatter: float = PRIOR_SCATTER
 ) -> tuple[float, float]:
     """95 % interval of a ratio of times, from the scatter of the logarithms and the prior scatter."""
-    residuals = [math.log(s) - fmean(map(math.log, side)) for side in (control, trial) for s in side]
+    residuals: list[float] = []
+    for side in (control, trial):
+        logs = [math.log(seconds) for seconds in side]
+        mean = fmean(logs)
+        residuals += [each - mean for each in logs]
     freedom = PRIOR_COUNT + len(residuals) - 2
     scatter = math.sqrt((PRIOR_COUNT * prior_scatter**2 + sum(r * r for r in residuals)) / freedom)
     reach = float(student.ppf(0.975, freedom)) * scatter * math.sqrt(1 / len(control) + 1 / len(trial))

@@ -10,12 +10,14 @@ import { PlanPage } from "../screens/study/PlanPage";
 import { Questions } from "../screens/study/Questions";
 import { Studies } from "../screens/study/Studies";
 import { StudyPage } from "../screens/study/StudyPage";
+import { QueueNotice } from "./QueueNotice";
 import { TopBar } from "./TopBar";
 
 export function App() {
   return (
     <div className="flex h-dvh flex-col">
       <TopBar />
+      <QueueNotice />
       <main className="min-h-0 flex-1 overflow-auto" id="main">
         <Routes>
           <Route path="/" element={<Studies />} />

@@ -19,6 +19,7 @@ export function QueuePage() {
     mutationFn: (on: boolean) => api.POST("/api/queue/pause/", { body: { on } }),
     onSuccess: refresh,
   });
+  const stopping = useMutation({ mutationFn: () => api.POST("/api/queue/stop/"), onSuccess: refresh });
   useTitle("Queue");
   if (error && !data) return <Failed what="queue" error={error} retry={() => void refetch()} />;
   if (!data) return <Loading what="queue" />;
@@ -31,6 +32,16 @@ export function QueuePage() {
         <h1 className="text-xl font-semibold">{sentence(data)}</h1>
         <span className="flex items-center gap-4">
           <TellMe />
+          {data.runs.length > 0 ? (
+            <button
+              type="button"
+              className="act"
+              onClick={() => stopping.mutate()}
+              disabled={stopping.isPending}
+            >
+              Stop all
+            </button>
+          ) : null}
           <button
             type="button"
             className="act"

@@ -25,7 +25,7 @@ export function PlanAside({
               <h2 className="font-semibold">Plan</h2>
               <MatchRail sheet={preview.match_sheet} />
             </div>
-            <PlanTable plan={preview.plan} onLeaveOut={onLeaveOut} />
+            <PlanTable plan={preview.plan} leftOut={draft.left_out ?? []} onLeaveOut={onLeaveOut} />
             {preview.notes.map((note) => (
               <div key={note} className="mt-3">
                 <Notice kind="plain">

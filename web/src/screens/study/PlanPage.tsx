@@ -79,6 +79,7 @@ function Form({ study, scenes, engines, questions }: Given) {
   const subjects = scene ? [...subjectsOf(draft, scene, engines.engines), ...places] : [];
   const varied = (name: string) => factorOf(draft, name) !== null;
 
+  if (began.pending) return <Loading what="proposal" />;
   return (
     <form
       className="grid min-h-full grid-cols-[minmax(0,1fr)_27rem]"
@@ -345,5 +346,6 @@ function useBeginning(study: number | null, draft: Kept, keep: (draft: Kept) => 
   useEffect(() => {
     if (asks || study !== null) beginning.mutate();
   }, [asks, study]);
-  return beginning;
+  const begun = beginning.isSuccess || beginning.isError;
+  return { error: beginning.error, pending: (asks || study !== null) && !begun };
 }

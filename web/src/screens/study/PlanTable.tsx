@@ -5,12 +5,17 @@ import { SideMark } from "../../parts/Side";
 type Plan = Schema["Plan"];
 type Option = Schema["PlannedOption"];
 
+const BY_HAND = "left out by hand";
+
 /** The plan before it runs: what it costs in all, and each option with its renders; a row can be left out by hand. */
 export function PlanTable({
   plan,
+  leftOut = [],
   onLeaveOut,
 }: {
   plan: Plan;
+  /** Keys of options that are left out by hand, whether or not the plan knows it yet. */
+  leftOut?: string[];
   /** Leaves out the option with this key, or takes it in again. */
   onLeaveOut?: (key: string, out: boolean) => void;
 }) {
@@ -44,7 +49,9 @@ export function PlanTable({
                         type="checkbox"
                         className="mt-1"
                         aria-label={`Render ${option.title}`}
-                        checked={!option.left_out}
+                        checked={
+                          !leftOut.includes(option.key) && (!option.left_out || option.left_out === BY_HAND)
+                        }
                         disabled={option.side === "control" || (!option.left_out && trials < 2)}
                         onChange={(event) => onLeaveOut(option.key, !event.target.checked)}
                       />

@@ -101,6 +101,7 @@ export function RunTable({
     else return;
     event.preventDefault();
   };
+  const failed = [first, ...loaded].find((each) => each.error)?.error;
   const before = items[0]?.start ?? 0;
   const after = virtual.getTotalSize() - (items.at(-1)?.end ?? 0);
   return (
@@ -111,6 +112,11 @@ export function RunTable({
         shown={shown.map((column) => column.name)}
         onColumn={(name, on) => setHidden({ ...hidden, [name]: on })}
       />
+      {failed ? (
+        <p role="alert" className="mb-2 text-fault">
+          The table could not be brought up to date: {failed.message}
+        </p>
+      ) : null}
       {/* biome-ignore lint/a11y/noStaticElementInteractions: the keys move through the table that it scrolls */}
       <div
         ref={box}

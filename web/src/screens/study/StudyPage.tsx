@@ -13,7 +13,6 @@ import { RunDialog } from "./RunDialog";
 import { RunTable } from "./RunTable";
 import { StudyControls } from "./StudyControls";
 import { UnderWay } from "./UnderWay";
-import { useNotice } from "./useNotice";
 
 /** A study: what it says so far, its renders live, its pairs and its verdicts. */
 export function StudyPage() {
@@ -24,7 +23,6 @@ export function StudyPage() {
   const [shown, setShown] = useState<number | null>(null);
   useTitle(study.data?.question ?? "Study");
   useFresh(id, progress.data?.stamp);
-  useNotice(study.data, progress.data);
   const error = study.data ? null : (study.error ?? progress.error ?? says.error);
   if (error) return <Failed what="study" error={error} retry={() => void study.refetch()} />;
   if (!study.data || !progress.data || !says.data) return <Loading what="study" />;

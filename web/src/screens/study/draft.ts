@@ -17,6 +17,9 @@ export const SIZES = [
   { width: 960, height: 540, title: "960 × 540" },
 ] as const;
 
+/** What any scene and engine can vary. */
+const PLACES = ["scene", "view", "frame", "size", "time_budget", "quality"];
+
 /** A first draft: the first scene and engine, everything at its default, nothing varied yet. */
 export function firstDraft(scenes: Schema["Scene"][], engines: Schema["Engine"][]): Draft {
   const scene = scenes[0];
@@ -73,7 +76,10 @@ export function fitted(draft: Kept, scenes: Schema["Scene"][], engines: Schema["
     passes: (draft.passes ?? []).filter((name) => has(engine.passes, name)),
     settings: Object.fromEntries(known),
     factors: (draft.factors ?? []).filter(
-      (factor) => has(engine.settings, factor.subject) || has(subjects, factor.subject),
+      (factor) =>
+        has(engine.settings, factor.subject) ||
+        has(subjects, factor.subject) ||
+        PLACES.includes(factor.subject),
     ),
   };
 }

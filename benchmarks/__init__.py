@@ -1,0 +1,1 @@
+"""Speed and honesty, as ratios measured side by side in one run. ``make bench`` runs all of them."""
