@@ -100,6 +100,8 @@ def _of_setting(setting: Setting, value: Any, kind: PlanKind) -> Levels:
         least = max(low, value / 4, 1 if whole else 1e-9)
         return _numbers(ladder(least, min(high, value * 4), whole=whole), setting, value)
     low, high = (max(low, value / WIDE), min(high, value * WIDE)) if value > 0 else (low, min(high, low + COUNT))
+    if whole and low > 0 and high / low > WIDE:
+        return _numbers(ladder(low, high), setting, value)
     return _numbers(through_range(low, high, COUNT, whole=whole) if high > low else [], setting, value)
 
 

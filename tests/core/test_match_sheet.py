@@ -92,6 +92,9 @@ class MatchSheet(unittest.TestCase):
         self.assertEqual(whole.summary, "1 of 3 pairs: Not matched: view differs as well as bounces.")
         fair = merged_sheet(pairs[:2])
         self.assertEqual(fair.summary, "All 2 pairs are matched in all but settings and samples.")
+        elsewhere = match_sheet({**BASE, "view": "shelf"}, {**BASE, "view": "shelf", "size": "1 × 1"}, ["size"])
+        both = merged_sheet([match_sheet(BASE, {**BASE, "size": "1 × 1"}, ["size"]), elsewhere])
+        self.assertEqual((row(both, "view").state, row(both, "view").control), ("held", "counter, shelf"))
         with self.assertRaisesRegex(ValueError, "without a pair"):
             merged_sheet([])
 

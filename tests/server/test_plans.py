@@ -255,6 +255,7 @@ class Proposals(WithEngines, TestCase):
         self.assertEqual(levels("denoise"), [True])
         self.assertEqual(levels("light_picking"), ["uniform", "estimate"])
         self.assertEqual(levels("bounces", settings={"bounces": 64}), [8, 22, 36, 50])
+        self.assertEqual(levels("bounces"), [1, 2, 4, 16, 32, 64])
         self.assertEqual(levels("size"), ["48x27", "192x108"])
         self.assertEqual(levels("size", "same-time"), ["48x27", "67x38", "134x76"])
         self.assertEqual(levels("samples", "same-time"), [64, 33, 8])

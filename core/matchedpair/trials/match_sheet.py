@@ -135,7 +135,9 @@ def merged_sheet(sheets: Sequence[MatchSheet]) -> MatchSheet:
         )
         row = next(row for row in column if row.state == state)
         trials = list(dict.fromkeys(r.trial for r in column if r.state == state))
-        rows.append(replace(row, trial=", ".join(trials[:MOST_SHOWN]) + (" …" if len(trials) > MOST_SHOWN else "")))
+        shown_trials = ", ".join(trials[:MOST_SHOWN]) + (" …" if len(trials) > MOST_SHOWN else "")
+        # held by every pair, it may still differ from pair to pair: both sides then have all of these in turn
+        rows.append(replace(row, trial=shown_trials, control=shown_trials if state == "held" else row.control))
     worst = next((sheet for sheet in sheets if not sheet.fair), sheets[0])
     if len({sheet.summary for sheet in sheets}) == 1:
         return MatchSheet(tuple(rows), worst.summary)

@@ -5,7 +5,7 @@ import { duration, megabytes, three } from "../../parts/format";
 import { SideMark, type SideName } from "../../parts/Side";
 import { type Column, ROW_HEIGHT, type Row } from "./RunTable";
 
-export const WIDTHS = { picture: 78, acts: 112, number: 80, text: 104, wide: 200 };
+export const WIDTHS = { picture: 78, acts: 112, number: 73, text: 92, wide: 190 };
 const QUIET = 0.9;
 const STATE_WORDS: Record<Row["state"], string> = {
   queued: "Queued",
@@ -130,8 +130,7 @@ function Cell({ row, column, side }: { row: Row; column: Column; side: SideName 
   if (column.name === "state") return <State row={row} />;
   if (column.name === "found") return <Found row={row} />;
   if (column.name === "side") return <>{row.warm_up ? "warm-up" : row.side}</>;
-  if (column.name === "seed")
-    return <>{row.warm_up ? "not counted" : row.seed_known ? row.seed : "not known"}</>;
+  if (column.name === "seed") return <Seed row={row} />;
   if (column.name === "run") return <>{row.id}</>;
   const value = valueIn(row, column);
   if (row.state !== "finished" || value === "") return null;
@@ -186,6 +185,11 @@ function Title({ row, side }: { row: Row; side: SideName | null }) {
       </span>
     </span>
   );
+}
+
+function Seed({ row }: { row: Row }) {
+  if (row.warm_up) return <span className="whitespace-normal text-xs">not counted</span>;
+  return <>{row.seed_known ? row.seed : "not known"}</>;
 }
 
 function State({ row }: { row: Row }) {
