@@ -105,7 +105,11 @@ function renderWords(plan: Plan): string {
   const counted = plan.renders - plan.warm_ups;
   const warm =
     plan.warm_ups === 1 ? "1 warm-up that is thrown away" : `${plan.warm_ups} warm-ups that are thrown away`;
-  const bases = [...new Set(plan.options.flatMap((row) => (row.estimate ? [row.estimate.words] : [])))];
+  const bases = Object.values(
+    Object.fromEntries(
+      plan.options.flatMap((row) => (row.estimate ? [[row.estimate.basis, row.estimate.words]] : [])),
+    ),
+  );
   const rests = bases.length > 0 ? ` The estimate rests on ${bases.slice(0, 2).join("; and on ")}.` : "";
   const brought = plan.options.filter((row) => row.comes_with != null && !row.left_out).length;
   const way = brought > 0 ? ` ${brought} options are written on the way by the render of a higher one.` : "";

@@ -1,9 +1,9 @@
 import { settingValue } from "../../parts/format";
-import { SideName } from "../../parts/Side";
 import { type Kept, type Scalar, type Setting, typed } from "./draft";
 import { LevelsCell } from "./LevelsCell";
 import { settingChoices } from "./subjects";
 import type { Vary } from "./useVary";
+import { VaryTable } from "./VaryTable";
 
 /** The control's settings, and beside them the levels of those that the plan varies. */
 export function SettingsTable({
@@ -23,69 +23,56 @@ export function SettingsTable({
 }) {
   if (settings.length === 0) return null;
   return (
-    <table className="table-plain w-full" aria-label={title}>
-      <thead>
-        <tr>
-          <th scope="col">{title}</th>
-          <th scope="col" className="w-48">
-            <SideName side="control" />
-          </th>
-          <th scope="col" className="w-64">
-            <SideName side="trial" />
-          </th>
-        </tr>
-      </thead>
-      <tbody>
-        {settings.map((setting) => {
-          const value = (draft.settings[setting.name] ?? setting.default) as Scalar;
-          const levels = vary.levels(setting.name);
-          return (
-            <tr key={setting.name} data-setting={setting.name}>
-              <th scope="row" className="text-left font-normal">
-                {setting.title}
-                {setting.unit ? <span className="text-soft"> ({setting.unit})</span> : null}
-                <p className="max-w-md text-soft text-sm">{setting.about}</p>
-                {levels ? <Consequences setting={setting} /> : null}
-              </th>
-              <td>
-                <ValueField
-                  setting={setting}
-                  value={value}
-                  label={`${setting.title}, control`}
-                  problem={problems[`settings.${setting.name}`]?.[0]}
-                  onChange={(next) => onChange({ settings: { ...draft.settings, [setting.name]: next } })}
-                />
-                {value !== setting.default ? (
-                  <button
-                    type="button"
-                    className="quiet-link text-sm"
-                    onClick={() =>
-                      onChange({
-                        settings: { ...draft.settings, [setting.name]: setting.default as Scalar },
-                      })
-                    }
-                  >
-                    back to {settingValue(setting.default)}
-                  </button>
-                ) : null}
-              </td>
-              <td>
-                <LevelsCell
-                  title={setting.title}
-                  levels={levels}
-                  choices={settingChoices(setting, value)}
-                  single={vary.single}
-                  problems={vary.problems(setting.name)}
-                  onVary={() => vary.begin(setting.name)}
-                  onChange={(next) => vary.change(setting.name, next)}
-                  onKeep={() => vary.end(setting.name)}
-                />
-              </td>
-            </tr>
-          );
-        })}
-      </tbody>
-    </table>
+    <VaryTable title={title}>
+      {settings.map((setting) => {
+        const value = (draft.settings[setting.name] ?? setting.default) as Scalar;
+        const levels = vary.levels(setting.name);
+        return (
+          <tr key={setting.name} data-setting={setting.name}>
+            <th scope="row" className="text-left font-normal">
+              {setting.title}
+              {setting.unit ? <span className="text-soft"> ({setting.unit})</span> : null}
+              <p className="max-w-md text-soft text-sm">{setting.about}</p>
+              {levels ? <Consequences setting={setting} /> : null}
+            </th>
+            <td>
+              <ValueField
+                setting={setting}
+                value={value}
+                label={`${setting.title}, control`}
+                problem={problems[`settings.${setting.name}`]?.[0]}
+                onChange={(next) => onChange({ settings: { ...draft.settings, [setting.name]: next } })}
+              />
+              {value !== setting.default ? (
+                <button
+                  type="button"
+                  className="quiet-link text-sm"
+                  onClick={() =>
+                    onChange({
+                      settings: { ...draft.settings, [setting.name]: setting.default as Scalar },
+                    })
+                  }
+                >
+                  back to {settingValue(setting.default)}
+                </button>
+              ) : null}
+            </td>
+            <td>
+              <LevelsCell
+                title={setting.title}
+                levels={levels}
+                choices={settingChoices(setting, value)}
+                single={vary.single}
+                problems={vary.problems(setting.name)}
+                onVary={() => vary.begin(setting.name)}
+                onChange={(next) => vary.change(setting.name, next)}
+                onKeep={() => vary.end(setting.name)}
+              />
+            </td>
+          </tr>
+        );
+      })}
+    </VaryTable>
   );
 }
 

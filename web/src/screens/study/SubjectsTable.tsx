@@ -1,8 +1,8 @@
-import { SideName } from "../../parts/Side";
 import { type Kept, typed } from "./draft";
 import { LevelsCell } from "./LevelsCell";
 import type { Subject } from "./subjects";
 import type { Vary } from "./useVary";
+import { VaryTable } from "./VaryTable";
 
 /** What besides a setting a plan may vary: engine, build, preset, variant, a quantity, the place. */
 export function SubjectsTable({
@@ -22,47 +22,32 @@ export function SubjectsTable({
 }) {
   if (subjects.length === 0) return null;
   return (
-    <table className="table-plain w-full" aria-label={title}>
-      <thead>
-        <tr>
-          <th scope="col">{title}</th>
-          <th scope="col" className="w-48">
-            <SideName side="control" />
+    <VaryTable title={title}>
+      {subjects.map((subject) => (
+        <tr key={subject.name} data-subject={subject.name}>
+          <th scope="row" className="text-left font-normal">
+            {subject.title}
+            {subject.unit ? <span className="text-soft"> ({subject.unit})</span> : null}
+            {vary.levels(subject.name) ? <p className="max-w-md text-soft text-sm">{subject.about}</p> : null}
           </th>
-          <th scope="col" className="w-64">
-            <SideName side="trial" />
-          </th>
+          <td>
+            <ControlValue subject={subject} draft={draft} problems={problems} onChange={onChange} />
+          </td>
+          <td>
+            <LevelsCell
+              title={subject.title}
+              levels={vary.levels(subject.name)}
+              choices={subject.choices}
+              single={vary.single}
+              problems={vary.problems(subject.name)}
+              onVary={() => vary.begin(subject.name)}
+              onChange={(levels) => vary.change(subject.name, levels)}
+              onKeep={() => vary.end(subject.name)}
+            />
+          </td>
         </tr>
-      </thead>
-      <tbody>
-        {subjects.map((subject) => (
-          <tr key={subject.name} data-subject={subject.name}>
-            <th scope="row" className="text-left font-normal">
-              {subject.title}
-              {subject.unit ? <span className="text-soft"> ({subject.unit})</span> : null}
-              {vary.levels(subject.name) ? (
-                <p className="max-w-md text-soft text-sm">{subject.about}</p>
-              ) : null}
-            </th>
-            <td>
-              <ControlValue subject={subject} draft={draft} problems={problems} onChange={onChange} />
-            </td>
-            <td>
-              <LevelsCell
-                title={subject.title}
-                levels={vary.levels(subject.name)}
-                choices={subject.choices}
-                single={vary.single}
-                problems={vary.problems(subject.name)}
-                onVary={() => vary.begin(subject.name)}
-                onChange={(levels) => vary.change(subject.name, levels)}
-                onKeep={() => vary.end(subject.name)}
-              />
-            </td>
-          </tr>
-        ))}
-      </tbody>
-    </table>
+      ))}
+    </VaryTable>
   );
 }
 

@@ -76,10 +76,10 @@ export function placesOf(
 function engineSubject(draft: Kept, engine: Schema["Engine"], engines: Schema["Engine"][]): Subject | null {
   const choices = [...engines.filter((each) => each.name !== engine.name && !each.missing), engine].flatMap(
     (each) => [
-      { id: each.name, title: `${each.title}, as it comes`, level: { value: each.name, settings: {} } },
+      { id: each.name, title: `${each.title} (as it comes)`, level: { value: each.name, settings: {} } },
       ...each.presets.map((preset) => ({
         id: `${each.name} ${preset.name}`,
-        title: `${each.title}, preset ${preset.title}`,
+        title: `${each.title} (preset ${preset.title})`,
         level: { value: each.name, settings: preset.values as Record<string, Scalar> },
       })),
     ],
