@@ -25,7 +25,10 @@ def main() -> None:
         from django.core.management import call_command  # noqa: PLC0415 - after the home is set
 
         call_command("migrate", verbosity=0)
-        good = [import_module(f"benchmarks.{name}").run() for name in sys.argv[1:] or NAMES]
+        good = []
+        for name in sys.argv[1:] or NAMES:
+            call_command("flush", interactive=False, verbosity=0)
+            good.append(import_module(f"benchmarks.{name}").run())
     sys.stdout.flush()
     os._exit(0 if all(good) else 1)  # the workers' threads would keep the process waiting
 

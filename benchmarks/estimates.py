@@ -21,7 +21,6 @@ ROOT = Path(__file__).parents[1]
 
 def run() -> bool:
     """Each option is estimated from the runs of the others, and from ever less alike ones."""
-    call_command("flush", interactive=False, verbosity=0)
     call_command("load_data", str(ROOT / "demo" / "data"), verbosity=0)
     runs = Run.objects.filter(state="finished", warm_up=False, made_by=None, study__from_elsewhere=False)
     costs = [known_cost(run) for run in runs.select_related("option__setup__scene")]

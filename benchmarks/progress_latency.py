@@ -79,6 +79,8 @@ def run() -> bool:
             finally:
                 runner.kill()
                 runner.wait()
+        if not told.is_file():
+            raise SystemExit(f"nothing was rendered: {[(run.state, run.reason) for run in study.runs.all()]}")
         printed = {int(step): float(moment) for step, moment in map(str.split, told.read_text().splitlines()[:STEPS])}
     late = [seen[str(step)] / 1000.0 - moment for step, moment in printed.items() if str(step) in seen]
     return show("From the engine's line of progress to the browser", [
