@@ -32,7 +32,7 @@ from server.imports.inbox import take_in_one
 from server.runs import actions
 from server.runs.models import OPEN_STATES, Queue, Run
 from server.runs.recording import record_result
-from server.store.files import path_of, room_problem
+from server.store.files import path_of, room_problem, sweep_unfinished
 from server.store.pixels import path_of_live
 from server.store.uploads import sweep
 from server.studies.models import Option
@@ -72,6 +72,7 @@ class Runner:
             shutil.rmtree(folder, ignore_errors=True)
             folder.mkdir(parents=True)
         sweep()
+        sweep_unfinished()
         purge_removed()
 
     def run_until(self, told_to_stop: Callable[[], bool]) -> None:

@@ -7,11 +7,14 @@ import os
 import re
 import shutil
 import tempfile
+import time
 from pathlib import Path
 
 from django.conf import settings
 
 HASH = re.compile(r"[0-9a-f]{64}")
+UNFINISHED = ".part-"
+ABANDONED_SECONDS = 3600.0
 
 
 def keep(contents: bytes, ending: str) -> str:
@@ -32,7 +35,7 @@ def keep(contents: bytes, ending: str) -> str:
     if target.is_file() and target.stat().st_size == len(contents):
         return digest
     target.parent.mkdir(parents=True, exist_ok=True)
-    handle, unfinished = tempfile.mkstemp(dir=target.parent, prefix=".part-")
+    handle, unfinished = tempfile.mkstemp(dir=target.parent, prefix=UNFINISHED)
     try:
         with os.fdopen(handle, "wb") as file:
             file.write(contents)
@@ -64,6 +67,17 @@ def _flush_folder(folder: Path) -> None:
         os.fsync(handle)
     finally:
         os.close(handle)
+
+
+def sweep_unfinished() -> int:
+    """Remove what was being written to the store when power or process was lost; called when a runner starts."""
+    begun_before = time.time() - ABANDONED_SECONDS
+    old = [
+        path for path in (Path(settings.HOME) / "store").glob(f"*/{UNFINISHED}*") if path.stat().st_mtime < begun_before
+    ]
+    for path in old:
+        path.unlink(missing_ok=True)
+    return len(old)
 
 
 def room_problem(folder: Path) -> str:

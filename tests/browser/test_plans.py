@@ -212,6 +212,27 @@ class Queue(BrowserTest):
         expect(self.alert()).to_have_count(0)
 
 
+class Told(BrowserTest):
+    def test_the_system_tells_when_a_study_is_done_if_that_was_wanted(self):
+        self.page.add_init_script("""
+            window.told = [];
+            window.Notification = class { constructor(title) { window.told.push(title); } };
+            window.Notification.permission = 'granted';
+            window.Notification.requestPermission = async () => 'granted';
+        """)
+        study = self.create(question="Told when it is done?")
+        self.open("/queue")
+        self.page.get_by_label("Tell me when a study is done").check()
+        self.call("POST", f"/api/studies/{study.pk}/start/")
+        self.page.get_by_role("link", name="Engines").click()
+        self.page.wait_for_timeout(2500)
+        self.assertEqual(self.page.evaluate("window.told"), [])
+        with RunnerProcess():
+            self.all_ended()
+            self.page.wait_for_function("window.told.length > 0")
+        self.assertEqual(self.page.evaluate("window.told"), ["Told when it is done?"])
+
+
 class Table(BrowserTest):
     def setUp(self):
         super().setUp()

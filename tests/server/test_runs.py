@@ -1,3 +1,4 @@
+import os
 import shutil
 from pathlib import Path
 from unittest import mock
@@ -10,7 +11,7 @@ from matchedpair.engines.process import Progress
 from server.runs import actions
 from server.runs.models import Run, RunState
 from server.runs.recording import record_result
-from server.store.files import keep, path_of
+from server.store.files import keep, path_of, sweep_unfinished
 from tests.pictures import textured, write
 from tests.server.base import SIZE, WithEngines, finish_all, result_of
 
@@ -166,6 +167,15 @@ class Store(TestCase):
         path_of(digest, ".bin").write_bytes(b"whole")
         keep(b"whole contents", ".bin")
         self.assertEqual(path_of(digest, ".bin").read_bytes(), b"whole contents")
+
+    def test_what_lost_power_half_written_is_swept_and_what_is_being_written_is_not(self):
+        folder = path_of(keep(b"whole", ".bin"), ".bin").parent
+        old, new = folder / ".part-old", folder / ".part-new"
+        for path in (old, new):
+            path.write_bytes(b"ha")
+        os.utime(old, (0, 0))
+        self.assertEqual(sweep_unfinished(), 1)
+        self.assertEqual((old.exists(), new.exists()), (False, True))
 
     def test_names_never_become_paths(self):
         for name in ("../../db", "x" * 64, "A" * 64, ""):

@@ -1,13 +1,12 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useRef } from "react";
 import { queueQuery } from "../api/queries";
-import { useRemembered } from "../parts/remembered";
+import { remembered } from "../parts/remembered";
 
 /** On whatever screen: when the last render of a study has left the queue, the system tells it where that was allowed. */
 export function QueueNotice() {
   const { data } = useQuery({ ...queueQuery, refetchInterval: 2000, refetchIntervalInBackground: true });
   const queries = useQueryClient();
-  const [wanted] = useRemembered("tell when done", false);
   const before = useRef(new Map<number, string>());
   useEffect(() => {
     if (!data || data.runs.length < data.waiting) return; // not all are listed, so none is known to be gone
@@ -16,8 +15,10 @@ export function QueueNotice() {
     before.current = now;
     if (done.length === 0) return;
     void queries.invalidateQueries({ queryKey: ["overview"] });
+    // read now: it may have been changed on another screen since this one began
+    const wanted = remembered("tell when done", false);
     if (!wanted || !("Notification" in window) || Notification.permission !== "granted") return;
     for (const [, question] of done) new Notification(question, { body: "All its renders have ended." });
-  }, [data, queries, wanted]);
+  }, [data, queries]);
   return null;
 }

@@ -2,8 +2,8 @@ import { useCallback, useState } from "react";
 
 /** State that is still there next time, in this browser. */
 export function useRemembered<T>(key: string, first: T): [T, (value: T) => void] {
-  const name = `matchedpair.${key}`;
-  const [value, setValue] = useState<T>(() => read(name, first));
+  const name = named(key);
+  const [value, setValue] = useState<T>(() => remembered(key, first));
   const change = useCallback(
     (next: T) => {
       setValue(next);
@@ -18,11 +18,16 @@ export function useRemembered<T>(key: string, first: T): [T, (value: T) => void]
   return [value, change];
 }
 
-function read<T>(name: string, first: T): T {
+/** The same, read now, wherever it was changed. */
+export function remembered<T>(key: string, first: T): T {
   try {
-    const kept = localStorage.getItem(name);
+    const kept = localStorage.getItem(named(key));
     return kept === null ? first : (JSON.parse(kept) as T);
   } catch {
     return first;
   }
+}
+
+function named(key: string): string {
+  return `matchedpair.${key}`;
 }

@@ -55,6 +55,7 @@ function Form({ study, scenes, engines, questions }: Given) {
   const scene = scenes.scenes.find((each) => each.name === draft.scene);
   const engine = engines.engines.find((each) => each.name === draft.engine);
   const kind = questions.kinds.find((each) => each.name === draft.kind);
+  const question = questions.questions.find((each) => each.name === draft.asked);
   const request = sent(draft, here);
   const settled = useDeferredValue(request);
   const preview = useQuery({
@@ -134,6 +135,11 @@ function Form({ study, scenes, engines, questions }: Given) {
           </Choice>
           <p className="max-w-[20rem] pt-5 text-soft text-sm">{kind?.about}</p>
         </div>
+        {question && question.name !== "own" ? (
+          <p className="mt-2 text-soft text-sm">
+            Answered by {question.measures.join(", ")}. To hold: {question.holds}
+          </p>
+        ) : null}
         {problems.factors || problems.left_out ? (
           <p role="alert" className="mt-2 text-fault">
             {capital((problems.factors ?? problems.left_out)?.[0] ?? "")}.
