@@ -56,6 +56,22 @@ class TimeRatio(unittest.TestCase):
         for width, expected in zip(widths, (0.16, 0.12, 0.08, 0.023), strict=True):
             self.assertAlmostEqual(width, expected, delta=0.01)
 
+    def test_each_machine_is_compared_with_itself_and_never_with_another(self):
+        slow, fast = [run(21.0, machine="attic")] * 2, [run(6.0, machine="cellar")] * 2
+        halved = [run(11.0, machine="attic")] * 2 + [run(3.5, machine="cellar")] * 2
+        ratio = time_ratio(slow + fast, halved)
+        self.assertAlmostEqual(ratio.value, 0.5)
+        self.assertEqual(ratio.note, "each of 2 machines compared with itself")
+        one = time_ratio(slow, halved[:2])
+        self.assertLess(ratio.interval[1] / ratio.interval[0], one.interval[1] / one.interval[0])
+
+    def test_runs_without_a_partner_on_their_machine_are_left_out(self):
+        ratio = time_ratio([run(11.0), run(11.0), run(99.0, machine="attic")], [run(6.0), run(6.0)])
+        self.assertAlmostEqual(ratio.value, 0.5)
+        self.assertEqual(ratio.note, "on bench alone")
+        with self.assertRaisesRegex(RefusedError, "times of different machines are not compared"):
+            time_ratio([run(11.0)], [run(6.0, machine="attic")])
+
     def test_times_that_scatter_like_those_of_shared_cores_are_covered(self):
         dice = random.Random(8)
         held = 0
