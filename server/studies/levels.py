@@ -150,7 +150,7 @@ def _with_build(side: SideDraft, level: Level) -> SideDraft:
 
 def _with_preset(side: SideDraft, level: Level) -> SideDraft:
     if level.value == DEFAULTS:
-        return replace(side, settings=side.engine.defaults())
+        return replace(side, settings=side.engine.complete({}))
     preset = next((row for row in side.engine.presets if row.name == level.value), None)
     if preset is None:
         known = ", ".join([DEFAULTS, *(row.name for row in side.engine.presets)])

@@ -154,7 +154,8 @@ class Access(WithEngines, TestCase):
     def test_viewers_look_at_everything_and_change_nothing(self):
         viewer = User.objects.create_user("viewer", password="x")
         self.client.force_login(viewer)
-        for path in ("scenes", "engines", "references", "panoramas", "imports", "view-transforms", "overview"):
+        for path in ("scenes", "engines", "references", "panoramas", "imports", "view-transforms", "overview",
+                     "questions", "queue"):  # fmt: skip
             self.assertEqual(self.call("GET", f"/api/{path}/").status_code, 200, path)
         writes = [
             ("POST", "/api/scenes/marble-stall/zones/?view=counter"), ("PATCH", "/api/zones/1/"),
@@ -164,7 +165,11 @@ class Access(WithEngines, TestCase):
             ("POST", "/api/pairs/1/brightness/"), ("POST", "/api/references/from-option/"),
             ("POST", "/api/references/1/match/"), ("POST", "/api/imports/"),
             ("POST", "/api/imports/folder/"), ("POST", "/api/imports/fill-in/"),
-            ("POST", "/api/imports/pair/"), ("DELETE", "/api/imports/1/"),
+            ("POST", "/api/imports/pair/"), ("DELETE", "/api/imports/1/"), ("PUT", "/api/studies/1/plan/"),
+            ("POST", "/api/studies/1/start/"), ("POST", "/api/studies/1/stop/"), ("POST", "/api/studies/1/pilot/"),
+            ("POST", "/api/studies/1/bad-again/"), ("POST", "/api/studies/1/archive/"), ("POST", "/api/pairs/"),
+            ("POST", "/api/studies/1/remove/"), ("POST", "/api/studies/1/let-go/"), ("POST", "/api/queue/pause/"),
+            ("POST", "/api/queue/stop/"), ("POST", "/api/runs/1/move/"), ("POST", "/api/runs/1/again/"),
         ]  # fmt: skip
         for method, path in writes:
             self.problem(403, method, path, {})
