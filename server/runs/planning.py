@@ -23,6 +23,7 @@ from matchedpair.trials import (
     trim,
 )
 
+from server.catalogue.engines import engines_now
 from server.runs.models import Run, RunState
 from server.studies.draft import Draft, OptionDraft
 
@@ -96,6 +97,8 @@ def known_cost(run: Run) -> KnownCost:
     cost = _cost(
         option.engine, option.build, option.setup.description(), option.settings, option.quality_knob, run.machine_name
     )
+    if _ends_by_time(option.engine, option.settings):
+        cost = replace(cost, samples=None)
     return replace(
         cost, seconds=run.wall_seconds or 0.0, ready_seconds=run.ready_seconds or 0.0, picture_bytes=run.picture_bytes
     )
@@ -103,9 +106,15 @@ def known_cost(run: Run) -> KnownCost:
 
 def _wanted(option: OptionDraft) -> KnownCost:
     side = option.side
-    budget = side.engine.time_budget
     cost = _cost(side.engine.name, side.build.name, side.setup, side.settings, side.knob, describe_machine().name)
-    return replace(cost, samples=None) if budget and side.settings[budget.name] else cost
+    return replace(cost, samples=None) if _ends_by_time(side.engine.name, side.settings) else cost
+
+
+def _ends_by_time(engine: str, settings: Mapping[str, Value]) -> bool:
+    """Whether a time budget ends the render, so that its time is in proportion to nothing else."""
+    good, _ = engines_now()
+    budget = next((each.time_budget for each in good if each.name == engine), None)
+    return budget is not None and bool(settings.get(budget.name))
 
 
 def _cost(

@@ -45,6 +45,12 @@ class OneRender(unittest.TestCase):
         self.assertEqual(widths, sorted(widths))
         self.assertTrue(all(each.interval[0] < each.seconds < each.interval[1] for each in found))
 
+    def test_a_knob_whose_time_goes_with_its_square_root_is_within_the_interval(self):
+        low, high = estimate(cost(samples=256.0), [cost(10.0)]).interval
+        self.assertTrue(low < 10.0 * 4 and high > 10.0 * 16)
+        low, high = estimate(cost(samples=1.0), [cost(16.0)]).interval
+        self.assertTrue(low < 1.0 and high > 4.0)
+
     def test_of_other_settings_the_nearest_are_taken(self):
         known = [cost(5.0, settings={"bounces": 2, "clamp": 1}), cost(7.0, settings={"bounces": 2, "clamp": 0})]
         self.assertEqual(estimate(cost(settings={"bounces": 8, "clamp": 0}), known).seconds, 7.0)

@@ -17,7 +17,7 @@ from matchedpair.measures.figure import Interval
 
 RENDERED, SIZE, SAMPLES, SETTINGS, SCENE = "rendered", "size", "samples", "settings", "scene"
 # by how much an estimate was wrong, as the scatter of the logarithm, on the demo data's runs; see docs/measures.md
-SCATTER = {RENDERED: 0.22, SIZE: 0.3, SAMPLES: 0.5, SETTINGS: 0.55, SCENE: 0.9}
+SCATTER = {RENDERED: 0.22, SIZE: 0.3, SAMPLES: 0.35, SETTINGS: 0.5, SCENE: 0.9}
 WORDS = {
     RENDERED: "the same render",
     SIZE: "the same render at another size",
@@ -105,9 +105,14 @@ def estimate(wanted: KnownCost, known: Sequence[KnownCost]) -> Estimate | None:
     logs = [math.log(s / value) for s in seconds if s > 0 and value > 0]
     found = math.sqrt(sum(x * x for x in logs) / len(logs)) if len(logs) > 2 else 0.0
     reach = REACH * max(SCATTER[basis], found)
+    least, most = value, value
+    if basis == SAMPLES:  # not every knob's time is in proportion to it: it may go with as little as the square root
+        other = median(_carried(wanted, each, power=0.5) for each in nearest)
+        least, most = min(value, other), max(value, other)
     sizes = [each.picture_bytes / each.pixels for each in nearest if each.picture_bytes]
     bytes_each = (median(sizes) if sizes else BYTES_A_PIXEL) * wanted.pixels
-    return Estimate(value, (value * math.exp(-reach), value * math.exp(reach)), bytes_each, basis, len(nearest))
+    interval = (least * math.exp(-reach), most * math.exp(reach))
+    return Estimate(value, interval, bytes_each, basis, len(nearest))
 
 
 def plan_cost(rows: Sequence[tuple[Estimate | None, int]]) -> PlanCost:
@@ -152,8 +157,10 @@ def _nearest(wanted: KnownCost, known: Sequence[KnownCost]) -> list[KnownCost]:
     return [each for each in known if distance(each) == best]
 
 
-def _carried(wanted: KnownCost, known: KnownCost) -> float:
-    share = _work(wanted) / _work(known) if wanted.samples and known.samples else wanted.pixels / known.pixels
+def _carried(wanted: KnownCost, known: KnownCost, power: float = 1.0) -> float:
+    share = wanted.pixels / known.pixels
+    if wanted.samples and known.samples:
+        share *= (wanted.samples / known.samples) ** power
     return known.ready_seconds + max(known.seconds - known.ready_seconds, 0.0) * share
 
 
