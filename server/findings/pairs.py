@@ -65,7 +65,7 @@ def pair_findings(pair: Pair, zones: ZonesByView | None = None) -> PairFindings:
     drawn = areas_by_view() if zones is None else zones
     control, trial = _side(pair.control, drawn), _side(pair.trial, drawn)
     refused: dict[str, str] = {}
-    noise = _refusing(refused, lambda: ratio_of(control.noise, trial.noise))
+    noise = _refusing(refused, lambda: _noise_ratio(control, trial, control.noise, trial.noise))
     time = None
     if control.times and trial.times:
         time = _refusing(refused, lambda: time_ratio(control.times, trial.times))
@@ -109,8 +109,19 @@ def _zone(zone: str, control: SideFigures, trial: SideFigures) -> ZoneFigures:
         area = signature(side.areas[zone])
         rows.append(kept if kept and is_current(kept, side.runs, area) else None)
     refused: dict[str, str] = {}
-    ratio = _refusing(refused, lambda: ratio_of(rows[0], rows[1]))
+    ratio = _refusing(refused, lambda: _noise_ratio(control, trial, rows[0], rows[1]))
     return ZoneFigures(zone, rows[0], rows[1], ratio, next(iter(refused.values()), ""))
+
+
+def _noise_ratio(
+    control: SideFigures, trial: SideFigures, first: Measure | None, second: Measure | None
+) -> Ratio | None:
+    """Refused between sizes: noise of a pixel is not the noise that is seen when there are more or fewer of them."""
+    sizes = [(side.option.setup.width, side.option.setup.height) for side in (control, trial)]
+    if first and second and sizes[0] != sizes[1]:
+        reason = "the sizes differ: noise of a pixel is not the noise seen; look at both at one apparent size"
+        raise RefusedError("noise_ratio", reason)
+    return ratio_of(first, second)
 
 
 def _conditions(study: Study, side: SideFigures) -> dict[str, Any]:

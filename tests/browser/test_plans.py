@@ -2,6 +2,7 @@
 
 import re
 import shutil
+import sys
 
 from playwright.sync_api import expect
 
@@ -119,6 +120,30 @@ class Planned(BrowserTest):
         study = self.run_it(7)
         sizes = sorted((o.setup.width, o.settings["samples"]) for o in study.options.all())
         self.assertEqual(sizes, [(24, 16), (48, 4), (96, 1)])
+
+    def test_version_against_version(self):
+        path = self.folder / "good.toml"
+        builds = "".join(f'\n[[build]]\nname = "{n}"\nprogram = "{sys.executable}"\n' for n in ("new", "old"))
+        path.write_text(path.read_text() + builds)
+        self.own("versions")
+        self.page.get_by_role("button", name="Vary this: Build").or_(
+            self.page.get_by_role("button", name="Change this for the trial: Build")
+        ).click()
+        expect(self.plan().locator("tbody tr")).to_have_count(2)
+        study = self.run_it(6)
+        self.assertEqual(set(study.options.values_list("build", flat=True)), {"new", "old"})
+        self.assertEqual(study.runs.filter(warm_up=True).count(), 2)
+
+    def test_a_quantity_of_the_scene_and_a_budget_that_trims_the_plan(self):
+        shutil.copy(ROOT / "demo" / "engines" / "sedge.toml", self.folder / "sedge.toml")
+        self.own("range", engine="sedge")
+        self.vary("Height of the lamp", "1.2  1.4  1.8  2.0")
+        expect(self.plan().locator("tbody tr")).to_have_count(5)
+        self.page.get_by_text("Budget, small first").click()
+        self.page.get_by_label("At most (renders)").fill("6")
+        expect(self.page.get_by_text("The budget left 2 options out")).to_be_visible()
+        study = self.run_it(7)
+        self.assertEqual(study.options.exclude(left_out="").count(), 2)
 
     def test_what_does_not_fit_the_kind_is_said_and_the_rest_is_kept(self):
         self.own("ladder")

@@ -18,10 +18,13 @@ from server.findings import studies
 from server.findings.bundle import load_bundle
 from server.findings.measuring import measure_outstanding
 from server.findings.models import Measure, Verdict
+from server.runs.actions import claim, queue_study
 from server.runs.models import Run
+from server.runs.recording import record_result
 from server.store.files import path_of
 from server.studies.models import Option, Pair, Study
-from tests.server.base import WithEngines, finish_all, result_of
+from tests.pictures import noisy, textured, write
+from tests.server.base import WithEngines, factor, finish_all, result_of
 
 ROOT = Path(__file__).parents[2]
 VERDICT = {"chosen": "trial", "reasons": "Cleaner in the shelf.", "author": "Rosa"}
@@ -90,6 +93,21 @@ class Findings(WithEngines, TestCase):
         self.assertIn("different machines", row["refused"]["time_ratio"])
         machine = next(c for c in row["match_sheet"]["conditions"] if c["key"] == "machine")
         self.assertEqual(machine["state"], "differs")
+
+    def test_noise_of_different_sizes_is_refused_with_the_reason(self):
+        study = self.create(kind="same-time", factors=[factor("size", "96x72"), factor("samples", 1)])
+        for option in study.options.all():
+            size = (option.setup.width, option.setup.height)
+            queue_study(study)
+            for run in study.runs.filter(option=option, state="queued"):
+                claim(run.pk, "bench")
+                path = write(Path(settings.HOME) / "sized.exr", noisy(textured(size), 0.1, run.pk))
+                record_result(run.pk, result_of(run, picture=path.read_bytes()))
+        measure_outstanding(Option.objects.all())
+        row = self.call("GET", f"/api/pairs/{study.pairs.get().pk}/").json()
+        self.assertIsNone(row["noise_ratio"])
+        self.assertIn("one apparent size", row["refused"]["noise_ratio"])
+        self.assertGreater(row["trial"]["noise"]["value"], 0)
 
     def test_a_busy_run_is_compared_by_cpu_and_marked(self):
         self.finish()
