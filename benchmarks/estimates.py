@@ -14,7 +14,7 @@ from matchedpair.trials.estimate import SCATTER
 
 from benchmarks.figures import Measured, show
 from server.runs.models import Run
-from server.runs.planning import known_cost
+from server.runs.planning import known_cost, time_budgets
 
 ROOT = Path(__file__).parents[1]
 
@@ -23,7 +23,8 @@ def run() -> bool:
     """Each option is estimated from the runs of the others, and from ever less alike ones."""
     call_command("load_data", str(ROOT / "demo" / "data"), verbosity=0)
     runs = Run.objects.filter(state="finished", warm_up=False, made_by=None, study__from_elsewhere=False)
-    costs = [known_cost(run) for run in runs.select_related("option__setup__scene")]
+    budgets = time_budgets()
+    costs = [known_cost(run, budgets) for run in runs.select_related("option__setup__scene")]
     wrong: dict[str, list[float]] = defaultdict(list)
     held: dict[str, int] = defaultdict(int)
     for cost in costs:

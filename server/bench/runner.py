@@ -108,7 +108,7 @@ class Runner:
         )  # fmt: skip
         rows = [
             QueueRow(
-                run.pk, "running" if run.state == "running" else "queued", run.warms(), run.warm_up,
+                run.pk, run.state, run.option.warms(), run.warm_up,
                 "" if run.warm_up else f"{run.study_id}:{run.seed}", run.for_machine, run.stop_asked,
             )
             for run in runs

@@ -10,7 +10,7 @@ from django.db.models import Count, Max, Sum
 
 from server.findings.models import Verdict
 from server.findings.studies import findings_of
-from server.runs.models import ENDED_STATES, Run, RunState
+from server.runs.models import ENDED_WARM_UP, Run, RunState
 from server.runs.progress import state_of
 from server.studies.models import Option, Purpose, Study
 from server.studies.sheets import sheet_row
@@ -22,7 +22,7 @@ def overview_rows(studies: Sequence[Study]) -> list[dict[str, Any]]:
     runs = Run.objects.filter(study__in=studies).order_by()
     counted = runs.filter(option__purpose=Purpose.COUNTED)
     states: dict[int, Counter[str]] = defaultdict(Counter)
-    telling = counted.exclude(warm_up=True, state__in=ENDED_STATES)  # a warm-up that ended says nothing of the study
+    telling = counted.exclude(ENDED_WARM_UP)
     for pk, state, count in telling.values_list("study", "state").annotate(Count("pk")):
         states[pk][state] = count
     own = counted.filter(warm_up=False, made_by=None)

@@ -15,7 +15,7 @@ from matchedpair.measures.zones import WHOLE
 
 from server.findings.export import plain_cell
 from server.findings.models import Measure
-from server.runs.models import BAD_STATES, Run, RunState
+from server.runs.models import BAD, Run, RunState
 from server.studies.models import Option, Purpose, Study
 
 FACTOR = "factor:"
@@ -231,7 +231,7 @@ def _filtered(study: Study, asked: Asked) -> QuerySet[Run]:
     if asked.states:
         wanted = Q(state__in=asked.states)
         if "bad" in asked.states:
-            wanted |= Q(state__in=BAD_STATES) | ~Q(checks=[])
+            wanted |= BAD
         runs = runs.filter(wanted)
     return runs
 

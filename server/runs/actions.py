@@ -13,9 +13,9 @@ from matchedpair.engines.process import Progress
 from matchedpair.errors import InputError
 from matchedpair.trials import FIRST_SEED, WARM_UP_SEED, PlanOption, render_order
 
-from server.runs.models import BAD_STATES, ENDED_STATES, OPEN_STATES, Queue, Run, RunState, warm_key
+from server.runs.models import BAD, BAD_STATES, ENDED_STATES, OPEN_STATES, Queue, Run, RunState
 from server.studies.actions import remove
-from server.studies.models import Option, Purpose, Study
+from server.studies.models import Option, Purpose, Study, warm_key
 
 WARM_FOR = timedelta(hours=1)  # after that compiled kernels and loaded files may be gone from memory again
 CLEARED: dict[str, Any] = {
@@ -66,7 +66,7 @@ def _queue(study: Study, options: list[Option], repeats: int, first_seed: int) -
     known = {(run.option_id, run.seed): run for run in study.runs.filter(option__in=options, warm_up=False)}
     places = {option.pk: place for place, option in enumerate(options)}
     plan = render_order(
-        [PlanOption(_warms(option), places.get(option.comes_with_id or 0)) for option in options], repeats, first_seed
+        [PlanOption(option.warms(), places.get(option.comes_with_id or 0)) for option in options], repeats, first_seed
     )
     counted = [row for row in plan if not row.warm_up]
     lacking = [
@@ -75,8 +75,8 @@ def _queue(study: Study, options: list[Option], repeats: int, first_seed: int) -
         if (run := known.get((options[row.option].pk, row.seed))) is None or run.state in BAD_STATES
     ]
     warm = warmed_lately()
-    needed = {_warms(options[row.option]) for row in lacking} - {key for key, _ in warm}
-    warm_ups = [row for row in plan if row.warm_up and _warms(options[row.option]) in needed]
+    needed = {options[row.option].warms() for row in lacking} - {key for key, _ in warm}
+    warm_ups = [row for row in plan if row.warm_up and options[row.option].warms() in needed]
     queued = 0
     for row in [*warm_ups, *lacking]:
         defaults = {"study": study, "position": position + queued, "queued_order": order + queued}
@@ -129,9 +129,8 @@ def run_bad_again(study: Study) -> int:
     must_be_ours(study)
     order = _end_of_queue()
     count = 0
-    for run in study.runs.filter(state__in=ENDED_STATES, warm_up=False).select_related("made_by"):
-        if run.state in BAD_STATES or run.checks:
-            count += _requeued(run.made_by or run, ENDED_STATES, order + count)
+    for run in study.runs.filter(BAD, state__in=ENDED_STATES, warm_up=False).select_related("made_by"):
+        count += _requeued(run.made_by or run, ENDED_STATES, order + count)
     return count
 
 
@@ -229,8 +228,3 @@ def _end_of_queue() -> float:
 def _requeued(run: Run, states: Sequence[str], order: float) -> int:
     """Clear a run that is in one of these states and queue it; 0 when it is in none of them."""
     return Run.objects.filter(pk=run.pk, state__in=states).update(**CLEARED, state=RunState.QUEUED, queued_order=order)
-
-
-def _warms(option: Option) -> str:
-    scene = option.setup.scene
-    return warm_key(option.engine, option.build, scene.name, scene.revision)

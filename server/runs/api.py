@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections import Counter
 from typing import Any
 
-from django.db.models import Count, F, Max, Q
+from django.db.models import Count, F, Max
 from django.http import Http404, HttpResponse
 from django.shortcuts import get_object_or_404
 from django.utils.cache import patch_cache_control
@@ -19,7 +19,7 @@ from rest_framework.response import Response
 
 from server.runs import actions
 from server.runs.actions import run_again, run_bad_again, stop_runs
-from server.runs.models import BAD_STATES, ENDED_STATES, OPEN_STATES, Run, RunState
+from server.runs.models import BAD, BAD_STATES, ENDED_WARM_UP, OPEN_STATES, Run, RunState
 from server.runs.progress import StudyState, lacking_renders, planned_renders, seconds_left, state_of
 from server.store.files import HASH, path_of
 from server.store.pixels import PICTURE, half_float_rgba, shown, stored_picture, thumbnail
@@ -277,8 +277,7 @@ def _progress(study: Study) -> dict[str, Any]:
     runs = study.runs.order_by()
     counted = runs.filter(option__purpose=Purpose.COUNTED)
     counts = dict(counted.values_list("state").annotate(Count("pk")))
-    # a warm-up that has ended, in whatever way, says nothing of the study
-    telling = counted.exclude(warm_up=True, state__in=ENDED_STATES)
+    telling = counted.exclude(ENDED_WARM_UP)
     states = dict(telling.values_list("state").annotate(Count("pk")))
     opened = list(
         runs.filter(state__in=OPEN_STATES).select_related("option", "study").defer("log", "command", "machine")
@@ -289,7 +288,7 @@ def _progress(study: Study) -> dict[str, Any]:
     ended = runs.aggregate(last=Max("ended_at"), count=Count("pk"), let_go=Count("let_go_at"))
     return {
         "state": state_of(Counter(states), lacking=lacking_renders(study) > 0), "counts": counts, "planned": planned,
-        "bad": telling.filter(Q(state__in=BAD_STATES) | ~Q(checks=[])).count(), "lacking": max(planned - begun, 0),
+        "bad": telling.filter(BAD).count(), "lacking": max(planned - begun, 0),
         "seconds_left": total, "current_seconds_left": current, "ahead": _ahead(study, opened),
         "pilots_open": sum(run.option.purpose == Purpose.PILOT for run in opened),
         "stamp": f"{ended['last']} {ended['count']} {ended['let_go']}",

@@ -30,14 +30,11 @@ class Queue(models.Model):
         return cls.objects.get_or_create(pk=1)[0]
 
 
-def warm_key(engine: str, build: str, scene: str, revision: str) -> str:
-    """What a warm-up gets ready, as one text."""
-    return f"{engine} {build} {scene} {revision}"
-
-
 OPEN_STATES = (RunState.QUEUED, RunState.RUNNING)
 BAD_STATES = (RunState.FAILED, RunState.STOPPED)
 ENDED_STATES = (RunState.FINISHED, *BAD_STATES)
+ENDED_WARM_UP = models.Q(warm_up=True, state__in=ENDED_STATES)  # says nothing of its study any more
+BAD = models.Q(state__in=BAD_STATES) | ~models.Q(checks=[])  # failed, stopped, or something found on the picture
 
 
 class Run(models.Model):
@@ -100,11 +97,6 @@ class Run(models.Model):
                 fields=["option", "seed", "warm_up", "for_machine"], name="one_run_an_option_seed_and_machine"
             ),
         ]
-
-    def warms(self) -> str:
-        """What a warm-up for it gets ready: engine, build and scene."""
-        option = self.option
-        return warm_key(option.engine, option.build, option.setup.scene.name, option.setup.scene.revision)
 
     def times(self) -> RunTimes | None:
         """What it cost, for comparing; None when it did not finish."""

@@ -46,8 +46,9 @@ class CostedPlan:
 
 def costed(draft: Draft) -> CostedPlan:
     """Estimate every option and trim the plan to its budget."""
-    known = known_costs({option.side.engine.name for option in draft.options})
-    estimates = tuple(estimate(_wanted(option), known) for option in draft.options)
+    here, budgets = describe_machine().name, time_budgets()
+    known = _known_costs({option.side.engine.name for option in draft.options}, here, budgets)
+    estimates = tuple(estimate(_wanted(option, here, budgets), known) for option in draft.options)
     trimmed = _trimmed(draft, estimates)
     if trimmed:
         draft = draft.trimmed(trimmed.left_out, trimmed.repeats)
@@ -69,11 +70,10 @@ def pilot_of(draft: Draft) -> list[OptionDraft]:
     return list({row.key: row for row in rows}.values())
 
 
-def known_costs(engines: set[str]) -> list[KnownCost]:
-    """What the newest finished runs of these engines cost on this machine; warm-ups only when there is nothing else."""
-    here = describe_machine().name
+def _known_costs(engines: set[str], machine: str, budgets: Mapping[str, str]) -> list[KnownCost]:
+    """What the newest finished runs of these engines cost on a machine; warm-ups only when there is nothing else."""
     runs = Run.objects.filter(
-        state=RunState.FINISHED, option__engine__in=engines, machine_name=here, wall_seconds__gt=0,
+        state=RunState.FINISHED, option__engine__in=engines, machine_name=machine, wall_seconds__gt=0,
         study__from_elsewhere=False,
     ).select_related("option__setup__scene")  # fmt: skip
     names = [
@@ -82,7 +82,7 @@ def known_costs(engines: set[str]) -> list[KnownCost]:
     ]  # fmt: skip
     rows = list(runs.order_by("-ended_at").only(*names, *_SETUP)[:MOST_KNOWN])
     counted = [run for run in rows if not run.warm_up]
-    return [known_cost(run) for run in counted or rows]
+    return [known_cost(run, budgets) for run in counted or rows]
 
 
 _SETUP = [
@@ -91,43 +91,41 @@ _SETUP = [
 ] + ["option__setup__output_format", "option__setup__view_transform"]
 
 
-def known_cost(run: Run) -> KnownCost:
+def time_budgets() -> dict[str, str]:
+    """By engine the setting that ends a render by time, where its definition marks one."""
+    return {each.name: each.time_budget.name for each in engines_now()[0] if each.time_budget}
+
+
+def known_cost(run: Run, budgets: Mapping[str, str]) -> KnownCost:
     """What a finished run cost, as the estimates take it."""
     option = run.option
-    cost = _cost(
-        option.engine, option.build, option.setup.description(), option.settings, option.quality_knob, run.machine_name
-    )
-    if _ends_by_time(option.engine, option.settings):
-        cost = replace(cost, samples=None)
+    setup, knob = option.setup.description(), option.quality_knob
+    cost = _cost(option.engine, option.build, setup, option.settings, knob, run.machine_name, budgets)
     return replace(
         cost, seconds=run.wall_seconds or 0.0, ready_seconds=run.ready_seconds or 0.0, picture_bytes=run.picture_bytes
     )
 
 
-def _wanted(option: OptionDraft) -> KnownCost:
+def _wanted(option: OptionDraft, machine: str, budgets: Mapping[str, str]) -> KnownCost:
     side = option.side
-    cost = _cost(side.engine.name, side.build.name, side.setup, side.settings, side.knob, describe_machine().name)
-    return replace(cost, samples=None) if _ends_by_time(side.engine.name, side.settings) else cost
-
-
-def _ends_by_time(engine: str, settings: Mapping[str, Value]) -> bool:
-    """Whether a time budget ends the render, so that its time is in proportion to nothing else."""
-    good, _ = engines_now()
-    budget = next((each.time_budget for each in good if each.name == engine), None)
-    return budget is not None and bool(settings.get(budget.name))
+    return _cost(side.engine.name, side.build.name, side.setup, side.settings, side.knob, machine, budgets)
 
 
 def _cost(
-    engine: str, build: str, setup: Setup, settings: Mapping[str, Value], knob: str, machine: str
+    engine: str, build: str, setup: Setup, settings: Mapping[str, Value], knob: str, machine: str,
+    budgets: Mapping[str, str],
 ) -> KnownCost:  # fmt: skip
+    """Without samples where a time budget ends the render, or the knob is no number: its time then follows neither."""
     width, height = setup.picture_size
     quantities = " ".join(f"{name}={value:g}" for name, value in sorted(setup.quantities.items()))
     samples = settings.get(knob)
     numeric = isinstance(samples, int | float) and not isinstance(samples, bool)
+    timed = bool(settings.get(budgets.get(engine, "")))
     return KnownCost(
         engine=f"{engine} {build}",
         scene=" ".join((setup.scene, setup.revision, setup.view, setup.variant, str(setup.frame), quantities)),
-        machine=machine, pixels=width * height, samples=float(samples) if numeric else None,  # type: ignore[arg-type]  # numeric says so
+        machine=machine, pixels=width * height,
+        samples=float(samples) if numeric and not timed else None,  # type: ignore[arg-type]  # numeric says so
         settings={name: value for name, value in settings.items() if name != knob},
     )  # fmt: skip
 

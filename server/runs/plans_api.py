@@ -14,6 +14,7 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 
 from server.runs.actions import must_be_ours, queue_pilot, queue_study
+from server.runs.api import CountSerializer
 from server.runs.planning import CostedPlan, costed, pilot_of
 from server.studies.actions import create_study, keep_option, replan
 from server.studies.api import DraftSerializer, LevelShownSerializer, StudySerializer, draft_of, study_with_all
@@ -79,12 +80,6 @@ class PreviewSerializer(serializers.Serializer):
     plan = PlanSerializer(allow_null=True)
 
 
-class QueuedSerializer(serializers.Serializer):
-    """How many renders were queued."""
-
-    runs = serializers.IntegerField()
-
-
 @extend_schema(request=DraftSerializer, responses=PreviewSerializer)
 @api_view(["POST"])
 def preview(request: Request) -> Response:
@@ -117,14 +112,14 @@ def plan_anew(request: Request, pk: int) -> Response:
     return Response(StudySerializer(study_with_all(pk)).data)
 
 
-@extend_schema(request=None, responses=QueuedSerializer)
+@extend_schema(request=None, responses=CountSerializer)
 @api_view(["POST"])
 def start_study(request: Request, pk: int) -> Response:
     """Queue what the study's plan still lacks, and what failed or was stopped."""
     return Response({"runs": queue_study(get_object_or_404(Study, pk=pk))})
 
 
-@extend_schema(request=None, responses=QueuedSerializer)
+@extend_schema(request=None, responses=CountSerializer)
 @api_view(["POST"])
 def pilot(request: Request, pk: int) -> Response:
     """Queue one tiny render of every option, so that the plan's cost can be told."""

@@ -40,7 +40,7 @@ def record_result(run_id: int, result: dict[str, Any]) -> None:
     """
     run = Run.objects.select_related("study", "option__setup").get(pk=run_id)
     fields = {key: result[key] for key in KNOWN}
-    fields["machine_name"] = str((result["machine"] or {}).get("name", ""))[:200]
+    fields["machine_name"] = _machine_name(result)
     if result["picture"] is not None:
         passes = {name: keep(contents, PICTURE) for name, contents in result["passes"].items()}
         sizes = [len(result["picture"]), *(len(contents) for contents in result["passes"].values())]
@@ -69,7 +69,7 @@ def _brought(run: Run, result: dict[str, Any]) -> list[tuple[Option, dict[str, A
             "state": RunState.FINISHED, "wall_seconds": picture["wall_seconds"], "cpu_seconds": picture["cpu_seconds"],
             "reached": picture["level"], "picture": keep(picture["picture"], PICTURE),
             "picture_bytes": len(picture["picture"]), "attempt": run.attempt, "started_at": run.started_at,
-            "machine_name": str((result["machine"] or {}).get("name", ""))[:200],
+            "machine_name": _machine_name(result),
             "log": f"Written on the way by run {run.pk}; its log is there.",
         }  # fmt: skip
         rows.append((option, fields))
@@ -115,6 +115,10 @@ def _identical_to_others(run: Run, pixels: str) -> list[FileCheck]:
             although = SEED_DID_NOTHING if same_option else SETTING_DID_NOTHING
             found.append(identical(f"{_named(other)} seed {other.seed}", although))
     return found
+
+
+def _machine_name(result: dict[str, Any]) -> str:
+    return str((result["machine"] or {}).get("name", ""))[:200]
 
 
 def _named(run: Run) -> str:

@@ -16,8 +16,6 @@ from server.studies.draft import Draft, OptionDraft
 from server.studies.levels import under_test
 from server.studies.models import Option, Pair, Purpose, Setup, Study
 
-COPIED = ("question", "asked", "kind", "match_on", "repeats", "until_sure", "threads", "time_limit_seconds", "passes")
-
 
 @transaction.atomic
 def create_study(draft: Draft) -> Study:

@@ -43,6 +43,7 @@ from server.studies.levels import (
     under_test,
     with_level,
 )
+from server.studies.models import warm_key
 from server.studies.side import SideDraft, make_side
 
 Problems = dict[str, list[str]]
@@ -92,7 +93,7 @@ class OptionDraft:
 
     def warms(self) -> str:
         """What a warm-up for it gets ready."""
-        return f"{self.side.engine.name} {self.side.build.name} {self.side.scene.name} {self.side.setup.revision}"
+        return warm_key(self.side.engine.name, self.side.build.name, self.side.scene.name, self.side.setup.revision)
 
 
 @dataclass(frozen=True)

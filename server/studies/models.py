@@ -8,6 +8,12 @@ from matchedpair.trials import Setup as SetupDescription
 
 from server.catalogue.models import SceneRevision
 
+
+def warm_key(engine: str, build: str, scene: str, revision: str) -> str:
+    """What a warm-up gets ready, as one text."""
+    return f"{engine} {build} {scene} {revision}"
+
+
 PLAN_KIND_CHOICES = [(kind.name, kind.title) for kind in PLAN_KINDS]
 
 
@@ -112,6 +118,11 @@ class Option(models.Model):
     class Meta:
         ordering = ["number", "id"]
         constraints = [models.UniqueConstraint(fields=["study", "key"], name="one_option_a_key")]
+
+    def warms(self) -> str:
+        """What a warm-up for it gets ready: engine, build and scene."""
+        scene = self.setup.scene
+        return warm_key(self.engine, self.build, scene.name, scene.revision)
 
 
 class Pair(models.Model):

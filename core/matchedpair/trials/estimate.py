@@ -138,7 +138,7 @@ def _likeness(wanted: KnownCost, other: KnownCost) -> str | None:
         return None
     if wanted.scene != other.scene:
         return SCENE
-    if dict(wanted.settings) != dict(other.settings):
+    if wanted.settings != other.settings:
         return SETTINGS
     if wanted.samples != other.samples:
         return SAMPLES

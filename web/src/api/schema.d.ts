@@ -2246,10 +2246,6 @@ export interface components {
             current_seconds_left: number | null;
             runs: components["schemas"]["QueuedRun"][];
         };
-        /** @description How many renders were queued. */
-        Queued: {
-            runs: number;
-        };
         /** @description A run that waits or is being rendered. */
         QueuedRun: {
             readonly id: number;
@@ -4316,7 +4312,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Queued"];
+                    "application/json": components["schemas"]["Count"];
                 };
             };
         };
@@ -4408,7 +4404,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Queued"];
+                    "application/json": components["schemas"]["Count"];
                 };
             };
         };
