@@ -13,6 +13,8 @@ from typing import Any
 
 import psutil
 
+from server.runs.models import OPEN_STATES, Run
+
 ROOT = Path(__file__).parents[1]
 
 
@@ -59,3 +61,13 @@ def until(condition: Callable[[], Any], what: str, seconds: float = 60.0) -> Any
             return found
         time.sleep(0.05)
     raise AssertionError(f"still not after {seconds} s: {what}")
+
+
+def none_open() -> bool:
+    """Whether every run has ended."""
+    return not Run.objects.filter(state__in=OPEN_STATES).exists()
+
+
+def running() -> Run | None:
+    """A run whose engine is at work."""
+    return Run.objects.filter(state="running", elapsed_seconds__gt=0).first()

@@ -13,7 +13,7 @@ from matchedpair.trials import Setup as SetupDescription
 from server.catalogue.models import SceneRevision
 from server.catalogue.scenes import keep_revision
 from server.studies.draft import Draft, OptionDraft
-from server.studies.levels import under_test
+from server.studies.levels import ShownLevel, differing_levels, in_words, under_test
 from server.studies.models import Option, Pair, Purpose, Setup, Study
 
 
@@ -64,10 +64,13 @@ def any_pair(control: Option, trial: Option) -> Pair:
         raise InputError("these renders belong to different studies; a pair is made of two options of one study")
     if control.pk == trial.pk:
         raise InputError("both renders are of the same option: they are twins and differ in the seed alone")
-    tested, subject = _differing(control, trial)
-    pair, _ = Pair.objects.get_or_create(
-        control=control, trial=trial, defaults={"study": control.study, "under_test": tested, "subject": subject}
-    )
+    differing = differing_levels(*([ShownLevel(**row) for row in option.levels] for option in (control, trial)))
+    same_engine = (control.engine, control.engine_title) == (trial.engine, trial.engine_title)
+    fields = {
+        "under_test": under_test(differing, same_engine=same_engine),
+        "subject": (in_words(differing) or trial.title)[:300],
+    }
+    pair, _ = Pair.objects.get_or_create(control=control, trial=trial, defaults={"study": control.study, **fields})
     return pair
 
 
@@ -130,16 +133,3 @@ def _write_options(study: Study, draft: Draft) -> None:
             "under_test": draft.under_test(control, trial), "subject": draft.subject(control, trial)[:300],
         }  # fmt: skip
         Pair.objects.update_or_create(control=rows[control], trial=rows[trial], defaults={"study": study, **fields})
-
-
-def _differing(control: Option, trial: Option) -> tuple[list[str], str]:
-    """What may differ between two stored options, and what the trial is, by their levels."""
-    same_engine = (control.engine, control.engine_title) == (trial.engine, trial.engine_title)
-    rows = [
-        (a, b)
-        for a, b in zip(control.levels, trial.levels, strict=False)
-        if (a["value"], a["shown"]) != (b["value"], b["shown"])
-    ]
-    names = [name for a, b in rows for name in (*a["names"], *b["names"])]
-    title = " and ".join(f"{b['title'][:1].lower()}{b['title'][1:]} {b['shown']}" for _, b in rows)
-    return under_test(names, same_engine=same_engine), (title or trial.title)[:300]

@@ -34,7 +34,10 @@ from server.catalogue.scenes import scene_named
 from server.studies.levels import (
     ORDER,
     Level,
+    ShownLevel,
     changed_quantities,
+    differing_levels,
+    in_words,
     level_problem,
     level_shown,
     level_value,
@@ -51,22 +54,6 @@ Found = TypeVar("Found")
 BY_HAND = "left out by hand"
 LADDER = "ladder"
 MOST_NOTES = 6
-
-
-@dataclass(frozen=True)
-class ShownLevel:
-    """What an option has at one factor; `names` are the conditions and settings that the factor lets differ."""
-
-    subject: str
-    title: str
-    value: Any
-    shown: str
-    changed: bool
-    names: list[str]
-
-    def words(self) -> str:
-        """Such as ``light picking estimate``."""
-        return f"{self.title[:1].lower()}{self.title[1:]} {self.shown}"
 
 
 @dataclass(frozen=True)
@@ -141,17 +128,15 @@ class Draft:
     def under_test(self, control: int, trial: int) -> list[str]:
         """What may differ between two options: conditions and settings by name."""
         first, second = self.options[control], self.options[trial]
-        rows = zip(first.levels, second.levels, strict=True)
-        names = [name for a, b in rows if a.value != b.value or a.shown != b.shown for name in (*a.names, *b.names)]
-        return under_test(names, same_engine=first.side.engine.name == second.side.engine.name)
+        differing = differing_levels(first.levels, second.levels)
+        return under_test(differing, same_engine=first.side.engine.name == second.side.engine.name)
 
     def subject(self, control: int, trial: int) -> str:
         """What the trial is, in words: its levels that its control lacks, and where that is."""
         first, second = self.options[control], self.options[trial]
-        rows = list(zip(first.levels, second.levels, strict=True))
-        changed = [b.words() for a, b in rows if (a.value, a.shown) != (b.value, b.shown)]
-        place = [b.shown for a, b in rows if a.shown == b.shown and b.changed]
-        return " and ".join(changed) + (f" on {', '.join(place)}" if place else "")
+        place = [b.shown for a, b in zip(first.levels, second.levels, strict=True) if a.shown == b.shown and b.changed]
+        changed = in_words(differing_levels(first.levels, second.levels))
+        return changed + (f" on {', '.join(place)}" if place else "")
 
     def match_sheet(self) -> MatchSheet | None:
         """The sheet of the whole plan as far as it is known before anything has run; None without a pair."""

@@ -49,6 +49,22 @@ class Level:
     settings: dict[str, Any] | None = None
 
 
+@dataclass(frozen=True)
+class ShownLevel:
+    """What an option has at one factor; `names` are the conditions and settings that the factor lets differ."""
+
+    subject: str
+    title: str
+    value: Any
+    shown: str
+    changed: bool
+    names: list[str]
+
+    def words(self) -> str:
+        """Such as ``light picking estimate``."""
+        return f"{self.title[:1].lower()}{self.title[1:]} {self.shown}"
+
+
 def with_level(side: SideDraft, subject: str, level: Level) -> SideDraft:
     """The side with this level taken. Raises `InputError` (or `SettingsError`) when it does not fit."""
     if subject.startswith(QUANTITY):
@@ -116,10 +132,22 @@ def tested_by(side: SideDraft, subject: str) -> list[str]:
     return list(CONDITIONS_OF.get(subject, (subject,)))
 
 
-def under_test(names: Iterable[str], *, same_engine: bool) -> list[str]:
-    """Of these the ones under test between two sides: an engine that is tuned differs from itself in its settings."""
+def differing_levels(control: Iterable[ShownLevel], trial: Iterable[ShownLevel]) -> list[tuple[ShownLevel, ShownLevel]]:
+    """The factors at which two options differ, each with the control's level and the trial's."""
+    both = zip(control, trial, strict=False)
+    return [(a, b) for a, b in both if (a.value, a.shown) != (b.value, b.shown)]
+
+
+def under_test(differing: Iterable[tuple[ShownLevel, ShownLevel]], *, same_engine: bool) -> list[str]:
+    """What is under test where two options differ: an engine that is tuned differs from itself in its settings."""
+    names = (name for a, b in differing for name in (*a.names, *b.names))
     known = ("settings" if name == ENGINE and same_engine else name for name in names)
     return list(dict.fromkeys(name for name in known if name))
+
+
+def in_words(differing: Iterable[tuple[ShownLevel, ShownLevel]]) -> str:
+    """What the trial has there, such as ``size 96 × 54 and samples 64``."""
+    return " and ".join(b.words() for _, b in differing)
 
 
 def _with_scene(side: SideDraft, level: Level) -> SideDraft:
@@ -256,7 +284,3 @@ def level_problem(error: MatchedPairError) -> str:
     if isinstance(error, SettingsError):
         return "; ".join(f"{name}: {text}" for name, text in error.problems.items())
     return str(error)
-
-
-__all__ = ["DEFAULTS", "ORDER", "Level", "changed_quantities", "level_problem", "level_shown", "level_value",
-           "subject_title", "tested_by", "under_test", "with_level"]  # fmt: skip

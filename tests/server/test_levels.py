@@ -9,6 +9,8 @@ from matchedpair.errors import InputError, SettingsError
 from server.studies.draft import baseline_of
 from server.studies.levels import (
     Level,
+    ShownLevel,
+    differing_levels,
     level_problem,
     level_shown,
     level_value,
@@ -73,8 +75,11 @@ class Levels(WithEngines, TestCase):
         self.assertEqual(side.setup, self.side.setup)
         tuned = self.taken("engine", "alder", {"samples": 32})
         self.assertEqual((tuned.settings["samples"], level_shown(tuned, "engine")), (32, "Alder (tuned)"))
-        self.assertEqual(under_test(["engine"], same_engine=True), ["settings"])
-        self.assertEqual(under_test(["engine", "engine", ""], same_engine=False), ["engine"])
+        held, other = (ShownLevel("engine", "Engine", n, n, n == "b", ["engine", ""]) for n in "ab")
+        differing = differing_levels([held, held], [other, held])
+        self.assertEqual(differing, [(held, other)])
+        self.assertEqual(under_test(differing, same_engine=True), ["settings"])
+        self.assertEqual(under_test(differing, same_engine=False), ["engine"])
 
     def test_what_does_not_fit_is_said(self):
         cases = [

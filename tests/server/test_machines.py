@@ -16,19 +16,11 @@ from matchedpair.pictures import read_picture
 
 from server.findings.measuring import measure_outstanding
 from server.runs.actions import queue_study
-from server.runs.models import OPEN_STATES, Run
+from server.runs.models import Run
 from server.store.files import path_of
 from server.studies.models import Option
-from tests.runner import ROOT, RunnerProcess, until
+from tests.runner import ROOT, RunnerProcess, none_open, running, until
 from tests.server.base import WithEngines, factor
-
-
-def none_open():
-    return not Run.objects.filter(state__in=OPEN_STATES).exists()
-
-
-def running():
-    return Run.objects.filter(state="running", elapsed_seconds__gt=0).first()
 
 
 class DaskProcess:

@@ -11,19 +11,11 @@ from server.bench.heartbeat import RunnerState, runner_state
 from server.bench.runner import work_folder
 from server.findings.models import Measure
 from server.runs.actions import queue_study, stop_runs
-from server.runs.models import OPEN_STATES, Run
+from server.runs.models import Run
 from server.store.files import path_of
 from tests.engines import add_engine
-from tests.runner import ROOT, RunnerProcess, until
+from tests.runner import ROOT, RunnerProcess, none_open, running, until
 from tests.server.base import WithEngines
-
-
-def none_open():
-    return not Run.objects.filter(state__in=OPEN_STATES).exists()
-
-
-def running():
-    return Run.objects.filter(state="running", elapsed_seconds__gt=0).first()
 
 
 class Running(WithEngines, TransactionTestCase):

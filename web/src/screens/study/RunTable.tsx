@@ -1,11 +1,5 @@
 import { useQueries, useQuery } from "@tanstack/react-query";
-import {
-  type ColumnDef,
-  getCoreRowModel,
-  type SortingState,
-  useReactTable,
-  type VisibilityState,
-} from "@tanstack/react-table";
+import { type ColumnDef, getCoreRowModel, useReactTable, type VisibilityState } from "@tanstack/react-table";
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { type KeyboardEvent, useEffect, useMemo, useRef, useState } from "react";
 import type { Schema } from "../../api/client";
@@ -81,7 +75,7 @@ export function RunTable({
     for (const again of refetch) void again();
   });
   const columns = first.data?.columns ?? NO_COLUMNS;
-  const table = useColumns(columns, withFactorsHidden(columns, hidden), setHidden, asked, ask);
+  const table = useColumns(columns, withFactorsHidden(columns, hidden));
   const shown = table.getVisibleLeafColumns().map((column) => column.columnDef.meta as Column);
 
   if (first.error && !first.data)
@@ -214,33 +208,19 @@ function Head({ shown, asked, ask }: { shown: Column[]; asked: Asked; ask: (aske
   );
 }
 
-/** The table's own state: which columns stand, and which one is sorted by; the server sorts. */
-function useColumns(
-  columns: Column[],
-  hidden: VisibilityState,
-  setHidden: (hidden: VisibilityState) => void,
-  asked: Asked,
-  ask: (asked: Asked) => void,
-) {
+/** Which columns stand; the server sorts and filters. */
+function useColumns(columns: Column[], hidden: VisibilityState) {
   const definitions = useMemo<ColumnDef<Row>[]>(
     () => columns.map((column) => ({ id: column.name, header: column.title, meta: column })),
     [columns],
   );
-  const sorting: SortingState = asked.sort
-    ? [{ id: asked.sort.replace(/^-/, ""), desc: asked.sort.startsWith("-") }]
-    : [];
   return useReactTable({
     data: NO_ROWS,
     columns: definitions,
-    state: { columnVisibility: hidden, sorting },
+    state: { columnVisibility: hidden },
     manualSorting: true,
     manualFiltering: true,
     getCoreRowModel: getCoreRowModel(),
-    onColumnVisibilityChange: (change) => setHidden(typeof change === "function" ? change(hidden) : change),
-    onSortingChange: (change) => {
-      const [by] = typeof change === "function" ? change(sorting) : change;
-      ask({ ...asked, sort: by ? `${by.desc ? "-" : ""}${by.id}` : "" });
-    },
   });
 }
 
