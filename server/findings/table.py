@@ -13,7 +13,9 @@ from django.db.models import Case, F, FloatField, Q, QuerySet, When
 from matchedpair.errors import InputError
 from matchedpair.measures.zones import WHOLE
 
+from server.catalogue.zones import areas_by_view, signature
 from server.findings.export import plain_cell
+from server.findings.measuring import NOISE, areas_to_measure, is_current
 from server.findings.models import Measure
 from server.runs.models import BAD, Run, RunState
 from server.studies.models import Option, Purpose, Study
@@ -251,24 +253,25 @@ def _database_order(asked: Asked) -> list[Any] | None:
 
 def _completed(study: Study, rows: list[Run]) -> list[Run]:
     """The runs with their study, their options (each read once), and the noise of these."""
-    ids = {run.option_id for run in rows}
-    options = Option.objects.select_related("setup__scene").in_bulk(ids)
-    noises = _noises(ids)
+    options = Option.objects.select_related("setup__scene").in_bulk({run.option_id for run in rows})
+    noises = _noises(options)
     for run in rows:
         run.study, run.option = study, options[run.option_id]
         run.option_noise = None if run.warm_up else noises.get(run.option_id)  # type: ignore[attr-defined]  # for its column
     return rows
 
 
-def _noises(options: set[int]) -> dict[int, float]:
-    """Noise of each option's whole picture, as far as it belongs to the runs as they are."""
-    measures = Measure.objects.filter(option__in=options, name="noise", zone=WHOLE).exclude(value=None)
+def _noises(options: dict[int, Option]) -> dict[int, float]:
+    """Noise of each option's whole picture, as far as it belongs to the runs and zones as they are."""
+    measures = Measure.objects.filter(option__in=options, name=NOISE, zone=WHOLE).exclude(value=None)
     kept = {row.option_id: row for row in measures}
-    pictures: dict[int, list[str]] = {pk: [] for pk in kept}
+    runs: dict[int, list[Run]] = {pk: [] for pk in kept}
     counted = Run.objects.filter(option__in=kept, state=RunState.FINISHED, warm_up=False).order_by("seed")
-    for pk, picture in counted.values_list("option", "picture"):
-        pictures[pk].append(picture)
-    return {pk: row.value for pk, row in kept.items() if row.value is not None and row.inputs == pictures[pk]}
+    for run in counted.only("option_id", "picture"):
+        runs[run.option_id].append(run)
+    zones = areas_by_view() if kept else {}
+    areas = {pk: signature(areas_to_measure(options[pk].setup, zones)[WHOLE]) for pk in kept}
+    return {pk: row.value for pk, row in kept.items() if is_current(row, runs[pk], areas[pk])}
 
 
 def _matches(run: Run, text: str) -> bool:

@@ -116,3 +116,11 @@ class Table(WithEngines, TestCase):
         answer = self.call("POST", f"/api/studies/{self.study.pk}/bad-again/").json()
         self.assertEqual(answer, {"runs": 2})
         self.assertEqual(set(self.study.runs.filter(state="queued").values_list("pk", flat=True)), set(rows[:2]))
+
+    def test_noise_that_was_measured_before_an_area_was_left_out_is_not_shown(self):
+        area = {"name": "Lamp", "kind": "leave out", "shape": "rectangle", "points": [[0.1, 0.1], [0.3, 0.3]]}
+        made = self.call("POST", "/api/scenes/marble-stall/zones/?view=counter", area)
+        self.assertEqual(made.status_code, 201, made.content)
+        self.assertEqual(set(self.column("noise")), {None})
+        measure_outstanding(Option.objects.all())
+        self.assertTrue(all(self.column("noise", throwaway="false")))
