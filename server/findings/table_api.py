@@ -9,17 +9,17 @@ from django.http import HttpResponse
 from django.shortcuts import get_object_or_404
 from django.utils.text import slugify
 from drf_spectacular.types import OpenApiTypes
-from drf_spectacular.utils import OpenApiParameter, extend_schema
+from drf_spectacular.utils import OpenApiParameter, extend_schema, extend_schema_field
 from rest_framework import serializers
 from rest_framework.decorators import api_view
 from rest_framework.request import Request
 from rest_framework.response import Response
 
+from server.catalogue.fields import SCALAR
 from server.findings.table import Asked, Column, as_csv, columns_of, groups_of, page_of, rows_of
 from server.runs.api import RunSerializer
 from server.runs.models import Run, RunState
 from server.runs.next_step import next_steps
-from server.studies.api import LevelShownSerializer
 from server.studies.models import Purpose, Study
 
 MOST_ROWS = 500
@@ -51,16 +51,22 @@ class ColumnSerializer(serializers.Serializer):
 class TableRowSerializer(RunSerializer):
     """One run as a row of the table."""
 
-    levels = LevelShownSerializer(many=True, source="option.levels")
-    noise = serializers.FloatField(source="option_noise", allow_null=True)
+    values = serializers.SerializerMethodField(
+        help_text="What stands in each column, as in the files; null is not known"
+    )
     purpose = serializers.ChoiceField(choices=Purpose.choices, source="option.purpose")
     in_plan = serializers.BooleanField(source="option.in_plan")
     small = serializers.BooleanField(source="option.small")
     next_steps = serializers.SerializerMethodField()
 
     class Meta(RunSerializer.Meta):
-        fields = [*RunSerializer.Meta.fields, "levels", "noise", "purpose", "in_plan", "small", "next_steps"]
+        fields = [*RunSerializer.Meta.fields, "values", "purpose", "in_plan", "small", "next_steps"]
         read_only_fields = fields
+
+    @extend_schema_field({"type": "object", "additionalProperties": {"nullable": True, **SCALAR}})
+    def get_values(self, run: Run) -> dict[str, Any]:
+        """By column, which `context` gives."""
+        return {column.name: column.value(run) for column in self.context["columns"]}
 
     def get_next_steps(self, run: Run) -> list[str]:
         """What to check when something is wrong with it."""
@@ -121,8 +127,9 @@ def table(request: Request, pk: int) -> Response:
     """A page of a study's runs."""
     study, asked, form = _asked(request, pk)
     total, rows = page_of(study, asked, form["offset"], form["limit"])
-    body = {"total": total, "offset": form["offset"], "columns": columns_of(study), "rows": rows}
-    return Response(TableSerializer(body).data)
+    columns = columns_of(study)
+    body = {"total": total, "offset": form["offset"], "columns": columns, "rows": rows}
+    return Response(TableSerializer(body, context={"columns": columns}).data)
 
 
 @extend_schema(parameters=ASKED, responses=GroupsSerializer)

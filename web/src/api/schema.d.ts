@@ -2757,9 +2757,10 @@ export interface components {
              * @description When its pictures were let go; the figures stay
              */
             readonly let_go_at: string | null;
-            levels: components["schemas"]["LevelShown"][];
-            /** Format: double */
-            noise: number | null;
+            /** @description What stands in each column, as in the files; null is not known */
+            readonly values: {
+                [key: string]: (number | string | boolean) | null;
+            };
             purpose: components["schemas"]["PurposeEnum"];
             in_plan: boolean;
             small: boolean;

@@ -132,10 +132,11 @@ function Cell({ row, column, side }: { row: Row; column: Column; side: SideName 
   if (column.name === "side") return <>{row.warm_up ? "warm-up" : row.side}</>;
   if (column.name === "seed") return <Seed row={row} />;
   if (column.name === "run") return <>{row.id}</>;
-  const value = valueIn(row, column);
+  const value = row.values[column.name];
   if (row.state !== "finished" || value === "") return null;
   if (value == null) return <span className="text-soft">not known</span>;
-  if (typeof value !== "number") return <>{value}</>;
+  if (column.name === "ended_at") return <>{new Date(String(value)).toLocaleString("en-GB")}</>;
+  if (typeof value !== "number" || column.name.startsWith("factor:")) return <>{String(value)}</>;
   const busy = column.name === "quietness" && value < QUIET;
   return (
     <>
@@ -143,22 +144,6 @@ function Cell({ row, column, side }: { row: Row; column: Column; side: SideName 
       {busy ? <span className="block text-fault text-xs leading-none">busy</span> : null}
     </>
   );
-}
-
-function valueIn(row: Row, column: Column): number | string | null {
-  if (column.name.startsWith("factor:")) {
-    const level = row.levels.find((each) => `factor:${each.subject}` === column.name);
-    return level ? level.shown : null;
-  }
-  const own: Record<string, number | string | null> = {
-    machine: row.machine_name,
-    version: row.engine_version,
-    size: "",
-    ended_at: row.ended_at ? new Date(row.ended_at).toLocaleString("en-GB") : null,
-    cpu_render_seconds: null,
-  };
-  if (column.name in own) return own[column.name] ?? null;
-  return (row as unknown as Record<string, number | string | null>)[column.name] ?? null;
 }
 
 function shownNumber(column: Column, value: number): string {
