@@ -169,9 +169,8 @@ class Draft:
 
 def resolve(values: dict[str, Any]) -> tuple[Draft | None, Problems]:
     """A draft from the form's checked values, or what is wrong with them by field."""
-    problems: Problems = {}
-    baseline = _baseline(problems, values)
-    if baseline is None or problems:
+    baseline, problems = baseline_of(values)
+    if baseline is None:
         return None, problems
     titles, levels = _levels(problems, baseline, values["factors"])
     kind = _found(problems, "kind", lambda: kind_named(values["kind"]))
@@ -205,10 +204,11 @@ def _options(
 ) -> list[OptionDraft]:  # fmt: skip
     """The options of these combinations, each with its control's number; two that come to the same are planned once."""
     options: dict[str, OptionDraft] = {}
+    made: dict[Combination, SideDraft] = {}
     places: list[int] = []
     for row, control in rows:
         try:
-            side = _combined(baseline, factors, row)
+            side = _combined(baseline, factors, row, made)
         except MatchedPairError as error:
             problems["factors"] = [level_problem(error)]
             return []
@@ -231,15 +231,10 @@ def _options(
 def baseline_of(values: dict[str, Any]) -> tuple[SideDraft | None, Problems]:
     """The control that a draft's values describe, whatever its factors; or what is wrong with it by field."""
     problems: Problems = {}
-    side = _baseline(problems, values)
-    return (None, problems) if problems else (side, {})
-
-
-def _baseline(problems: Problems, values: dict[str, Any]) -> SideDraft | None:
     scene = _found(problems, "scene", lambda: scene_named(values["scene"]))
     engine = _found(problems, "engine", lambda: engine_named(values["engine"]))
     if scene is None or engine is None:
-        return None
+        return None, problems
     setup = _setup(scene, values)
     problems |= {part: [text] for part, text in setup_problems(setup, scene).items()}
     _found(problems, "view_transform", lambda: _known_transform(setup.view_transform))
@@ -247,7 +242,7 @@ def _baseline(problems: Problems, values: dict[str, Any]) -> SideDraft | None:
     side = _found(problems, "settings", lambda: make_side(scene, setup, engine, build, settings))
     if side and not problems:
         problems |= _cannot(side, values)
-    return side
+    return (None, problems) if problems else (side, {})
 
 
 def _setup(scene: Scene, values: dict[str, Any]) -> Setup:
@@ -285,11 +280,19 @@ def _levels(
     return titles, levels
 
 
-def _combined(baseline: SideDraft, factors: _Factors, row: Combination) -> SideDraft:
+def _combined(
+    baseline: SideDraft, factors: _Factors, row: Combination, made: dict[Combination, SideDraft]
+) -> SideDraft:
+    """The baseline with the row's levels taken; what rows have in common, scenes above all, is read and made once."""
     side = baseline
+    taken = [0] * len(row)
     for place in sorted(range(len(row)), key=lambda place: ORDER.get(factors.subjects[place], len(ORDER))):
         if row[place]:
-            side = with_level(side, factors.subjects[place], factors.levels[place][row[place] - 1])
+            taken[place] = row[place]
+            so_far = tuple(taken)
+            if so_far not in made:
+                made[so_far] = with_level(side, factors.subjects[place], factors.levels[place][row[place] - 1])
+            side = made[so_far]
     return side
 
 
