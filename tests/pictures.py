@@ -30,6 +30,11 @@ def noisy(picture: np.ndarray, relative: float, seed: int) -> np.ndarray:
     return (picture * factor[..., None]).astype(np.float32)
 
 
+def everywhere(picture: np.ndarray) -> np.ndarray:
+    """A mask of the picture's size that leaves nothing out."""
+    return np.ones(picture.shape[:2], dtype=bool)
+
+
 def write(path: Path, picture: np.ndarray, kind: str = "half") -> Path:
     """Write with any number of channels and any type."""
     channels = picture.shape[2]

@@ -15,7 +15,7 @@ from typing import Any
 from distributed import Future
 from django.conf import settings
 from django.db import DatabaseError
-from django.db.models import Max, QuerySet
+from django.db.models import Max
 from matchedpair.engines import describe_machine
 from matchedpair.errors import InputError
 from matchedpair.trials import DEPTHS, Bench, Ended, Instruction, Looked, QueueRow
@@ -26,7 +26,9 @@ from server.catalogue.engines import engine_named
 from server.catalogue.scenes import SCENE
 from server.catalogue.zones import zones_stamp
 from server.findings.disk import purge_removed
-from server.findings.measuring import NOISE, measure_outstanding
+from server.findings.judging import references_stamp
+from server.findings.layers import make_wanted_layers
+from server.findings.measuring import measure_outstanding
 from server.findings.until_sure import repeat_until_sure
 from server.imports.inbox import take_in_one
 from server.runs import actions
@@ -67,7 +69,9 @@ class Runner:
         self.sent: dict[int, Sent] = {}
         self._here = describe_machine().name
         self._ended = threading.Event()
-        self._measured_for: tuple[Any, Any] | None = None  # the zones' stamp, and when the last run ended
+        self._measured_for: tuple[Any, Any] | None = (
+            None  # the zones' and references' stamps, and when the last run ended
+        )
         for folder in (work_folder(), path_of_live(0).parent):
             shutil.rmtree(folder, ignore_errors=True)
             folder.mkdir(parents=True)
@@ -129,7 +133,8 @@ class Runner:
         """Between renders, never during one: take in what was handed over, measure what is new or has moved."""
         took_in = take_in_one()
         ended = Run.objects.aggregate(last=Max("ended_at"))["last"]
-        zones = zones_stamp()
+        zones = (zones_stamp(), references_stamp())
+        make_wanted_layers()
         if took_in or self._measured_for is None or self._measured_for[0] != zones:
             options = Option.objects.all()
         elif self._measured_for[1] != ended:
@@ -137,7 +142,7 @@ class Runner:
         else:
             return
         self._measured_for = (zones, ended)
-        measure_outstanding(options.exclude(pk__in=_growing()))
+        measure_outstanding(options)
         repeat_until_sure()
 
     def _do(self, instruction: Instruction) -> None:
@@ -223,13 +228,6 @@ class Runner:
 def work_folder() -> Path:
     """Where renders are made before they are stored; emptied when a runner starts."""
     return Path(settings.HOME) / "work"
-
-
-def _growing() -> QuerySet[Option]:
-    """Options that have a figure already and still get seeds: they are measured again once all are there, for with many
-    seeds each new one would otherwise cost more than the one before."""
-    measured = Option.objects.filter(measures__name=NOISE)
-    return measured.filter(runs__state__in=OPEN_STATES).values("pk")
 
 
 def _turns(studies: set[int]) -> dict[str, str]:

@@ -7,6 +7,7 @@ from django.shortcuts import get_object_or_404
 from django.utils.text import slugify
 from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import OpenApiParameter, extend_schema
+from matchedpair.measures.zones import WHOLE
 from rest_framework import status
 from rest_framework.decorators import api_view
 from rest_framework.request import Request
@@ -18,23 +19,28 @@ from server.findings.actions import give_verdict, restore, withdraw
 from server.findings.brightness import bring_together
 from server.findings.disk import disk_use, let_go
 from server.findings.export import pair_csv, pair_json, pair_zip
+from server.findings.layers import ask_for_layer
+from server.findings.measure_table import kind_rows, measure_table
 from server.findings.models import Verdict
 from server.findings.overview import overview_rows
 from server.findings.pairs import PairFindings, pair_findings, with_all
 from server.findings.serializers import (
     AskedBrightnessSerializer,
+    LayerSerializer,
     LetGoSerializer,
+    MeasureTableSerializer,
     NewVerdictSerializer,
     OverviewSerializer,
     PairSerializer,
     StudyFindingsSerializer,
     VerdictSerializer,
+    layer_row,
     pair_row,
     ratio_row,
 )
 from server.findings.studies import study_findings
 from server.runs.api import CountSerializer
-from server.studies.models import Pair, Study
+from server.studies.models import Option, Pair, Setup, Study
 from server.studies.sheets import sheet_row
 
 
@@ -80,6 +86,47 @@ def pair(request: Request, pk: int) -> Response:
     """One pair with all that it says."""
     findings = _findings(pk)
     return Response(PairSerializer(pair_row(findings), context={"sentence": findings.sentence}).data)
+
+
+@extend_schema(request=None, responses=LayerSerializer)
+@api_view(["POST"])
+def option_layer(request: Request, pk: int, name: str) -> Response:
+    """A map of an option's renders; asking for it has it made between renders, and asking again tells how far it is."""
+    return Response(layer_row(ask_for_layer(get_object_or_404(Option, pk=pk), name)))
+
+
+@extend_schema(request=None, responses=LayerSerializer)
+@api_view(["POST"])
+def pair_layer(request: Request, pk: int, name: str) -> Response:
+    """A map of a pair, trial against control; asked for and followed in the same way."""
+    return Response(layer_row(ask_for_layer(get_object_or_404(Pair, pk=pk), name)))
+
+
+@extend_schema(parameters=[OpenApiParameter("zone", str)], responses=MeasureTableSerializer)
+@api_view(["GET"])
+def measures(request: Request, pk: int) -> Response:
+    """The measure table of a study: one zone (the whole picture if none is named), or ``all`` of them."""
+    study = get_object_or_404(Study, pk=pk)
+    zones, rows = measure_table(study, request.query_params.get("zone") or WHOLE)
+    first = next((row.reference for row in rows if row.reference), None)
+    body = {
+        "kinds": kind_rows(),
+        "zones": zones,
+        "reference": first.title if first else "",
+        "rows": [
+            {
+                "option": row.option.pk, "title": row.option.title or row.option.side, "side": row.option.side,
+                "place": _setup_in_words(row.option.setup), "zone": row.zone, "pair": row.pair, "seeds": row.seeds,
+                "cells": row.cells,
+            }
+            for row in rows
+        ],
+    }  # fmt: skip
+    return Response(MeasureTableSerializer(body).data)
+
+
+def _setup_in_words(setup: Setup) -> str:
+    return f"{setup.scene.title}, {setup.view}, {setup.width} × {setup.height}"
 
 
 @extend_schema(request=AskedBrightnessSerializer, responses={201: BrightnessSerializer})

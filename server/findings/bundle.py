@@ -10,21 +10,23 @@ from typing import Any
 
 from django.db import transaction
 from matchedpair.errors import InputError
+from matchedpair.measures.kinds import KIND_OF
 from matchedpair.trials.match_sheet import shown
 
 from server.catalogue.models import SceneRevision
 from server.catalogue.scenes import SCENE
 from server.findings.export import (
+    COMPARISON_FIELDS,
     FORMAT,
     JSON_ONLY,
-    NOISE_FIELDS,
+    MEASURE_FIELDS,
     OPTION_FIELDS,
     RUN_COLUMNS,
     SETUP_FIELDS,
     STUDY_FIELDS,
     picture_name,
 )
-from server.findings.models import Measure, Verdict
+from server.findings.models import Comparison, Measure, Verdict
 from server.runs.models import Run
 from server.store.files import keep
 from server.store.pixels import PICTURE
@@ -56,6 +58,8 @@ def _load(bundle: zipfile.ZipFile) -> Study:
         document = _from_1(document)
     if document.get("format") == 2:
         document = _from_2(document)
+    if document.get("format") == 3:
+        document = _from_3(document)
     if document.get("format") != FORMAT:
         raise InputError(f"bundle format {document.get('format')!r} is not known; expected {FORMAT}")
     scene = _scene(bundle, document["study"]["scene"])
@@ -80,12 +84,24 @@ def _load(bundle: zipfile.ZipFile) -> Study:
     for row in document["runs"]:
         _run(bundle, study, options[row["side"]], row)
     for side, row in document["options"].items():
-        for figure in row["noise"]:
-            Measure.objects.create(option=options[side], name="noise", **{key: figure[key] for key in NOISE_FIELDS})
+        for figure in row["measures"]:
+            if figure["name"] in KIND_OF and not KIND_OF[figure["name"]].by_reference:  # its reference is not here
+                Measure.objects.create(option=options[side], **{key: figure[key] for key in MEASURE_FIELDS})
+    for row in document["comparisons"]:
+        Comparison.objects.create(pair=pair, **{key: row[key] for key in COMPARISON_FIELDS})
     for row in document["verdicts"]:
         verdict = Verdict.objects.create(pair=pair, **{k: row[k] for k in ("chosen", "reasons", "author", "finding")})
         Verdict.objects.filter(pk=verdict.pk).update(created_at=datetime.fromisoformat(row["created_at"]))
     return study
+
+
+def _from_3(document: dict[str, Any]) -> dict[str, Any]:
+    """A document of format 3, in which noise was the only measure."""
+    options = {
+        side: {**row, "measures": [{**figure, "name": "noise"} for figure in row["noise"]]}
+        for side, row in document["options"].items()
+    }
+    return {**document, "format": 4, "options": options, "comparisons": []}
 
 
 def _from_2(document: dict[str, Any]) -> dict[str, Any]:

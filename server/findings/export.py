@@ -20,7 +20,7 @@ from server.store.pixels import PICTURE
 from server.studies.models import Option, Study
 from server.studies.sheets import sheet_row
 
-FORMAT = 3
+FORMAT = 4
 RUN_COLUMNS = (
     "side", "seed", "warm_up", "state", "reason", "wall_seconds", "ready_seconds", "cpu_seconds", "cpu_ready_seconds",
     "peak_memory_bytes", "structures_bytes", "load_before", "exit_code", "engine_version", "reached",
@@ -48,8 +48,12 @@ STUDY_FIELDS = (
     "question", "asked", "kind", "match_on", "repeats", "until_sure", "threads", "time_limit_seconds", "passes",
     "from_elsewhere",
 )  # fmt: skip
-NOISE_FIELDS = (
-    "zone", "value", "unit", "low", "high", "method", "version", "details", "refused", "inputs", "area",
+MEASURE_FIELDS = (
+    "name", "zone", "value", "unit", "low", "high", "method", "version", "details", "refused", "inputs", "area",
+)  # fmt: skip
+
+COMPARISON_FIELDS = (
+    "zone", "shift_pixels", "noise_refused", "difference", "look", "visible", "refused", "inputs", "area", "version",
 )  # fmt: skip
 
 
@@ -66,6 +70,9 @@ def pair_json(findings: PairFindings) -> bytes:
         "options": {CONTROL: option_row(findings.control.option), TRIAL: option_row(findings.trial.option)},
         "ratios": {"noise": _ratio(findings.noise_ratio), "time": _ratio(findings.time_ratio)},
         "refused": findings.refused,
+        "comparisons": [
+            {key: getattr(row, key) for key in COMPARISON_FIELDS} for row in pair.comparisons.order_by("zone")
+        ],
         "runs": [run_row(run) for run in _runs(findings)],
         "verdicts": [
             {key: getattr(row, key) for key in ("chosen", "reasons", "author", "finding")}
@@ -133,10 +140,12 @@ def study_row(study: Study) -> dict[str, Any]:
 
 
 def option_row(option: Option) -> dict[str, Any]:
-    """A side's fields, its setup, and its noise by zone, as plain values."""
+    """A side's fields, its setup, and its measures by zone, as plain values."""
     return {key: getattr(option, key) for key in OPTION_FIELDS} | {
         "setup": {key: getattr(option.setup, key) for key in SETUP_FIELDS},
-        "noise": [{key: getattr(row, key) for key in NOISE_FIELDS} for row in option.measures.filter(name="noise")],
+        "measures": [
+            {key: getattr(row, key) for key in MEASURE_FIELDS} for row in option.measures.order_by("zone", "pk")
+        ],
     }
 
 

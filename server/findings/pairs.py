@@ -15,8 +15,18 @@ from matchedpair.measures.zones import WHOLE
 from matchedpair.trials import FIRST_SEED, MatchSheet, match_sheet, pair_finding
 
 from server.catalogue.zones import areas_by_view, signature
-from server.findings.measuring import ZonesByView, areas_to_measure, counted_runs, is_current, noise_of, ratio_of
-from server.findings.models import Measure
+from server.findings.measuring import (
+    NOISE,
+    ZonesByView,
+    areas_to_measure,
+    comparison_inputs,
+    comparison_is_current,
+    counted_runs,
+    is_current,
+    noise_of,
+    ratio_of,
+)
+from server.findings.models import Comparison, Measure
 from server.runs.models import BAD_STATES, Run
 from server.studies.models import Option, Pair, Study
 
@@ -42,6 +52,7 @@ class ZoneFigures:
     trial: Measure | None
     ratio: Ratio | None
     refused: str
+    comparison: Comparison | None
 
 
 @dataclass(frozen=True)
@@ -57,6 +68,7 @@ class PairFindings:
     zones: list[ZoneFigures]
     sheet: MatchSheet
     sentence: str
+    comparison: Comparison | None
 
 
 def pair_findings(pair: Pair, zones: ZonesByView | None = None) -> PairFindings:
@@ -65,15 +77,17 @@ def pair_findings(pair: Pair, zones: ZonesByView | None = None) -> PairFindings:
     drawn = areas_by_view() if zones is None else zones
     control, trial = _side(pair.control, drawn), _side(pair.trial, drawn)
     refused: dict[str, str] = {}
-    noise = _refusing(refused, lambda: _noise_ratio(control, trial, control.noise, trial.noise))
+    compared = _comparisons(pair, control, trial)
+    noise = _refusing(refused, lambda: _noise_ratio(compared.get(WHOLE), control.noise, trial.noise))
     time = None
     if control.times and trial.times:
         time = _refusing(refused, lambda: time_ratio(control.times, trial.times))
     sheet = match_sheet(_conditions(study, control), _conditions(study, trial), pair.under_test)
     repeats = min(len(control.runs), len(trial.runs))
-    by_zone = [_zone(zone, control, trial) for zone in sorted(control.areas.keys() & trial.areas.keys() - {WHOLE})]
+    names = sorted(control.areas.keys() & trial.areas.keys() - {WHOLE})
+    by_zone = [_zone(zone, control, trial, compared.get(zone)) for zone in names]
     sentence = _sentence(pair, noise, time, repeats)
-    return PairFindings(pair, control, trial, noise, time, refused, by_zone, sheet, sentence)
+    return PairFindings(pair, control, trial, noise, time, refused, by_zone, sheet, sentence, compared.get(WHOLE))
 
 
 def _side(option: Option, zones: ZonesByView) -> SideFigures:
@@ -102,25 +116,33 @@ def unmeasured_sentence(states: Counter[str]) -> str:
     return "Nothing to compare yet: not enough renders finished. Look at what failed and run those again."
 
 
-def _zone(zone: str, control: SideFigures, trial: SideFigures) -> ZoneFigures:
+def _zone(zone: str, control: SideFigures, trial: SideFigures, compared: Comparison | None) -> ZoneFigures:
     rows = []
     for side in (control, trial):
         kept = noise_of(side.option, zone)
         area = signature(side.areas[zone])
         rows.append(kept if kept and is_current(kept, side.runs, area) else None)
     refused: dict[str, str] = {}
-    ratio = _refusing(refused, lambda: _noise_ratio(control, trial, rows[0], rows[1]))
-    return ZoneFigures(zone, rows[0], rows[1], ratio, next(iter(refused.values()), ""))
+    ratio = _refusing(refused, lambda: _noise_ratio(compared, rows[0], rows[1]))
+    return ZoneFigures(zone, rows[0], rows[1], ratio, next(iter(refused.values()), ""), compared)
 
 
-def _noise_ratio(
-    control: SideFigures, trial: SideFigures, first: Measure | None, second: Measure | None
-) -> Ratio | None:
-    """Refused between sizes: noise of a pixel is not the noise that is seen when there are more or fewer of them."""
-    sizes = [(side.option.setup.width, side.option.setup.height) for side in (control, trial)]
-    if first and second and sizes[0] != sizes[1]:
-        reason = "the sizes differ: noise of a pixel is not the noise seen; look at both at one apparent size"
-        raise RefusedError("noise_ratio", reason)
+def _comparisons(pair: Pair, control: SideFigures, trial: SideFigures) -> dict[str, Comparison]:
+    """The pair's comparisons by zone, as far as they are up to date."""
+    inputs = comparison_inputs(control.runs, trial.runs)
+    return {
+        row.zone: row
+        for row in pair.comparisons.all()
+        if row.zone in control.areas and comparison_is_current(row, inputs, signature(control.areas[row.zone]))
+    }
+
+
+def _noise_ratio(compared: Comparison | None, first: Measure | None, second: Measure | None) -> Ratio | None:
+    """Refused across a shift, sizes, or a difference in sharpness; not given before the pictures were compared."""
+    if first is None or second is None or compared is None:
+        return None
+    if compared.noise_refused:
+        raise RefusedError("noise_ratio", compared.noise_refused)
     return ratio_of(first, second)
 
 
@@ -176,6 +198,11 @@ def _refusing(refused: dict[str, str], get: Callable[[], Ratio | None]) -> Ratio
 def with_all(pairs: QuerySet[Pair]) -> QuerySet[Pair]:
     """A query of pairs with everything `pair_findings` reads."""
     runs = Run.objects.select_related("study", "option").defer("log", "command").order_by("position")
-    related = [part for side in ("control", "trial") for part in (Prefetch(f"{side}__runs", runs), f"{side}__measures")]
+    noise = Measure.objects.filter(name=NOISE)
+    related: list[Any] = [
+        part
+        for side in ("control", "trial")
+        for part in (Prefetch(f"{side}__runs", runs), Prefetch(f"{side}__measures", noise))
+    ]
     scenes = [f"{part}setup__scene" for part in ("study__", "control__", "trial__")]
-    return pairs.select_related(*scenes).prefetch_related(*related)
+    return pairs.select_related(*scenes).prefetch_related(*related, "comparisons")

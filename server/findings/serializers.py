@@ -8,10 +8,11 @@ from typing import Any
 
 from matchedpair.measures.cost import time_basis
 from matchedpair.measures.figure import Ratio
+from matchedpair.measures.layers import LAYER_OF, LAYERS
 from rest_framework import serializers
 
 from server.findings.brightness import brightness_problem
-from server.findings.models import Chosen, Measure, Verdict
+from server.findings.models import Chosen, LayerState, MapLayer, Measure, Verdict
 from server.findings.pairs import PairFindings, SideFigures
 from server.runs.api import RunSerializer
 from server.runs.progress import StudyState
@@ -65,6 +66,134 @@ class PairSideSerializer(serializers.Serializer):
     runs = RunSerializer(many=True)
 
 
+class DifferentCellSerializer(serializers.Serializer):
+    """A cell of the table of 12 × 8 that differs by itself."""
+
+    row = serializers.IntegerField()
+    column = serializers.IntegerField()
+    box = serializers.ListField(child=serializers.IntegerField(), help_text="x, y, width, height in pixels")
+    z = serializers.FloatField()
+    percent = serializers.FloatField()
+    smallest_seen_percent = serializers.FloatField()
+
+
+class DifferenceSerializer(serializers.Serializer):
+    """Whether there is a difference beyond noise, and the smallest that would have been seen."""
+
+    found = serializers.BooleanField()
+    overall_z = serializers.FloatField()
+    smallest_seen_percent = serializers.FloatField()
+    zones = DifferentCellSerializer(many=True)
+    method = serializers.CharField()
+
+
+class LookShiftSerializer(serializers.Serializer):
+    """How the trial's brightness and colour lie off the control's."""
+
+    stops = serializers.FloatField()
+    interval = IntervalField(allow_null=True)
+    delta_e = serializers.FloatField()
+    delta_e_after_gain = serializers.FloatField()
+    darkest_stops = serializers.FloatField(allow_null=True)
+    brightest_stops = serializers.FloatField(allow_null=True)
+    clamped_at = serializers.FloatField(allow_null=True)
+    light_lost_percent = serializers.FloatField()
+
+
+class VisibleSerializer(serializers.Serializer):
+    """What an eye would see of the difference; noise counts, so the control's own stands beside it."""
+
+    mean = serializers.FloatField()
+    p95 = serializers.FloatField()
+    above_1_percent = serializers.FloatField()
+    above_3_percent = serializers.FloatField()
+    pixels_per_degree = serializers.FloatField()
+    own_noise_mean = serializers.FloatField(allow_null=True)
+
+
+class ComparisonSerializer(serializers.Serializer):
+    """What a pair says in a zone beyond its sides' own figures."""
+
+    shift_pixels = serializers.FloatField(allow_null=True)
+    difference = DifferenceSerializer(allow_null=True)
+    look = LookShiftSerializer(allow_null=True)
+    visible = VisibleSerializer(allow_null=True)
+    refused = serializers.DictField(child=serializers.CharField())
+
+
+class LayerSerializer(serializers.Serializer):
+    """A map that can be laid over a picture, how it is drawn, and how far it is."""
+
+    name = serializers.CharField()
+    title = serializers.CharField()
+    unit = serializers.CharField()
+    about = serializers.CharField()
+    scale = serializers.ChoiceField(choices=["even", "signed", "spots"])
+    state = serializers.ChoiceField(choices=LayerState.choices)
+    picture = serializers.CharField()
+    low = serializers.FloatField(allow_null=True)
+    high = serializers.FloatField(allow_null=True)
+    refused = serializers.CharField()
+
+
+class LayerKindSerializer(serializers.Serializer):
+    """A map that can be asked for."""
+
+    name = serializers.CharField()
+    title = serializers.CharField()
+    unit = serializers.CharField()
+    of = serializers.ChoiceField(choices=["render", "pair"])
+    scale = serializers.ChoiceField(choices=["even", "signed", "spots"])
+    about = serializers.CharField()
+
+
+class MeasureKindSerializer(serializers.Serializer):
+    """A measure, and what a screen says of it."""
+
+    name = serializers.CharField()
+    title = serializers.CharField()
+    unit = serializers.CharField()
+    better = serializers.CharField()
+    layer = serializers.CharField()
+    by_reference = serializers.BooleanField()
+    about = serializers.CharField()
+
+
+class MeasureCellSerializer(serializers.Serializer):
+    """One figure of the table; `standing` is best, tie or empty, `why_not` says why it is not ranked."""
+
+    value = serializers.FloatField(allow_null=True)
+    interval = IntervalField(allow_null=True)
+    method = serializers.CharField()
+    refused = serializers.CharField()
+    out_of_date = serializers.BooleanField()
+    standing = serializers.ChoiceField(choices=["best", "tie", ""])
+    why_not = serializers.CharField()
+    found = serializers.BooleanField(allow_null=True, help_text="Whether blotches were found; null for other measures")
+
+
+class MeasureRowSerializer(serializers.Serializer):
+    """One option in one zone."""
+
+    option = serializers.IntegerField()
+    title = serializers.CharField()
+    side = serializers.CharField()
+    place = serializers.CharField(help_text="Scene, view and size")
+    zone = serializers.CharField()
+    pair = serializers.IntegerField(help_text="A pair that shows it; 0 for none")
+    seeds = serializers.IntegerField()
+    cells = serializers.DictField(child=MeasureCellSerializer())
+
+
+class MeasureTableSerializer(serializers.Serializer):
+    """Options by zones by measures."""
+
+    kinds = MeasureKindSerializer(many=True)
+    zones = serializers.ListField(child=serializers.CharField())
+    reference = serializers.CharField(help_text="What the baseline is judged by; empty for nothing")
+    rows = MeasureRowSerializer(many=True)
+
+
 class ZoneFiguresSerializer(serializers.Serializer):
     """Noise in one zone."""
 
@@ -73,6 +202,8 @@ class ZoneFiguresSerializer(serializers.Serializer):
     trial = FigureSerializer(allow_null=True)
     ratio = RatioSerializer(allow_null=True)
     refused = serializers.CharField()
+    box = serializers.ListField(child=serializers.IntegerField(), help_text="x, y, width, height in the pictures")
+    comparison = ComparisonSerializer(allow_null=True)
 
 
 class VerdictSerializer(serializers.ModelSerializer):
@@ -105,12 +236,13 @@ class DiskSerializer(serializers.Serializer):
     counted = serializers.IntegerField()
     warm_ups = serializers.IntegerField(help_text="Warm-ups and pilots")
     old = serializers.IntegerField(help_text="Runs of options that are no longer in the plan")
+    maps = serializers.IntegerField(help_text="Maps laid over pictures; made again when asked for")
 
 
 class LetGoSerializer(serializers.Serializer):
     """Whose pictures are let go."""
 
-    what = serializers.ChoiceField(choices=["warm_ups", "old"])
+    what = serializers.ChoiceField(choices=["warm_ups", "old", "maps"])
 
 
 class AskedBrightnessSerializer(serializers.Serializer):
@@ -126,12 +258,16 @@ class PairSerializer(serializers.Serializer):
     study = StudySerializer()
     subject = serializers.CharField()
     sentence = serializers.CharField()
+    control_option = serializers.IntegerField()
+    trial_option = serializers.IntegerField()
     control = PairSideSerializer()
     trial = PairSideSerializer()
     noise_ratio = RatioSerializer(allow_null=True)
     time_ratio = RatioSerializer(allow_null=True)
     refused = serializers.DictField(child=serializers.CharField())
     zones = ZoneFiguresSerializer(many=True)
+    comparison = ComparisonSerializer(allow_null=True, help_text="Null until the sides were compared")
+    layers = LayerKindSerializer(many=True)
     view_transform = serializers.CharField()
     brightness_note = serializers.CharField(
         help_text="Why brightness cannot be brought together here; empty when it can"
@@ -201,6 +337,8 @@ def pair_row(findings: PairFindings) -> dict[str, Any]:
         "study": pair.study,
         "subject": pair.subject,
         "sentence": findings.sentence,
+        "control_option": pair.control_id,
+        "trial_option": pair.trial_id,
         "control": side_row(findings.control, basis),
         "trial": side_row(findings.trial, basis),
         "noise_ratio": ratio_row(findings.noise_ratio),
@@ -213,14 +351,35 @@ def pair_row(findings: PairFindings) -> dict[str, Any]:
                 "trial": _noise(row.trial),
                 "ratio": ratio_row(row.ratio),
                 "refused": row.refused,
+                "box": _box(findings, row.zone),
+                "comparison": row.comparison,
             }
             for row in findings.zones
         ],
+        "comparison": findings.comparison,
+        "layers": [asdict(layer) for layer in LAYERS],
         "view_transform": findings.control.option.setup.view_transform,
         "brightness_note": brightness_problem(findings),
         "match_sheet": sheet_row(findings.sheet),
         "verdicts": pair.verdicts.filter(withdrawn_at=None),
     }
+
+
+def _box(findings: PairFindings, zone: str) -> list[int]:
+    """Where a zone lies in the control's pictures."""
+    setup = findings.control.option.setup.description()
+    x, y, width, height = findings.control.areas[zone][0].pixel_box((setup.width, setup.height))
+    left, top = setup.crop[:2] if setup.crop else (0, 0)
+    return [x - left, y - top, width, height]
+
+
+def layer_row(row: MapLayer) -> dict[str, Any]:
+    """A map as plain values for `LayerSerializer`."""
+    layer = LAYER_OF[row.name]
+    return {
+        "name": layer.name, "title": layer.title, "unit": layer.unit, "about": layer.about, "scale": layer.scale,
+        "state": row.state, "picture": row.picture, "low": row.low, "high": row.high, "refused": row.refused,
+    }  # fmt: skip
 
 
 def side_row(side: SideFigures, basis: str) -> dict[str, Any]:

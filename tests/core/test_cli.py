@@ -8,7 +8,7 @@ from unittest import mock
 
 import numpy as np
 from matchedpair.cli import main
-from matchedpair.measures import TwinNoise
+from matchedpair.measures.noise import twin_noise
 from matchedpair.pictures import read_picture
 
 from tests.core.test_panorama import sky
@@ -46,8 +46,7 @@ class Command(Called):
     def test_twins_give_the_core_s_own_figure(self):
         whole = self.measure(self.render, "--twin", self.twin)["zones"]["whole"]
         pictures = [read_picture(Path(path)) for path in (self.render, self.twin)]
-        valid = pictures[0].valid
-        expected = TwinNoise([picture.pixels for picture in pictures], valid).figure(valid)
+        expected = twin_noise([picture.pixels for picture in pictures], pictures[0].valid)
         self.assertEqual(whole["noise"]["percent"], expected.noise.value)
         self.assertEqual(whole["noise"]["interval"], list(expected.noise.interval))
         self.assertEqual((whole["noise"]["method"], whole["noise"]["top_share"]), ("twin", expected.top_share))
@@ -65,10 +64,15 @@ class Command(Called):
     def test_without_twin_noise_is_refused_not_zero(self):
         whole = self.measure(self.render)["zones"]["whole"]
         self.assertIsNone(whole["noise"])
-        self.assertIn(
-            {"measure": "noise", "reason": "there is no twin: render the same again with another seed"},
-            whole["refused"],
-        )
+        reasons = {row["measure"]: row["reason"] for row in whole["refused"]}
+        self.assertIn("flat enough for a guess; render a twin", reasons["noise"])
+
+    def test_without_twin_a_flat_picture_gives_a_rough_guess_that_says_so(self):
+        picture = noisy(flat(size=(320, 240)), 0.1, 1)
+        noise = self.measure(write(self.folder / "flat.exr", picture))["zones"]["whole"]["noise"]
+        self.assertEqual(noise["method"], "single")
+        self.assertTrue(5.0 <= noise["percent"] <= 20.0, noise)
+        self.assertEqual(noise["interval"], [noise["percent"] / 2, noise["percent"] * 2])
 
     def test_the_same_file_as_twin_is_refused_and_named(self):
         report = self.measure(self.render, "--twin", self.render)

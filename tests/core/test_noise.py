@@ -6,15 +6,24 @@ from hypothesis import strategies as st
 from matchedpair.errors import RefusedError
 from matchedpair.measures import TwinNoise, Zone, noise_ratio
 from matchedpair.measures.figure import Figure
+from matchedpair.measures.light import Light
 from matchedpair.measures.noise import VERSION, NoiseFigure
+from matchedpair.measures.region import Region
 
-from tests.pictures import flat, noisy, textured
+from tests.pictures import everywhere, flat, noisy, textured
 
 
 def measured(picture, relative, seeds=(1, 2)):
-    pictures = [noisy(picture, relative, seed) for seed in seeds]
-    valid = np.ones(picture.shape[:2], dtype=bool)
-    return TwinNoise(pictures, valid).figure(valid)
+    return whole([noisy(picture, relative, seed) for seed in seeds])
+
+
+def twins(pictures, valid=None):
+    return TwinNoise(Light(pictures, everywhere(pictures[0]) if valid is None else valid))
+
+
+def whole(pictures, valid=None):
+    valid = everywhere(pictures[0]) if valid is None else valid
+    return twins(pictures, valid).figure(Region(valid))
 
 
 class KnownNoise(unittest.TestCase):
@@ -57,11 +66,10 @@ class KnownNoise(unittest.TestCase):
         self.assertFalse(noise_ratio(measured(textured(), 0.1), measured(textured(), 0.08, seeds=(5, 6))).tie)
 
     def test_share_of_the_noisiest_pixels_finds_rare_bright_paths(self):
-        valid = np.ones((240, 320), dtype=bool)
         first, second = noisy(flat(size=(320, 240)), 0.05, 1), noisy(flat(size=(320, 240)), 0.05, 2)
-        self.assertLess(TwinNoise([first, second], valid).figure(valid).top_share, 0.02)
+        self.assertLess(whole([first, second]).top_share, 0.02)
         first[100, 100] = 40.0
-        self.assertGreater(TwinNoise([first, second], valid).figure(valid).top_share, 0.3)
+        self.assertGreater(whole([first, second]).top_share, 0.3)
 
 
 class Invariance(unittest.TestCase):
@@ -69,9 +77,8 @@ class Invariance(unittest.TestCase):
     @given(scale=st.floats(min_value=1e-3, max_value=1e3))
     def test_brightness_does_not_change_relative_noise(self, scale):
         pair = [noisy(textured((96, 64)), 0.1, seed) for seed in (1, 2)]
-        valid = np.ones((64, 96), dtype=bool)
-        plain = TwinNoise(pair, valid).figure(valid).noise.value
-        scaled = TwinNoise([np.float32(scale) * each for each in pair], valid).figure(valid).noise.value
+        plain = whole(pair).noise.value
+        scaled = whole([np.float32(scale) * each for each in pair]).noise.value
         self.assertAlmostEqual(scaled / plain, 1.0, delta=1e-3)
 
     @settings(max_examples=10, deadline=None)
@@ -81,16 +88,14 @@ class Invariance(unittest.TestCase):
     )  # fmt: skip
     def test_flips_of_any_shape_change_nothing(self, width, height, flip):
         pair = [noisy(textured((width, height)), 0.1, seed) for seed in (1, 2)]
-        valid = np.ones((height, width), dtype=bool)
-        plain = TwinNoise(pair, valid).figure(valid).noise.value
-        flipped = TwinNoise([np.ascontiguousarray(each[flip]) for each in pair], valid).figure(valid).noise.value
+        plain = whole(pair).noise.value
+        flipped = whole([np.ascontiguousarray(each[flip]) for each in pair]).noise.value
         self.assertAlmostEqual(flipped / plain, 1.0, delta=1e-6)
 
     def test_order_of_the_twins_does_not_matter(self):
         first, second = (noisy(textured(), 0.1, seed) for seed in (1, 2))
-        valid = np.ones((240, 320), dtype=bool)
-        one = TwinNoise([first, second], valid).figure(valid).noise.value
-        self.assertAlmostEqual(one, TwinNoise([second, first], valid).figure(valid).noise.value, places=9)
+        one = whole([first, second]).noise.value
+        self.assertAlmostEqual(one, whole([second, first]).noise.value, places=9)
 
 
 class Zones(unittest.TestCase):
@@ -103,33 +108,33 @@ class Zones(unittest.TestCase):
         self.valid = np.ones((240, 320), dtype=bool)
 
     def test_each_zone_has_its_own_noise(self):
-        noise = TwinNoise(self.pair, self.valid)
-        calm = noise.figure(Zone("calm", 10, 10, 130, 220).mask((320, 240)))
-        rough = noise.figure(Zone("rough", 180, 10, 130, 220).mask((320, 240)))
+        noise = twins(self.pair, self.valid)
+        calm = noise.figure(Region(Zone("calm", 10, 10, 130, 220).mask((320, 240))))
+        rough = noise.figure(Region(Zone("rough", 180, 10, 130, 220).mask((320, 240))))
         self.assertAlmostEqual(calm.noise.value, 5.0, delta=0.25)
         self.assertAlmostEqual(rough.noise.value, 20.0, delta=0.9)
 
     def test_variance_of_the_whole_is_the_mean_of_its_halves(self):
-        noise = TwinNoise(self.pair, self.valid)
-        halves = [noise.figure(Zone("z", x, 0, 160, 240).mask((320, 240))).noise.value ** 2 for x in (0, 160)]
-        self.assertAlmostEqual(noise.figure(self.valid).noise.value ** 2, sum(halves) / 2, places=6)
+        noise = twins(self.pair, self.valid)
+        halves = [noise.figure(Region(Zone("z", x, 0, 160, 240).mask((320, 240)))).noise.value ** 2 for x in (0, 160)]
+        self.assertAlmostEqual(noise.figure(Region(self.valid)).noise.value ** 2, sum(halves) / 2, places=6)
 
     def test_left_out_and_invalid_pixels_count_nowhere(self):
         valid = self.valid.copy()
         valid[:, 160:] = False
         self.pair[0][50, 200] = np.nan
         self.pair[1][:, 300:] = np.inf
-        self.assertAlmostEqual(TwinNoise(self.pair, valid).figure(self.valid).noise.value, 5.0, delta=0.25)
+        self.assertAlmostEqual(twins(self.pair, valid).figure(Region(self.valid & valid)).noise.value, 5.0, delta=0.25)
 
     def test_a_tiny_zone_says_that_it_has_no_interval(self):
-        figure = TwinNoise(self.pair, self.valid).figure(Zone("tiny", 5, 5, 12, 12).mask((320, 240)))
+        figure = twins(self.pair, self.valid).figure(Region(Zone("tiny", 5, 5, 12, 12).mask((320, 240))))
         self.assertIsNone(figure.noise.interval)
 
     def test_a_zone_without_valid_pixels_is_refused(self):
         valid = self.valid.copy()
         valid[:50, :50] = False
         with self.assertRaisesRegex(RefusedError, "no valid pixel lies in this zone"):
-            TwinNoise(self.pair, valid).figure(Zone("gone", 0, 0, 40, 40).mask((320, 240)))
+            Region(Zone("gone", 0, 0, 40, 40).mask((320, 240)) & valid)
 
 
 class Refusals(unittest.TestCase):
@@ -137,7 +142,7 @@ class Refusals(unittest.TestCase):
         if valid is None:
             valid = np.ones(pictures[0].shape[:2], dtype=bool)
         with self.assertRaisesRegex(RefusedError, words):
-            TwinNoise(pictures, valid)
+            twins(pictures, valid)
 
     def test_bit_equal_twins_are_never_noise_zero(self):
         self.refused([noisy(flat(), 0.1, 1)] * 2, "same seed, noise unknown")

@@ -13,10 +13,13 @@ from dataclasses import asdict
 from pathlib import Path
 
 from matchedpair.cli.renders import add_import
-from matchedpair.cli.text import engine_as_text, panorama_as_text, report_as_text
+from matchedpair.cli.text import engine_as_text, pair_as_text, panorama_as_text, report_as_text
 from matchedpair.engines import read_definition
-from matchedpair.errors import MatchedPairError
+from matchedpair.errors import InputError, MatchedPairError
+from matchedpair.measures.pair_report import StatedTimes, compare_files
+from matchedpair.measures.render import Viewing
 from matchedpair.measures.report import measure_files
+from matchedpair.measures.visible import PIXELS_PER_DEGREE
 from matchedpair.measures.zones import Zone
 from matchedpair.pictures import read_picture
 from matchedpair.pictures.panorama import panorama_figures
@@ -41,8 +44,34 @@ def _measure(parsed: argparse.Namespace) -> str:
         reference_twin=parsed.reference_twin,
         zones=[Zone.parse(text) for text in parsed.zone],
         left_out=[Zone.parse(text, f"left out {index + 1}") for index, text in enumerate(parsed.leave_out)],
+        viewing=_viewing(parsed),
     )
     return json.dumps(report, indent=1) if parsed.json else report_as_text(report)
+
+
+def _pair(parsed: argparse.Namespace) -> str:
+    roles = ("control", "control_twin", "trial", "trial_twin", "reference", "reference_twin")
+    files = {role.replace("_", " "): getattr(parsed, role) for role in roles}
+    if parsed.reference_twin and not parsed.reference:
+        raise InputError("a reference's twin needs the reference: give --reference too")
+    report = compare_files(files, times=_stated_times(parsed), viewing=_viewing(parsed))
+    return json.dumps(report, indent=1) if parsed.json else pair_as_text(report)
+
+
+def _stated_times(parsed: argparse.Namespace) -> StatedTimes | None:
+    if (parsed.control_seconds is None) != (parsed.trial_seconds is None):
+        raise InputError("state the seconds of both sides: --control-seconds and --trial-seconds")
+    if parsed.control_seconds is None:
+        return None
+    return StatedTimes(parsed.control_seconds, parsed.trial_seconds, parsed.control_ready, parsed.trial_ready)
+
+
+def _viewing(parsed: argparse.Namespace) -> Viewing:
+    if not 1.0 <= parsed.pixels_per_degree <= 1000.0:
+        raise InputError(f"--pixels-per-degree must lie between 1 and 1000, got {parsed.pixels_per_degree:g}")
+    if not -32.0 <= parsed.exposure <= 32.0:
+        raise InputError(f"--exposure must lie between -32 and 32 stops, got {parsed.exposure:g}")
+    return Viewing(parsed.view, parsed.exposure, parsed.pixels_per_degree)
 
 
 def _engine(parsed: argparse.Namespace) -> str:
@@ -64,8 +93,20 @@ def _parser() -> argparse.ArgumentParser:
     measure.add_argument("--reference-twin", type=Path, metavar="F")
     measure.add_argument("--zone", action="append", default=[], metavar="NAME=X,Y,W,H")
     measure.add_argument("--leave-out", action="append", default=[], metavar="X,Y,W,H")
-    measure.add_argument("--json", action="store_true")
+    _add_viewing(measure)
     measure.set_defaults(run=_measure)
+    pair = commands.add_parser("pair", help="compare a trial with its control")
+    pair.add_argument("--control", type=Path, metavar="F", required=True)
+    pair.add_argument("--control-twin", type=Path, metavar="F", help="the control with another seed")
+    pair.add_argument("--trial", type=Path, metavar="F", required=True)
+    pair.add_argument("--trial-twin", type=Path, metavar="F", help="the trial with another seed")
+    pair.add_argument("--reference", type=Path, metavar="F")
+    pair.add_argument("--reference-twin", type=Path, metavar="F")
+    for side in ("control", "trial"):
+        pair.add_argument(f"--{side}-seconds", type=float, metavar="S", help=f"how long the {side} took in all")
+        pair.add_argument(f"--{side}-ready", type=float, metavar="S", help="of these, before the first light")
+    _add_viewing(pair)
+    pair.set_defaults(run=_pair)
     engine = commands.add_parser("engine", help="check an engine definition and list its settings")
     engine.add_argument("definition", type=Path, metavar="FILE.toml")
     engine.set_defaults(run=_engine)
@@ -75,6 +116,15 @@ def _parser() -> argparse.ArgumentParser:
     panorama.set_defaults(run=_panorama)
     add_import(commands)
     return parser
+
+
+def _add_viewing(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument(
+        "--view", default="", metavar="'DISPLAY / VIEW'", help="view transform; plain sRGB if not given"
+    )
+    parser.add_argument("--exposure", type=float, default=0.0, metavar="STOPS", help="for what is seen")
+    parser.add_argument("--pixels-per-degree", type=float, default=PIXELS_PER_DEGREE, metavar="N")
+    parser.add_argument("--json", action="store_true")
 
 
 if __name__ == "__main__":

@@ -7,16 +7,46 @@ from typing import Any
 from matchedpair.engines import EngineDefinition
 from matchedpair.pictures.panorama import PanoramaFigures
 
+MOST_NAMED = 12
+
 
 def report_as_text(report: dict[str, Any]) -> str:
     """The report of `measure_files`, a line for each finding, figure and refusal."""
     lines = [f"{check['severity']}: {check['message']}" for check in report["checks"]]
     for name, zone in report["zones"].items():
-        lines.append(f"{name}:")
-        if zone["noise"]:
-            lines.append(f"  noise {_noise(zone['noise'])}")
-        lines += [f"  {_words(row['measure'])}: not measured, {row['reason']}" for row in zone["refused"]]
+        lines += [f"{name}:", *_zone_lines(zone)]
     return "\n".join(lines)
+
+
+def pair_as_text(report: dict[str, Any]) -> str:
+    """The report of `compare_files`, a line for each finding, figure and refusal."""
+    lines = [f"{check['severity']}: {check['message']}" for check in report["checks"]]
+    if report["shift_pixels"] is not None:
+        lines.append(f"shift {report['shift_pixels']:.2g} pixels")
+    for name in ("noise_ratio", "time_ratio"):
+        if report[name]:
+            tie = ", a tie" if report[name]["tie"] else ""
+            lines.append(f"{_words(name)} {report[name]['value']:.3g} ({_spread(report[name]['interval'])}{tie})")
+    if report["difference"]:
+        lines += _difference(report["difference"])
+    if report["look"]:
+        lines.append(f"look {_look(report['look'])}")
+    if report["visible"]:
+        lines.append(f"visible difference {_visible(report['visible'])}")
+    lines += [f"{_words(row['measure'])}: not given, {row['reason']}" for row in report["refused"]]
+    for side, zone in (report["against_reference"] or {}).items():
+        lines += [f"{side}:", *_zone_lines(zone)]
+    return "\n".join(lines)
+
+
+def _zone_lines(zone: dict[str, Any]) -> list[str]:
+    writers = {
+        "noise": _noise, "fireflies": _fireflies, "error": _error, "blotches": _blotches, "detail": _detail,
+        "look": _look, "visible": _visible,
+    }  # fmt: skip
+    titles = {"detail": "detail kept", "visible": "visible difference", "error": "error against the reference"}
+    lines = [f"  {titles.get(name, name)} {write(zone[name])}" for name, write in writers.items() if zone[name]]
+    return lines + [f"  {_words(row['measure'])}: not measured, {row['reason']}" for row in zone["refused"]]
 
 
 def engine_as_text(definition: EngineDefinition) -> str:
@@ -42,11 +72,78 @@ def panorama_as_text(figures: PanoramaFigures) -> str:
 
 
 def _noise(row: dict[str, Any]) -> str:
-    spread = "no interval: the zone is too small"
-    if row["interval"]:
-        spread = f"{row['interval'][0]:.3g} to {row['interval'][1]:.3g}"
-    share = f"{100 * row['top_share']:.2g} % of it in the noisiest 0.1 % of pixels"
-    return f"{row['percent']:.3g} % ({spread}; by {row['method']}; {share})"
+    if row["method"] == "single":
+        return f"about {row['percent']:.2g} % ({_spread(row['interval'])}; a rough guess from one picture)"
+    parts = [_spread(row["interval"]), f"by {row['method']}"]
+    parts.append(f"{100 * row['top_share']:.2g} % of it in the noisiest 0.1 % of pixels")
+    if row["without_fireflies_percent"] is not None:
+        parts.append(f"{row['without_fireflies_percent']:.3g} % without fireflies")
+    if row["seen_percent"] is not None:
+        parts.append(f"{row['seen_percent']:.2g} % of white as seen")
+    return f"{row['percent']:.3g} % ({'; '.join(parts)})"
+
+
+def _fireflies(row: dict[str, Any]) -> str:
+    name = "bright spots, may be real glints" if row["method"] == "single" else f"by {row['method']}"
+    return (
+        f"{row['count']} ({row['per_megapixel']:.3g} per megapixel, {row['light_percent']:.2g} % of the light; {name})"
+    )
+
+
+def _error(row: dict[str, Any]) -> str:
+    names = {"total": "in all", "random": "random", "systematic": "lasting", "low_frequency": "slow"}
+    told = [(words, row[f"{name}_percent"], row["intervals"][name]) for name, words in names.items()]
+    return ", ".join(f"{words} {value:.3g} % ({_spread(spread)})" for words, value, spread in told if value is not None)
+
+
+def _blotches(row: dict[str, Any]) -> str:
+    grain = f"grain {row['grain']:.2g}; by {row['method']}"
+    if not row["found"]:
+        return f"{'not told' if row['found'] is None else 'none'} ({grain})"
+    amplitude = f"{row['amplitude_percent']:.3g} %" if row["amplitude_percent"] is not None else "not told"
+    scale = f"{row['scale_pixels']:.2g} pixels" if row["scale_pixels"] is not None else "wider than can be told"
+    return f"found, amplitude {amplitude}, scale {scale} ({grain})"
+
+
+def _detail(row: dict[str, Any]) -> str:
+    return ", ".join(
+        f"{octave['pixels']:g} px {'not told' if octave['kept'] is None else format(octave['kept'], '.2f')}"
+        for octave in row["octaves"]
+    )
+
+
+def _look(row: dict[str, Any]) -> str:
+    clamped = f", clamped at {row['clamped_at']:.3g}" if row["clamped_at"] is not None else ""
+    return (
+        f"{row['stops']:+.3f} stops ({_spread(row['interval'], '+.3f')}), "
+        f"colour {row['delta_e_after_gain']:.2f} ΔE00 after the gain ({row['delta_e']:.2f} before), "
+        f"light lost {row['light_lost_percent']:.2g} %{clamped}"
+    )
+
+
+def _visible(row: dict[str, Any]) -> str:
+    own = "" if row["own_noise_mean"] is None else f"; against its own twin {row['own_noise_mean']:.3g}"
+    return (
+        f"{row['mean']:.3g} ΔE on average, {row['above_1_percent']:.2g} % of the picture above 1 "
+        f"(at {row['pixels_per_degree']:g} pixels per degree{own}; noise counts)"
+    )
+
+
+def _difference(row: dict[str, Any]) -> list[str]:
+    least = f"a change of {row['smallest_seen_percent']:.2g} % in a cell would have been seen"
+    if not row["found"]:
+        return [f"no difference found (overall z {row['overall_z']:.2g}; {least})"]
+    lines = [f"there is a difference (overall z {row['overall_z']:.2g}; {least})"]
+    lines += [
+        f"  row {cell['row'] + 1}, column {cell['column'] + 1}: {cell['percent']:+.2g} % (z {cell['z']:.2g})"
+        for cell in row["zones"][:MOST_NAMED]
+    ]
+    more = len(row["zones"]) - MOST_NAMED
+    return [*lines, f"  and {more} more"] if more > 0 else lines
+
+
+def _spread(interval: list[float] | None, form: str = ".3g") -> str:
+    return f"{interval[0]:{form}} to {interval[1]:{form}}" if interval else "no interval"
 
 
 def _words(measure: str) -> str:

@@ -12,7 +12,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from statistics import fmean, median
 
-from scipy.stats import t as student
+from scipy.special import stdtrit
 
 from matchedpair.errors import InputError, RefusedError
 from matchedpair.measures.figure import Ratio
@@ -145,5 +145,5 @@ def ratio_interval(
         residuals += [each - mean for each in logs]
     freedom = PRIOR_COUNT + len(residuals) - 2
     scatter = math.sqrt((PRIOR_COUNT * prior_scatter**2 + sum(r * r for r in residuals)) / freedom)
-    reach = float(student.ppf(0.975, freedom)) * scatter * math.sqrt(1 / len(control) + 1 / len(trial))
+    reach = float(stdtrit(freedom, 0.975)) * scatter * math.sqrt(1 / len(control) + 1 / len(trial))
     return value * math.exp(-reach), value * math.exp(reach)

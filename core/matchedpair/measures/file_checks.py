@@ -14,7 +14,9 @@ from typing import Any, Literal
 import numpy as np
 
 from matchedpair.errors import PictureError
-from matchedpair.pictures import Picture, luminance, read_picture
+from matchedpair.measures.light import equal
+from matchedpair.pictures import Picture, read_picture
+from matchedpair.pictures.filters import light_of
 
 Severity = Literal["stop", "warn"]
 NAMED_PLACES = 5
@@ -68,7 +70,7 @@ def pixel_hash(picture: Picture) -> str:
 
 def check_identical(picture: Picture, other: Picture, other_name: str) -> list[FileCheck]:
     """Whether two pictures are bit-equal, which no two renders of different seeds or settings should be."""
-    same = picture.size == other.size and np.array_equal(picture.pixels, other.pixels, equal_nan=True)
+    same = picture.size == other.size and equal(picture.pixels, other.pixels)
     return [identical(other_name)] if same else []
 
 
@@ -97,6 +99,8 @@ def _channels(picture: Picture) -> list[FileCheck]:
 
 
 def _not_finite(picture: Picture) -> list[FileCheck]:
+    if picture.valid.all():
+        return []
     bad = ~np.isfinite(picture.pixels).all(axis=-1)
     count = int(bad.sum())
     if count == 0:
@@ -119,20 +123,28 @@ def _encoded(picture: Picture) -> list[FileCheck]:
 
 
 def _dark_or_flat(picture: Picture) -> list[FileCheck]:
-    values = picture.pixels[picture.valid]
-    highest, lowest = float(values.max()), float(values.min())
+    lowest, highest = _range(picture)
     if highest <= 0.0:
         return [FileCheck("black", "stop", "The picture is all black; check exposure, lights and view.")]
-    y = luminance(picture.pixels[picture.valid][None])
-    if float(np.ptp(y)) <= 1e-6 * abs(highest) and highest - lowest <= 2 * highest:
+    if highest - lowest > 2 * highest:
+        return []
+    y = light_of(picture.pixels) if picture.valid.all() else light_of(picture.pixels[picture.valid][None])
+    if float(y.max() - y.min()) <= 1e-6 * abs(highest):
         return [FileCheck("flat", "stop", "The picture is one flat value; nothing was rendered in it.")]
     return []
 
 
 def _negative(picture: Picture) -> list[FileCheck]:
-    below = (picture.pixels < 0.0).any(axis=-1) & picture.valid
-    count = int(below.sum())
-    return [FileCheck("negative", "warn", f"{count} pixels hold negative light.")] if count else []
+    if _range(picture)[0] >= 0.0:
+        return []
+    count = int(((picture.pixels < 0.0).any(axis=-1) & picture.valid).sum())
+    return [FileCheck("negative", "warn", f"{count} pixels hold negative light.")]
+
+
+def _range(picture: Picture) -> tuple[float, float]:
+    """Lowest and highest valid value of any channel."""
+    values = picture.pixels if picture.valid.all() else picture.pixels[picture.valid]
+    return float(values.min()), float(values.max())
 
 
 def _clipped(picture: Picture) -> list[FileCheck]:

@@ -1,12 +1,9 @@
-"""Noise of one picture, in percent of its brightness, from two renders that differ in nothing but the seed.
+"""Noise of one picture by twins: the relative spread that another seed would show, in percent of the picture's
+brightness.
 
-With twins Y1 and Y2 the variance of one picture is v = (Y1 − Y2)² / 2, whatever the picture shows, and Y1·Y2 is an
-unbiased estimate of the squared brightness. Both are gathered over 5×5 pixels, relative to an edge-keeping level g:
-
-    q = box5(v / g²) / box5((Y1·Y2 + eps²) / g²),    noise = 100 · √mean(q),    eps = 0.01 · mean(Y)
-
-g is a guided filter (He, Sun & Tang 2010), radius 7, of the logarithm of (Y1 + Y2)/2 averaged over 3×3 pixels: without
-that average g follows strong noise and weighs the pixels that are dark by chance (up to 9 % too much at 30 % noise).
+For twins Y1, Y2: v = (Y1 − Y2)² / 2 is the variance of one picture, and Y1·Y2 is an unbiased estimate of its squared
+brightness (the square of the mean is not: it holds half the variance). Each pixel's share is q = box5(v / g²) /
+box5((Y1·Y2 + eps²) / g²), noise = 100·√mean(q), where g is an edge-keeping level (`light`) and eps is 0.01·mean(Y).
 Pixels left out or invalid count nowhere. Lower is better.
 """
 
@@ -15,24 +12,22 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
-from itertools import combinations
+from functools import cached_property, partial
 
 import numpy as np
-from scipy.ndimage import median_filter, uniform_filter
 
 from matchedpair.errors import RefusedError
 from matchedpair.measures.figure import Figure, Interval, Ratio, must_compare
-from matchedpair.pictures.picture import Doubles, Floats, Mask, luminance
+from matchedpair.measures.light import TINY, Light
+from matchedpair.measures.region import Region, block_error
+from matchedpair.pictures.filters import box
+from matchedpair.pictures.picture import Floats, Mask
+from matchedpair.pictures.strips import in_strips
 
 VERSION = 1
-GUIDE_RADIUS = 7
 METHOD_SHARE = 0.015  # the method's own uncertainty, relative
-LEAST_BLOCKS = 6
-SMOOTHED = (
-    5.0  # how much calmer the picture is that guides the level: the mean of 3×3 pixels, which are not independent
-)
-LEAST_LEVEL = 0.5  # of the brightness within 5×5 pixels: pixels dark by chance must not outweigh the rest
-WILD = 5.0  # twins this many times further apart than those around are a firefly, not a level
+TOP_SHARE = 0.001
+NO_TWIN = "there is no twin: render the same again with another seed"
 
 
 @dataclass(frozen=True)
@@ -60,53 +55,62 @@ class TwinNoise:
 
     Parameters
     ----------
-    pictures : sequence of ndarray, shape (H, W, 3)
-        Linear light, of the same size, all conditions alike but the seed.
-    valid : ndarray of bool, shape (H, W)
-        Where all pictures count.
+    light : Light
+        All conditions alike but the seed.
+    apart : ndarray of bool, shape (H, W), optional
+        Pixels that do not count, such as fireflies.
 
     Raises
     ------
     RefusedError
-        With fewer than two pictures, when sizes differ, when twins are bit-equal (same seed: noise unknown), or when
-        nothing valid and bright is left.
+        With fewer than two pictures.
     """
 
-    def __init__(self, pictures: Sequence[Floats], valid: Mask) -> None:
-        if len(pictures) < 2:
-            raise RefusedError("noise", "there is no twin: render the same again with another seed")
-        if not valid.any():
-            raise RefusedError("noise", "no valid pixel is left")
-        pairs = list(combinations(pictures, 2))
-        for first, second in pairs:
-            if first.shape != second.shape:
-                raise RefusedError("noise", f"the twins differ in size: {_size(first)} and {_size(second)}")
-            if np.array_equal(first, second, equal_nan=True):
-                raise RefusedError("noise", "the twins are bit-equal: same seed, noise unknown")
-        bright = [np.where(valid, luminance(np.where(valid[..., None], picture, 0)), 0.0) for picture in pictures]
-        self.valid = valid
-        self.q: Doubles = np.mean([_share_of_noise(y1, y2, valid) for y1, y2 in combinations(bright, 2)], axis=0)
+    def __init__(self, light: Light, apart: Mask | None = None) -> None:
+        if len(light.y) < 2:
+            raise RefusedError("noise", NO_TWIN)
+        self.light = light
+        self.counted = light.valid if apart is None else light.valid & ~apart
+        self._all = light.all_valid and apart is None
 
-    def figure(self, zone: Mask) -> NoiseFigure:
-        """Noise inside a zone, a mask of shape (H, W). Raises `RefusedError` when nothing valid lies in it."""
-        inside = zone & self.valid
-        values = self.q[inside]
-        if values.size == 0:
-            raise RefusedError("noise", "no valid pixel lies in this zone")
-        mean_q = float(values.mean())
+    @cached_property
+    def q(self) -> Floats:
+        """Relative variance of one picture around each pixel, shape (H, W); 0 where nothing counts."""
+        shares = [
+            self._share(y1, y2, level) for (y1, y2), level in zip(self.light.pairs, self.light.levels, strict=True)
+        ]
+        if len(shares) == 1:
+            return shares[0]
+        return np.asarray(np.mean(shares, axis=0, dtype=np.float32))
+
+    def percent(self) -> Floats:
+        """The map of noise in percent of the brightness around each pixel; not a number where nothing counts."""
+        return np.where(self.counted, 100 * np.sqrt(self.q), np.float32(np.nan))
+
+    def figure(self, region: Region) -> NoiseFigure:
+        """Noise inside a region of `counted` pixels."""
+        mean_q = region.mean(self.q)
         percent = 100 * math.sqrt(mean_q)
-        few = max(1, round(values.size * 0.001))
-        top = float(np.partition(values, values.size - few)[-few:].sum() / max(float(values.sum()), 1e-300))
-        fine = block_error(self.q, inside, 16)
+        values = region.values(self.q)
+        few = max(1, round(values.size * TOP_SHARE))
+        top = float(np.partition(values, values.size - few)[-few:].sum(dtype=np.float64))
+        top /= max(mean_q * values.size, 1e-300)
+        fine = block_error(self.q, region, 16)
         return NoiseFigure(
-            Figure(percent, "%", _interval(percent, mean_q, block_error(self.q, inside, 32) or fine), "twin", VERSION),
-            top, fine,
+            Figure(percent, "%", _interval(percent, mean_q, block_error(self.q, region, 32) or fine), "twin", VERSION),
+            min(top, 1.0), fine,
         )  # fmt: skip
+
+    def _share(self, y1: Floats, y2: Floats, level: Floats) -> Floats:
+        share = partial(_share_of_noise, eps=self.light.eps, everywhere=self._all)
+        return in_strips(share, [y1, y2, level, self.counted], reach=2)
 
 
 def noise_ratio(control: NoiseFigure, trial: NoiseFigure) -> Ratio:
     """The trial's noise over the control's, with interval. Raises `RefusedError` when they cannot be compared."""
     must_compare("noise_ratio", control.noise, trial.noise)
+    if control.noise.method != "twin":
+        raise RefusedError("noise_ratio", "a guess from one picture is never ranked; render a twin of both sides")
     if control.noise.value <= 0.0 or trial.noise.value <= 0.0:
         raise RefusedError("noise_ratio", "a side shows no noise at all, so there is no ratio")
     value = trial.noise.value / control.noise.value
@@ -118,73 +122,31 @@ def noise_ratio(control: NoiseFigure, trial: NoiseFigure) -> Ratio:
     return Ratio(value, interval, control.noise.method, VERSION, tie)
 
 
-def _share_of_noise(y1: Doubles, y2: Doubles, valid: Mask) -> Doubles:
-    mean = (y1 + y2) / 2
-    bright = mean[valid]
-    eps = 0.01 * float(np.minimum(bright, np.quantile(bright, 0.999)).mean())
-    if eps <= 0.0:
-        raise RefusedError("noise", "the pictures are black, so there is no brightness to relate noise to")
-    variance = (y1 - y2) ** 2 / 2
-    weight = valid / edge_keeping_level(mean, variance, y1 * y2, eps, valid) ** 2
-    share = _box(variance * weight, 5)
-    whole = _box((y1 * y2 + eps**2) * weight, 5)
+def twin_noise(pictures: Sequence[Floats], valid: Mask) -> NoiseFigure:
+    """Noise of the whole picture from two or more seeds. Raises `RefusedError`."""
+    return TwinNoise(Light(pictures, valid)).figure(Region(valid))
+
+
+def _share_of_noise(y1: Floats, y2: Floats, level: Floats, counted: Mask, *, eps: float, everywhere: bool) -> Floats:
+    dark = np.float32(eps**2)
+    weight = np.asarray(1 / np.square(level), dtype=np.float32)
+    if not everywhere:
+        weight *= counted
+    share = np.asarray(np.square(y1 - y2), dtype=np.float32)
+    share *= weight
+    share = np.asarray(box(share, 5) * np.float32(0.5))
+    whole = np.asarray(y1 * y2, dtype=np.float32)
+    whole += dark
+    whole *= weight
+    whole = box(whole, 5)
     # where twins share less light than eps the product says nothing; eps then is the brightness
-    floor = np.maximum(eps**2 * _box(weight, 5), 1e-300)
-    return np.where(valid, share / np.maximum(whole, floor), 0.0)
-
-
-def edge_keeping_level(mean: Doubles, variance: Doubles, product: Doubles, eps: float, valid: Mask) -> Doubles:
-    """The brightness around each pixel, blurred but not across edges (a guided filter of the logarithm by itself).
-
-    Parameters
-    ----------
-    mean, variance, product : ndarray, shape (H, W)
-        Of the twins: their mean, (Y1 − Y2)² / 2, and Y1·Y2.
-    eps : float
-        Added before the logarithm.
-
-    Returns
-    -------
-    ndarray of float64, shape (H, W)
-        Level, above 0.
-    """
-    usual = float(np.median(mean[valid]))
-    calm = np.where(valid, mean, usual)
-    others = (25 * _box(variance, 5) - variance) / 24
-    wild = variance > WILD**2 * others
-    if wild.any():
-        calm = np.where(wild, median_filter(calm, 3), calm)
-    size = 2 * GUIDE_RADIUS + 1
-    noise = _box(variance, size) / np.maximum(_box(product, size), eps**2) / SMOOTHED
-    log = np.log(np.maximum(_box(calm, 3), 0.0) + eps)
-    middle = _box(log, size)
-    texture = np.maximum(_box(log * log, size) - middle**2 - noise / 2, 0.0)
-    slope = texture / (texture + noise / 2 + 1e-9)
-    level = np.exp(_box(slope, size) * log + _box(middle * (1 - slope), size))
-    return np.asarray(np.maximum(level, LEAST_LEVEL * np.sqrt(np.maximum(_box(product, 5), eps**2))))
-
-
-def block_error(q: Doubles, inside: Mask, size: int) -> float | None:
-    """Standard error of mean(q) from differences of neighbouring blocks, which leave the picture's own slow change out.
-
-    Returns None with fewer than `LEAST_BLOCKS` blocks, since that says nothing.
-    """
-    rows, columns = q.shape[0] // size, q.shape[1] // size
-    if rows * columns < LEAST_BLOCKS:
-        return None
-    cut = (slice(0, rows * size), slice(0, columns * size))
-    counts = inside[cut].reshape(rows, size, columns, size).sum(axis=(1, 3))
-    sums = np.where(inside, q, 0.0)[cut].reshape(rows, size, columns, size).sum(axis=(1, 3))
-    full = counts >= size * size / 2
-    blocks = int(full.sum())
-    if blocks < LEAST_BLOCKS:
-        return None
-    means = np.where(full, sums / np.maximum(counts, 1), np.nan)
-    steps = np.concatenate([np.diff(means, axis=0).ravel(), np.diff(means, axis=1).ravel()])
-    steps = steps[np.isfinite(steps)]
-    if steps.size == 0:
-        return None
-    return math.sqrt(float((steps**2 / 2).mean()) / blocks)
+    np.maximum(whole, box(weight, 5) * dark, out=whole)
+    np.maximum(whole, np.float32(TINY), out=whole)
+    np.maximum(share, 0.0, out=share)  # sums that run along leave rounding behind, of either sign
+    share /= whole
+    if not everywhere:
+        share *= counted
+    return share
 
 
 def _interval(percent: float, mean_q: float, error: float | None) -> Interval | None:
@@ -197,11 +159,3 @@ def _interval(percent: float, mean_q: float, error: float | None) -> Interval | 
 
 def _relative(figure: NoiseFigure) -> float:
     return (figure.variance_error or 0.0) / (2 * (figure.noise.value / 100) ** 2)
-
-
-def _box(values: Doubles, size: int) -> Doubles:
-    return np.asarray(uniform_filter(np.asarray(values, dtype=np.float64), size, mode="reflect"))
-
-
-def _size(pixels: Floats) -> str:
-    return f"{pixels.shape[1]}×{pixels.shape[0]}"

@@ -12,6 +12,14 @@ Doubles = NDArray[np.float64]
 Mask = NDArray[np.bool_]
 
 REC709 = (0.2126, 0.7152, 0.0722)
+# CIE XYZ (1931) of linear Rec.709 with a D65 white, from the primaries of ITU-R BT.709
+TO_XYZ = np.array(
+    [
+        [0.4123908, 0.3575843, 0.1804808],
+        [0.2126390, 0.7151687, 0.0721923],
+        [0.0193308, 0.1191948, 0.9505322],
+    ]
+)
 
 
 @dataclass(frozen=True)

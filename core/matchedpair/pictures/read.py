@@ -2,13 +2,18 @@
 
 from __future__ import annotations
 
+import math
 from pathlib import Path
+from typing import Any
 
+import cv2
 import numpy as np
 import OpenImageIO as oiio
+from numpy.typing import NDArray
 
 from matchedpair.errors import PictureError
-from matchedpair.pictures.picture import Picture
+from matchedpair.pictures.picture import Floats, Mask, Picture
+from matchedpair.pictures.strips import in_strips
 
 MAX_PIXELS = 16384 * 16384
 
@@ -33,16 +38,17 @@ def read_picture(path: Path) -> Picture:
         spec = opened.spec()
         if spec.width * spec.height > MAX_PIXELS:
             raise PictureError(str(path), f"has {spec.width}×{spec.height} pixels; the most is {MAX_PIXELS}")
-        pixels = opened.read_image(0, 0, 0, spec.nchannels, oiio.FLOAT)
+        halves = spec.format == oiio.HALF and not spec.channelformats
+        pixels = opened.read_image(0, 0, 0, spec.nchannels, oiio.HALF if halves else oiio.FLOAT)
         if pixels is None:
             raise PictureError(str(path), f"cannot be decoded ({_reason(opened.geterror(), path)})")
     finally:
         opened.close()
-    pixels = np.asarray(pixels, dtype=np.float32).reshape(spec.height, spec.width, spec.nchannels)
+    pixels = np.asarray(pixels).reshape(spec.height, spec.width, spec.nchannels)
     names = tuple(str(name) for name in spec.channelnames)
     colour = _colour_channels(names)
-    rgb = np.ascontiguousarray(pixels[..., colour])
-    valid = np.isfinite(rgb).all(axis=-1)
+    rgb = in_strips(lambda strip: _as_floats(strip, colour), [pixels], reach=0)
+    valid = finite(rgb)
     if "A" in names and len(names) > 1:
         valid &= pixels[..., names.index("A")] != 0.0
     base = str(spec.format)
@@ -54,6 +60,18 @@ def read_picture(path: Path) -> Picture:
         floating=base in ("half", "float", "double"),
         colour_space=str(spec.get_string_attribute("oiio:ColorSpace")),
     )
+
+
+def finite(rgb: Floats) -> Mask:
+    """Where all three channels are finite; their sum tells of the whole picture at once, and mostly it is."""
+    if math.isfinite(sum(cv2.sumElems(rgb))):
+        return np.ones(rgb.shape[:2], dtype=np.bool_)
+    return np.asarray(np.isfinite(rgb).all(axis=-1))
+
+
+def _as_floats(strip: NDArray[Any], colour: list[int]) -> Floats:
+    chosen = strip if colour == [0, 1, 2] and strip.shape[2] == 3 else strip[..., colour]
+    return np.ascontiguousarray(chosen, dtype=np.float32)
 
 
 def _colour_channels(names: tuple[str, ...]) -> list[int]:

@@ -16,17 +16,19 @@ def write_exr(path: Path, pixels: Floats, *, half: bool = True) -> None:
 
     Parameters
     ----------
-    pixels : ndarray, shape (H, W, 3)
-        Linear Rec.709.
+    pixels : ndarray, shape (H, W, 3) or (H, W)
+        Linear Rec.709, or the one channel Y of a map.
 
     Raises
     ------
     PictureError
-        When the shape is not (H, W, 3) or the file cannot be written.
+        When the shape is another or the file cannot be written.
     """
-    if pixels.ndim != 3 or pixels.shape[2] != 3:
+    if pixels.ndim == 2:
+        pixels = pixels[..., None]
+    if pixels.ndim != 3 or pixels.shape[2] not in (1, 3):
         raise PictureError(str(path), f"expected pixels of shape (H, W, 3), got {pixels.shape}")
-    spec = oiio.ImageSpec(pixels.shape[1], pixels.shape[0], 3, "half" if half else "float")
+    spec = oiio.ImageSpec(pixels.shape[1], pixels.shape[0], pixels.shape[2], "half" if half else "float")
     spec.attribute("compression", "zip")
     spec.attribute("oiio:ColorSpace", "lin_rec709_scene")
     unfinished = path.with_name(f".{path.name}.part.exr")

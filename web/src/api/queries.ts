@@ -98,6 +98,15 @@ export const findingsQuery = (id: number) =>
     refetchInterval: AT_REST,
   });
 
+export const measuresQuery = (id: number, zone: string) =>
+  queryOptions({
+    queryKey: ["measures", id, zone],
+    queryFn: () =>
+      body(api.GET("/api/studies/{id}/measures/", { params: { path: { id }, query: { zone } } })),
+    refetchInterval: AT_REST,
+    placeholderData: keepPreviousData,
+  });
+
 export const questionsQuery = queryOptions({
   queryKey: ["questions"],
   queryFn: () => body(api.GET("/api/questions/")),

@@ -279,6 +279,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/options/{id}/layers/{name}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description A map of an option's renders; asking for it has it made between renders, and asking again tells how far it is. */
+        post: operations["options_layers_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/overview/": {
         parameters: {
             query?: never;
@@ -392,6 +409,23 @@ export interface paths {
         get: operations["pairs_export.zip_retrieve"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/pairs/{id}/layers/{name}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description A map of a pair, trial against control; asked for and followed in the same way. */
+        post: operations["pairs_layers_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -983,6 +1017,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/studies/{id}/measures/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The measure table of a study: one zone (the whole picture if none is named), or ``all`` of them. */
+        get: operations["studies_measures_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/studies/{id}/pilot/": {
         parameters: {
             query?: never;
@@ -1396,6 +1447,8 @@ export interface components {
             /** @default  */
             transform: string;
         };
+        /** @enum {unknown} */
+        BlankEnum: "";
         /** @description A brightness factor with its evidence. */
         Brightness: {
             readonly id: number;
@@ -1473,6 +1526,17 @@ export interface components {
             unit: string;
             number: boolean;
         };
+        /** @description What a pair says in a zone beyond its sides' own figures. */
+        Comparison: {
+            /** Format: double */
+            shift_pixels: number | null;
+            difference: components["schemas"]["Difference"] | null;
+            look: components["schemas"]["LookShift"] | null;
+            visible: components["schemas"]["Visible"] | null;
+            refused: {
+                [key: string]: string;
+            };
+        };
         /** @description One condition of the match sheet; `spoils` says by time, noise and look what a difference spoils. */
         Condition: {
             key: string;
@@ -1511,6 +1575,29 @@ export interface components {
             width: number;
             height: number;
         };
+        /** @description Whether there is a difference beyond noise, and the smallest that would have been seen. */
+        Difference: {
+            found: boolean;
+            /** Format: double */
+            overall_z: number;
+            /** Format: double */
+            smallest_seen_percent: number;
+            zones: components["schemas"]["DifferentCell"][];
+            method: string;
+        };
+        /** @description A cell of the table of 12 × 8 that differs by itself. */
+        DifferentCell: {
+            row: number;
+            column: number;
+            /** @description x, y, width, height in pixels */
+            box: number[];
+            /** Format: double */
+            z: number;
+            /** Format: double */
+            percent: number;
+            /** Format: double */
+            smallest_seen_percent: number;
+        };
         /** @description Bytes of a study's pictures in the store, by what could be let go. */
         Disk: {
             counted: number;
@@ -1518,6 +1605,8 @@ export interface components {
             warm_ups: number;
             /** @description Runs of options that are no longer in the plan */
             old: number;
+            /** @description Maps laid over pictures; made again when asked for */
+            maps: number;
         };
         /**
          * @description * `yes` - yes
@@ -1832,6 +1921,37 @@ export interface components {
             };
             missing: string[];
         };
+        /** @description A map that can be laid over a picture, how it is drawn, and how far it is. */
+        Layer: {
+            name: string;
+            title: string;
+            unit: string;
+            about: string;
+            scale: components["schemas"]["ScaleEnum"];
+            state: components["schemas"]["LayerStateEnum"];
+            picture: string;
+            /** Format: double */
+            low: number | null;
+            /** Format: double */
+            high: number | null;
+            refused: string;
+        };
+        /** @description A map that can be asked for. */
+        LayerKind: {
+            name: string;
+            title: string;
+            unit: string;
+            of: components["schemas"]["OfEnum"];
+            scale: components["schemas"]["ScaleEnum"];
+            about: string;
+        };
+        /**
+         * @description * `wanted` - Wanted: the runner makes it between renders
+         *     * `ready` - Ready
+         *     * `refused` - Refused
+         * @enum {string}
+         */
+        LayerStateEnum: "wanted" | "ready" | "refused";
         /** @description Whose pictures are let go. */
         LetGoRequest: {
             what: components["schemas"]["WhatEnum"];
@@ -1865,6 +1985,24 @@ export interface components {
             frame?: number;
             picture: string;
             engine_title: string;
+        };
+        /** @description How the trial's brightness and colour lie off the control's. */
+        LookShift: {
+            /** Format: double */
+            stops: number;
+            interval: number[] | null;
+            /** Format: double */
+            delta_e: number;
+            /** Format: double */
+            delta_e_after_gain: number;
+            /** Format: double */
+            darkest_stops: number | null;
+            /** Format: double */
+            brightest_stops: number | null;
+            /** Format: double */
+            clamped_at: number | null;
+            /** Format: double */
+            light_lost_percent: number;
         };
         /** @description The machine a run was made on. */
         Machine: {
@@ -1913,6 +2051,52 @@ export interface components {
             fair: boolean;
             conditions: components["schemas"]["Condition"][];
         };
+        /** @description One figure of the table; `standing` is best, tie or empty, `why_not` says why it is not ranked. */
+        MeasureCell: {
+            /** Format: double */
+            value: number | null;
+            interval: number[] | null;
+            method: string;
+            refused: string;
+            out_of_date: boolean;
+            standing: components["schemas"]["StandingEnum"] | components["schemas"]["BlankEnum"];
+            why_not: string;
+            /** @description Whether blotches were found; null for other measures */
+            found: boolean | null;
+        };
+        /** @description A measure, and what a screen says of it. */
+        MeasureKind: {
+            name: string;
+            title: string;
+            unit: string;
+            better: string;
+            layer: string;
+            by_reference: boolean;
+            about: string;
+        };
+        /** @description One option in one zone. */
+        MeasureRow: {
+            option: number;
+            title: string;
+            side: string;
+            /** @description Scene, view and size */
+            place: string;
+            zone: string;
+            /** @description A pair that shows it; 0 for none */
+            pair: number;
+            seeds: number;
+            cells: {
+                [key: string]: components["schemas"]["MeasureCell"];
+            };
+        };
+        /** @description Options by zones by measures. */
+        MeasureTable: {
+            kinds: components["schemas"]["MeasureKind"][];
+            zones: string[];
+            /** @description What the baseline is judged by; empty for nothing */
+            reference: string;
+            rows: components["schemas"]["MeasureRow"][];
+        };
         /** @description Where to. */
         MoveRequest: {
             to: components["schemas"]["ToEnum"];
@@ -1928,6 +2112,12 @@ export interface components {
             reasons: string;
             author: string;
         };
+        /**
+         * @description * `render` - render
+         *     * `pair` - pair
+         * @enum {string}
+         */
+        OfEnum: "render" | "pair";
         /**
          * @description * `time` - time
          *     * `noise` - noise
@@ -1991,6 +2181,8 @@ export interface components {
             study: components["schemas"]["Study"];
             subject: string;
             sentence: string;
+            control_option: number;
+            trial_option: number;
             control: components["schemas"]["PairSide"];
             trial: components["schemas"]["PairSide"];
             noise_ratio: components["schemas"]["Ratio"] | null;
@@ -1999,6 +2191,9 @@ export interface components {
                 [key: string]: string;
             };
             zones: components["schemas"]["ZoneFigures"][];
+            /** @description Null until the sides were compared */
+            comparison: components["schemas"]["Comparison"] | null;
+            layers: components["schemas"]["LayerKind"][];
             view_transform: string;
             /** @description Why brightness cannot be brought together here; empty when it can */
             brightness_note: string;
@@ -2490,6 +2685,13 @@ export interface components {
          * @enum {string}
          */
         RunnerEnum: "alive" | "missing";
+        /**
+         * @description * `even` - even
+         *     * `signed` - signed
+         *     * `spots` - spots
+         * @enum {string}
+         */
+        ScaleEnum: "even" | "signed" | "spots";
         /** @description A scene that a study can use now. */
         Scene: {
             name: string;
@@ -2618,6 +2820,13 @@ export interface components {
          * @enum {string}
          */
         SpreadEnum: "interval" | "range" | "none";
+        /**
+         * @description * `best` - best
+         *     * `tie` - tie
+         *     * `` -
+         * @enum {string}
+         */
+        StandingEnum: "best" | "tie";
         /** @description Something that is hard to render. */
         Stress: {
             name: string;
@@ -2848,12 +3057,28 @@ export interface components {
             default: string;
             source: string;
         };
+        /** @description What an eye would see of the difference; noise counts, so the control's own stands beside it. */
+        Visible: {
+            /** Format: double */
+            mean: number;
+            /** Format: double */
+            p95: number;
+            /** Format: double */
+            above_1_percent: number;
+            /** Format: double */
+            above_3_percent: number;
+            /** Format: double */
+            pixels_per_degree: number;
+            /** Format: double */
+            own_noise_mean: number | null;
+        };
         /**
          * @description * `warm_ups` - warm_ups
          *     * `old` - old
+         *     * `maps` - maps
          * @enum {string}
          */
-        WhatEnum: "warm_ups" | "old";
+        WhatEnum: "warm_ups" | "old" | "maps";
         /** @description A zone: kind and shape as the core names them, corners in shares of the full picture. */
         Zone: {
             readonly id: number;
@@ -2871,6 +3096,9 @@ export interface components {
             trial: components["schemas"]["Figure"] | null;
             ratio: components["schemas"]["Ratio"] | null;
             refused: string;
+            /** @description x, y, width, height in the pictures */
+            box: number[];
+            comparison: components["schemas"]["Comparison"] | null;
         };
         /**
          * @description * `measure` - measure
@@ -3318,6 +3546,28 @@ export interface operations {
             };
         };
     };
+    options_layers_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Layer"];
+                };
+            };
+        };
+    };
     overview_retrieve: {
         parameters: {
             query?: {
@@ -3469,6 +3719,28 @@ export interface operations {
                 };
                 content: {
                     "application/zip": string;
+                };
+            };
+        };
+    };
+    pairs_layers_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Layer"];
                 };
             };
         };
@@ -4293,6 +4565,29 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Count"];
+                };
+            };
+        };
+    };
+    studies_measures_retrieve: {
+        parameters: {
+            query?: {
+                zone?: string;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MeasureTable"];
                 };
             };
         };

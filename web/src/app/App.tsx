@@ -2,6 +2,7 @@ import { Link, Navigate, Route, Routes } from "react-router";
 import { EnginesPage } from "../screens/engines/EnginesPage";
 import { ImportPage } from "../screens/imports/ImportPage";
 import { ImportsPage } from "../screens/imports/ImportsPage";
+import { MeasuresPage } from "../screens/measures/MeasuresPage";
 import { PairPage } from "../screens/pair/PairPage";
 import { PlanPage } from "../screens/plan/PlanPage";
 import { Questions } from "../screens/plan/Questions";
@@ -27,6 +28,7 @@ export function App() {
           <Route path="/studies/:id/plan" element={<PlanPage />} />
           <Route path="/queue" element={<QueuePage />} />
           <Route path="/studies/:id" element={<StudyPage />} />
+          <Route path="/studies/:id/measures" element={<MeasuresPage />} />
           <Route path="/pairs/:id" element={<PairPage />} />
           <Route path="/scenes" element={<ScenesPage />} />
           <Route path="/scenes/:name" element={<ScenePage />} />

@@ -1,29 +1,50 @@
 import { type ReactNode, useEffect, useLayoutEffect, useRef, useState } from "react";
+import type { Schema } from "../api/client";
 import { useRemembered } from "../parts/remembered";
 import { SideName } from "../parts/Side";
 import { DifferenceLegend } from "./DifferenceLegend";
 import { DividingLine } from "./DividingLine";
 import { KeySheet } from "./KeySheet";
 import { actFor, type ViewerAct } from "./keys";
+import { LayerLegend } from "./LayerLegend";
 import { cornersOf, UPRIGHT } from "./line";
 import { PictureCanvas } from "./PictureCanvas";
 import type { Pixels } from "./pixels";
 import { Readout } from "./Readout";
-import { acted, type Choices, differenceRange, FIRST_CHOICES, paneOf, type ViewerState } from "./state";
+import { Spots } from "./Spots";
+import {
+  acted,
+  atBox,
+  type Choices,
+  differenceRange,
+  FIRST_CHOICES,
+  paneOf,
+  type ViewerState,
+} from "./state";
 import { Toolbar } from "./Toolbar";
+import { type LayerSource, useLayer } from "./useLayer";
 import type { Transform } from "./useTransformTable";
 import { fit, held, type Place, type Point, panBy, snapped, toPicture, zoomAt } from "./viewport";
+
+/** What to open with, or to go to: a map by name, and a box of the picture to fill the window with. */
+export type Opening = { readonly layer: string; readonly box: readonly number[] | null };
 
 /** Two pictures on top of each other or next to each other, at the same place, magnification and exposure. */
 export function PairViewer({
   control,
   trial,
   transform,
+  layers,
+  source,
+  opening,
   panel,
 }: {
   control: Pixels;
   trial: Pixels;
   transform: Exclude<Transform, { state: "loading" }>;
+  layers: readonly Schema["LayerKind"][];
+  source: LayerSource;
+  opening: Opening;
   panel: ReactNode;
 }) {
   const [choices, remember] = useRemembered<Choices>("viewer", FIRST_CHOICES);
@@ -33,12 +54,19 @@ export function PairViewer({
     view: { x: control.width / 2, y: control.height / 2, zoom: 1 },
     line: UPRIGHT,
     fitted: true,
+    layer: layers.some((layer) => layer.name === opening.layer) ? opening.layer : "",
+    layerHidden: false,
   }));
   const [place, setPlace] = useState<Place>({ left: 0, top: 0, width: 0, height: 0 });
   const [pointer, setPointer] = useState<Point | null>(null);
   const [keysOpen, setKeysOpen] = useState(false);
+  const [measured, setMeasured] = useState(false);
   const stage = useRef<HTMLElement>(null);
   const pane = paneOf(state, place);
+  const layer = useLayer(layers.find((each) => each.name === state.layer) ?? null, source);
+  const shownLayer = layer.state === "there" && !state.layerHidden ? layer.shown : null;
+  const spots = shownLayer?.layer.scale === "spots" ? shownLayer : null;
+  const map = spots ? null : shownLayer;
 
   useEffect(() => {
     const { mode, exposure, surround, labels } = state;
@@ -52,14 +80,31 @@ export function PairViewer({
       const place = snapped(element.getBoundingClientRect(), devicePixelRatio);
       setPlace(place);
       setState((now) => (now.fitted ? { ...now, view: fit(control, paneOf(now, place)) } : now));
+      setMeasured(place.width > 0);
     });
     observer.observe(element);
     return () => observer.disconnect();
   }, [control]);
 
+  // biome-ignore lint/correctness/useExhaustiveDependencies: only a new wish moves the view, not each change of the window
+  useEffect(() => {
+    if (!measured) return;
+    if (opening.box) setState((now) => atBox(now, opening.box ?? [], place));
+    if (opening.layer) setState((now) => ({ ...now, layer: opening.layer, layerHidden: false }));
+  }, [opening, measured]);
+
   const act = (what: ViewerAct) => {
     if (what.do === "keys") setKeysOpen(true);
-    else setState((now) => acted(now, what, control, place));
+    else
+      setState((now) =>
+        acted(
+          now,
+          what,
+          control,
+          place,
+          layers.map((each) => each.name),
+        ),
+      );
   };
 
   const inPane = (event: { clientX: number; clientY: number }): Point => {
@@ -110,6 +155,8 @@ export function PairViewer({
         <Toolbar
           state={state}
           act={act}
+          layers={layers}
+          onLayer={(layer) => setState((now) => ({ ...now, layer, layerHidden: false }))}
           onExposure={(exposure) => setState((now) => ({ ...now, exposure }))}
         />
         <section
@@ -119,6 +166,7 @@ export function PairViewer({
           tabIndex={0}
           data-mode={state.mode}
           data-zoom={state.view.zoom}
+          data-map={map?.layer.name ?? spots?.layer.name ?? ""}
           className="relative min-h-0 flex-1 touch-none overflow-hidden bg-[#1c1c1c]"
           onPointerDown={(event) => {
             if (event.button !== 0) return;
@@ -144,6 +192,7 @@ export function PairViewer({
                 control={control}
                 trial={trial}
                 transform={transform.state === "table" ? transform.table : null}
+                map={map}
                 state={state}
                 pane={place}
               />
@@ -158,6 +207,8 @@ export function PairViewer({
             {state.mode === "difference" ? (
               <DifferenceLegend range={differenceRange(state.exposure)} />
             ) : null}
+            {spots && state.mode !== "difference" ? <Spots shown={spots} state={state} pane={place} /> : null}
+            {state.mode !== "difference" ? <LayerLegend layer={layer} hidden={state.layerHidden} /> : null}
             {state.labels && state.mode !== "difference" ? <Labels state={state} /> : null}
           </div>
         </section>
@@ -167,7 +218,13 @@ export function PairViewer({
         className="flex min-h-0 flex-col border-line border-l"
       >
         <div className="min-h-0 flex-1 overflow-auto px-3.5 py-3">{panel}</div>
-        <Readout at={pointer} control={control} trial={trial} shown={shownWords(transform)} />
+        <Readout
+          at={pointer}
+          control={control}
+          trial={trial}
+          map={shownLayer}
+          shown={shownWords(transform)}
+        />
       </aside>
       <KeySheet open={keysOpen} onOpenChange={setKeysOpen} />
     </div>

@@ -1,4 +1,5 @@
 import { useEffect, useRef, useState } from "react";
+import type { ShownLayer } from "./layers";
 import type { Pixels } from "./pixels";
 import { PairRenderer } from "./renderer";
 import { differenceRange, SURROUNDS, type ViewerState } from "./state";
@@ -10,12 +11,14 @@ export function PictureCanvas({
   control,
   trial,
   transform,
+  map,
   state,
   pane,
 }: {
   control: Pixels;
   trial: Pixels;
   transform: TransformTable | null;
+  map: ShownLayer | null;
   state: ViewerState;
   pane: Size;
 }) {
@@ -62,6 +65,9 @@ export function PictureCanvas({
   // biome-ignore lint/correctness/useExhaustiveDependencies: a new renderer needs its view transform again
   useEffect(() => renderer.current?.transform(transform), [transform, lost]);
 
+  // biome-ignore lint/correctness/useExhaustiveDependencies: a new renderer needs its map again
+  useEffect(() => renderer.current?.map(map), [map, lost]);
+
   // biome-ignore lint/correctness/useExhaustiveDependencies: pictures and renderer are drawn anew when they change
   useEffect(() => {
     const element = canvas.current;
@@ -81,7 +87,7 @@ export function PictureCanvas({
       element.dataset.drawn = String(Number(element.dataset.drawn ?? 0) + 1);
     });
     return () => cancelAnimationFrame(frame);
-  }, [state, pane, control, trial, transform, lost]);
+  }, [state, pane, control, trial, transform, map, lost]);
 
   return (
     <>

@@ -1,5 +1,6 @@
 import { three } from "../parts/format";
 import { SideMark } from "../parts/Side";
+import { layerValueAt, type ShownLayer } from "./layers";
 import { type Pixels, valueAt } from "./pixels";
 import type { Point } from "./viewport";
 
@@ -8,18 +9,20 @@ export function Readout({
   at,
   control,
   trial,
+  map,
   shown,
 }: {
   at: Point | null;
   control: Pixels;
   trial: Pixels;
+  map: ShownLayer | null;
   shown: string;
 }) {
   const width = Math.max(control.width, trial.width);
   const height = Math.max(control.height, trial.height);
   const inside = at !== null && at.x >= 0 && at.y >= 0 && at.x < width && at.y < height;
   return (
-    <div className="h-[4.6rem] shrink-0 border-line border-t px-3.5 py-1.5 text-sm" data-part="readout">
+    <div className="min-h-[4.6rem] shrink-0 border-line border-t px-3.5 py-1.5 text-sm" data-part="readout">
       {inside ? (
         <>
           <p>
@@ -28,6 +31,7 @@ export function Readout({
           </p>
           <Value side="control" value={valueAt(control, at.x, at.y)} />
           <Value side="trial" value={valueAt(trial, at.x, at.y)} />
+          {map ? <MapValue map={map} at={at} /> : null}
         </>
       ) : (
         <p className="text-soft">
@@ -36,6 +40,17 @@ export function Readout({
         </p>
       )}
     </div>
+  );
+}
+
+function MapValue({ map, at }: { map: ShownLayer; at: Point }) {
+  const values = [map.control, map.trial].map((pixels) => layerValueAt(pixels, at.x, at.y));
+  const words = values.map((value) => (value === null ? "none" : three(value)));
+  const both = map.control === map.trial ? words[0] : `${words[0]} and ${words[1]}`;
+  return (
+    <p className="whitespace-nowrap" data-part="map-value">
+      {map.layer.title}: {both} {map.layer.unit}
+    </p>
   );
 }
 

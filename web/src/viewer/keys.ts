@@ -15,6 +15,8 @@ export type ViewerAct =
   | { do: "line reset" }
   | { do: "surround" }
   | { do: "labels" }
+  | { do: "map" }
+  | { do: "next map"; by: 1 | -1 }
   | { do: "keys" };
 
 export type KeyRow = {
@@ -56,6 +58,9 @@ export const KEYS: readonly KeyRow[] = [
   row("w", "Half a stop darker", { do: "exposure", by: -0.5 }),
   row("r", "Exposure as rendered", { do: "exposure reset" }),
   row("s", "Next surround", { do: "surround" }),
+  row("m", "Map on or off", { do: "map" }),
+  row("k", "Next map", { do: "next map", by: 1 }),
+  row("j", "Map before", { do: "next map", by: -1 }),
   row("l", "Labels on or off", { do: "labels" }),
   row("?", "This list", { do: "keys" }),
 ];

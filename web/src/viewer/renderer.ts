@@ -1,6 +1,8 @@
+import type { ShownLayer } from "./layers";
 import type { Line } from "./line";
 import { toTrial } from "./line";
 import type { Pixels } from "./pixels";
+import { stopsOf } from "./scales";
 import { FRAGMENT, VERTEX } from "./shader";
 import type { TransformTable } from "./useTransformTable";
 import type { Viewport } from "./viewport";
@@ -30,13 +32,18 @@ const UNIFORMS = [
   "baked",
   "table",
   "shaper",
+  "controlMap",
+  "trialMap",
+  "mapped",
+  "mapRange",
+  "stops",
 ] as const;
 
 /** Draws two pictures on one canvas with WebGL2. Throws when the browser has none. */
 export class PairRenderer {
   private readonly gl: WebGL2RenderingContext;
   private readonly at: Record<(typeof UNIFORMS)[number], WebGLUniformLocation | null>;
-  private readonly textures: [WebGLTexture, WebGLTexture];
+  private readonly textures: readonly WebGLTexture[];
   private readonly cube: WebGLTexture;
 
   constructor(canvas: HTMLCanvasElement) {
@@ -49,7 +56,7 @@ export class PairRenderer {
     this.at = Object.fromEntries(
       UNIFORMS.map((name) => [name, gl.getUniformLocation(program, name)]),
     ) as typeof this.at;
-    this.textures = [gl.createTexture(), gl.createTexture()];
+    this.textures = [0, 1, 2, 3].map(() => gl.createTexture());
     this.cube = gl.createTexture();
     // an empty cube, since a sampler without a texture is an error even where it is not used
     gl.activeTexture(gl.TEXTURE2);
@@ -58,6 +65,19 @@ export class PairRenderer {
     gl.uniform1i(this.at.control, 0);
     gl.uniform1i(this.at.trial, 1);
     gl.uniform1i(this.at.table, 2);
+    gl.uniform1i(this.at.controlMap, 3);
+    gl.uniform1i(this.at.trialMap, 4);
+  }
+
+  /** Draw a map in the pictures' place; null for the pictures themselves. */
+  map(shown: ShownLayer | null): void {
+    const { gl, at } = this;
+    gl.uniform2i(at.mapped, shown?.control ? 1 : 0, shown?.trial ? 1 : 0);
+    if (!shown) return;
+    if (shown.control) this.put(3, this.textures[2], shown.control);
+    if (shown.trial) this.put(4, this.textures[3], shown.trial);
+    gl.uniform2f(at.mapRange, shown.low, shown.high);
+    gl.uniform3fv(at.stops, stopsOf(shown.layer).flat());
   }
 
   /** Show light through this table; null for plain sRGB. */
@@ -83,9 +103,14 @@ export class PairRenderer {
   }
 
   load(side: 0 | 1, pixels: Pixels): void {
+    this.put(side, this.textures[side], pixels);
+  }
+
+  private put(unit: number, texture: WebGLTexture | undefined, pixels: Pixels): void {
     const gl = this.gl;
-    gl.activeTexture(gl.TEXTURE0 + side);
-    gl.bindTexture(gl.TEXTURE_2D, this.textures[side]);
+    if (!texture) return;
+    gl.activeTexture(gl.TEXTURE0 + unit);
+    gl.bindTexture(gl.TEXTURE_2D, texture);
     gl.pixelStorei(gl.UNPACK_ALIGNMENT, 2);
     gl.texParameteri(gl.TEXTURE_2D, gl.TEXTURE_MIN_FILTER, gl.NEAREST);
     gl.texParameteri(gl.TEXTURE_2D, gl.TEXTURE_MAG_FILTER, gl.NEAREST);

@@ -19,6 +19,10 @@ uniform float surround;   // display value of the neutral surround
 uniform bool baked;       // whether a view transform's table is used instead of plain sRGB
 uniform highp sampler3D table;
 uniform vec3 shaper;      // of the table: size, lowest stop, stops
+uniform sampler2D controlMap, trialMap;
+uniform bvec2 mapped;     // whether a map is drawn in the control's and in the trial's place
+uniform vec2 mapRange;    // its values at the ends of the scale
+uniform vec3 stops[7];    // its colours, from low to high
 out vec4 colour;
 
 const vec3 LUMA = vec3(0.2126, 0.7152, 0.0722);
@@ -73,6 +77,25 @@ vec3 differenceScale(float t) {
   return t < 0.0 ? mix(middle, below, min(-t * 2.0, 1.0)) : mix(middle, above, min(t * 2.0, 1.0));
 }
 
+vec3 mapScale(float value) {
+  float place = clamp((value - mapRange.x) / (mapRange.y - mapRange.x), 0.0, 1.0) * 6.0;
+  int below = int(min(floor(place), 5.0));
+  return mix(stops[below], stops[below + 1], place - float(below));
+}
+
+// A map's value is never blended between pixels: each pixel keeps its own. Reduced, the mean of what it covers.
+float mapAt(sampler2D map, vec2 at, ivec2 size) {
+  if (view.z >= 1.0) return texel(map, ivec2(floor(at)), size).r;
+  int taps = int(min(ceil(1.0 / view.z), 8.0));
+  float sum = 0.0;
+  for (int y = 0; y < taps; y++)
+    for (int x = 0; x < taps; x++) {
+      vec2 offset = (vec2(x, y) + 0.5) / float(taps) - 0.5;
+      sum += texel(map, ivec2(floor(at + offset / view.z)), size).r;
+    }
+  return sum / float(taps * taps);
+}
+
 void main() {
   vec2 inPane = gl_FragCoord.xy - pane.xy;
   vec2 fromTop = vec2(inPane.x, pane.w - inPane.y);
@@ -92,6 +115,11 @@ void main() {
     vec4 other = pictureAt(trial, at, size);
     invalid = invalid || broken(other);
     shown = differenceScale(clamp(dot(other.rgb - value.rgb, LUMA) / range, -1.0, 1.0));
+  }
+  if ((trialSide ? mapped.y : mapped.x) && mode != 3) {
+    float there = trialSide ? mapAt(trialMap, at, size) : mapAt(controlMap, at, size);
+    invalid = isnan(there);
+    shown = mapScale(there);
   }
   if (invalid) {
     float hatch = step(0.5, fract((fromTop.x + fromTop.y) / 6.0));

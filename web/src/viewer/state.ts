@@ -8,6 +8,9 @@ export type ViewerState = Choices & {
   readonly view: Viewport;
   readonly line: Line;
   readonly fitted: boolean;
+  /** The map that is drawn in the pictures' place, by name; empty for none. */
+  readonly layer: string;
+  readonly layerHidden: boolean;
 };
 
 export type Choices = {
@@ -29,8 +32,8 @@ export const MOST_EXPOSURE = 12;
 export const MODE_TITLES: Record<Mode, string> = {
   divided: "Divided",
   "side by side": "Side by side",
-  control: "Control only",
-  trial: "Trial only",
+  control: "Control",
+  trial: "Trial",
   difference: "Difference",
 };
 
@@ -47,7 +50,13 @@ export function differenceRange(exposure: number): number {
 }
 
 /** The state after an act; the same state when the act is not about it. */
-export function acted(state: ViewerState, act: ViewerAct, picture: Size, window: Size): ViewerState {
+export function acted(
+  state: ViewerState,
+  act: ViewerAct,
+  picture: Size,
+  window: Size,
+  layers: readonly string[] = [],
+): ViewerState {
   const pane = paneOf(state, window);
   const middle = { x: pane.width / 2, y: pane.height / 2 };
   const moved = (view: Viewport): ViewerState => ({ ...state, view: held(view, picture), fitted: false });
@@ -81,9 +90,23 @@ export function acted(state: ViewerState, act: ViewerAct, picture: Size, window:
       return { ...state, surround: (state.surround + 1) % SURROUNDS.length };
     case "labels":
       return { ...state, labels: !state.labels };
+    case "map":
+      return { ...state, layerHidden: !state.layerHidden };
+    case "next map": {
+      const names = ["", ...layers];
+      const at = (names.indexOf(state.layer) + act.by + names.length) % names.length;
+      return { ...state, layer: names[at] ?? "", layerHidden: false };
+    }
     case "keys":
       return state;
   }
+}
+
+/** The state in which a box of the picture fills the pane, with some of what is around it. */
+export function atBox(state: ViewerState, box: readonly number[], window: Size): ViewerState {
+  const [x = 0, y = 0, width = 1, height = 1] = box;
+  const around = fit({ width: 1.3 * width, height: 1.3 * height }, paneOf(state, window));
+  return { ...state, view: { x: x + width / 2, y: y + height / 2, zoom: around.zoom }, fitted: false };
 }
 
 function inMode(state: ViewerState, mode: Mode, picture: Size, window: Size): ViewerState {

@@ -16,7 +16,8 @@ export function usePictures(control: string, trial: string): Pictures {
   return { state: "there", control: left.data, trial: right.data };
 }
 
-function pixelsQuery(digest: string) {
+/** A picture's pixels by content hash, of a render or a map. */
+export function pixelsQuery(digest: string) {
   return {
     queryKey: ["pixels", digest],
     queryFn: ({ signal }: { signal: AbortSignal }) => fetchPixels(digest, signal),

@@ -1,16 +1,17 @@
 import { useQuery } from "@tanstack/react-query";
-import { type ReactNode, useState } from "react";
-import { Link, useParams } from "react-router";
+import { type ReactNode, useMemo, useState } from "react";
+import { Link, useParams, useSearchParams } from "react-router";
 import type { Schema } from "../../api/client";
 import { pairQuery, sessionQuery } from "../../api/queries";
 import { MatchRail } from "../../parts/MatchRail";
 import { MatchSheet } from "../../parts/MatchSheet";
 import { Failed, Loading, Notice } from "../../parts/Notice";
 import { useTitle } from "../../parts/useTitle";
-import { PairViewer } from "../../viewer/PairViewer";
+import { type Opening, PairViewer } from "../../viewer/PairViewer";
 import { usePictures } from "../../viewer/usePictures";
 import { useTransformTable } from "../../viewer/useTransformTable";
 import { Brightness } from "./Brightness";
+import { ComparisonFigures } from "./ComparisonFigures";
 import { MakeReference } from "./MakeReference";
 import { PairFigures } from "./PairFigures";
 import { VerdictForm, VerdictList } from "./Verdicts";
@@ -48,6 +49,8 @@ export function PairPage() {
 }
 
 function Pictures({ pair, usualName }: { pair: Schema["Pair"]; usualName: string }) {
+  const [asked, setAsked] = useSearchParams();
+  const opening = useOpening(pair, asked.get("map") ?? "", asked.get("zone") ?? "");
   const seeds = pair.control.runs
     .map((run) => run.seed)
     .filter((seed) => pair.trial.runs.some((run) => run.seed === seed));
@@ -65,21 +68,48 @@ function Pictures({ pair, usualName }: { pair: Schema["Pair"]; usualName: string
     );
   }
   const panel = (
-    <Panel pair={pair} usualName={usualName}>
+    <Panel
+      pair={pair}
+      usualName={usualName}
+      onZone={(zone) => setAsked({ map: asked.get("map") ?? "", zone }, { replace: true })}
+    >
       <SeedChoice seeds={seeds} seed={seed} onChoose={setChosen} />
     </Panel>
   );
   return (
-    <Loaded control={control.picture} trial={trial.picture} transform={pair.view_transform} panel={panel} />
+    <Loaded control={control.picture} trial={trial.picture} pair={pair} opening={opening} panel={panel} />
   );
 }
 
-function Loaded(props: { control: string; trial: string; transform: string; panel: ReactNode }) {
-  const { control, trial, panel } = props;
+/** The map and the zone that the address asks for. */
+function useOpening(pair: Schema["Pair"], layer: string, zone: string): Opening {
+  const box = pair.zones.find((row) => row.zone === zone)?.box;
+  const words = JSON.stringify(box ?? null);
+  return useMemo(() => ({ layer, box: JSON.parse(words) as number[] | null }), [layer, words]);
+}
+
+function Loaded(props: {
+  control: string;
+  trial: string;
+  pair: Schema["Pair"];
+  opening: Opening;
+  panel: ReactNode;
+}) {
+  const { control, trial, pair, panel } = props;
   const pictures = usePictures(control, trial);
-  const table = useTransformTable(props.transform);
+  const table = useTransformTable(pair.view_transform);
   if (pictures.state === "there" && table.state !== "loading") {
-    return <PairViewer control={pictures.control} trial={pictures.trial} transform={table} panel={panel} />;
+    return (
+      <PairViewer
+        control={pictures.control}
+        trial={pictures.trial}
+        transform={table}
+        layers={pair.layers}
+        source={{ pair: pair.id, control: pair.control_option, trial: pair.trial_option }}
+        opening={props.opening}
+        panel={panel}
+      />
+    );
   }
   return (
     <div className="grid h-full grid-cols-[minmax(0,1fr)_17.75rem]">
@@ -121,10 +151,12 @@ function SeedChoice(props: { seeds: number[]; seed: number; onChoose: (seed: num
 function Panel({
   pair,
   usualName,
+  onZone,
   children,
 }: {
   pair: Schema["Pair"];
   usualName: string;
+  onZone: (zone: string) => void;
   children: ReactNode;
 }) {
   return (
@@ -134,7 +166,8 @@ function Panel({
         {pair.match_sheet.summary}
       </a>
       <PairFigures pair={pair} />
-      <ZoneFigures pair={pair} />
+      <ComparisonFigures comparison={pair.comparison} />
+      <ZoneFigures pair={pair} onZone={onZone} />
       <Brightness pair={pair} />
       <div className="mt-3">{children}</div>
       <h2 className="mt-4 mb-1 font-semibold">Verdict</h2>

@@ -5,7 +5,7 @@ import { scenesQuery } from "../../api/queries";
 import { FigureCell, RatioCell } from "./PairFigures";
 
 /** Noise in each measured zone of the view, on both sides. */
-export function ZoneFigures({ pair }: { pair: Schema["Pair"] }) {
+export function ZoneFigures({ pair, onZone }: { pair: Schema["Pair"]; onZone: (zone: string) => void }) {
   const scenes = useQuery(scenesQuery);
   const here = scenes.data?.scenes.find((scene) => scene.name === pair.study.scene_name);
   return (
@@ -24,7 +24,7 @@ export function ZoneFigures({ pair }: { pair: Schema["Pair"] }) {
         <table className="w-full table-fixed text-sm">
           <tbody>
             {pair.zones.map((row) => (
-              <ZoneRows key={row.zone} row={row} />
+              <ZoneRows key={row.zone} row={row} onZone={onZone} />
             ))}
           </tbody>
         </table>
@@ -33,12 +33,19 @@ export function ZoneFigures({ pair }: { pair: Schema["Pair"] }) {
   );
 }
 
-function ZoneRows({ row }: { row: Schema["ZoneFigures"] }) {
+function ZoneRows({ row, onZone }: { row: Schema["ZoneFigures"]; onZone: (zone: string) => void }) {
   return (
     <>
       <tr>
         <th scope="rowgroup" colSpan={3} className="pt-1 text-left font-normal text-soft">
-          {row.zone}
+          <button
+            type="button"
+            className="quiet-link"
+            onClick={() => onZone(row.zone)}
+            title={`Look at ${row.zone}`}
+          >
+            {row.zone}
+          </button>
         </th>
       </tr>
       <tr className="align-top [&>td]:text-right" data-zone-figures={row.zone}>

@@ -6,16 +6,16 @@ import { bytes } from "../../parts/format";
 export function Disk({ study, disk }: { study: Schema["Study"]; disk: Schema["Disk"] }) {
   const queries = useQueryClient();
   const going = useMutation({
-    mutationFn: (what: "warm_ups" | "old") =>
+    mutationFn: (what: "warm_ups" | "old" | "maps") =>
       api.POST("/api/studies/{id}/let-go/", { params: { path: { id: study.id } }, body: { what } }),
     onSuccess: () => queries.invalidateQueries(),
   });
-  const whole = disk.counted + disk.warm_ups + disk.old;
+  const whole = disk.counted + disk.warm_ups + disk.old + disk.maps;
   if (whole === 0) return null;
   return (
     <section aria-label="Disk" className="mt-8 text-sm">
       <p className="flex flex-wrap items-center gap-3">
-        <span>The pictures take {bytes(whole)} on disk.</span>
+        <span>The pictures and maps take {bytes(whole)} on disk.</span>
         {disk.warm_ups > 0 ? (
           <button
             type="button"
@@ -36,8 +36,20 @@ export function Disk({ study, disk }: { study: Schema["Study"]; disk: Schema["Di
             Let {bytes(disk.old)} that are no longer in the plan go
           </button>
         ) : null}
+        {disk.maps > 0 ? (
+          <button
+            type="button"
+            className="act"
+            onClick={() => going.mutate("maps")}
+            disabled={going.isPending}
+          >
+            Let {bytes(disk.maps)} of maps go
+          </button>
+        ) : null}
       </p>
-      <p className="mt-1 text-soft">Times, checks and measures stay when pictures go.</p>
+      <p className="mt-1 text-soft">
+        Times, checks and measures stay when pictures go; maps are made again when they are asked for.
+      </p>
       {going.error ? (
         <p role="alert" className="text-fault">
           {going.error.message}

@@ -40,6 +40,9 @@ export function StudyPage() {
               Look at the pair
             </Link>
           ) : null}
+          <Link to={`/studies/${id}/measures`} className="act flex items-center">
+            Measures
+          </Link>
           <StudyControls study={study.data} progress={progress.data} />
         </div>
         <Queue progress={progress.data} />

@@ -1,0 +1,311 @@
+"""Whether two pictures show the same thing at the same place and equally sharp; asked before any pixel-by-pixel
+comparison.
+
+*Shift*: the cross-spectra of the logarithm of luminance in up to 12 tiles are summed (as in Guizar-Sicairos, Thurman
+& Fienup, Optics Letters 2008, without its whitening, which would make noise count as much as picture), and the peak
+of their correlation is found to a hundredth of a pixel. *Same picture*: the correlation of what both show at a coarse
+size, noise apart, also against the other's mirror images. *Sharpness*: the finest octave of both, from products in
+which no noise survives.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.optimize import minimize
+
+from matchedpair.measures.figure import Figure
+from matchedpair.measures.light import Light
+from matchedpair.measures.region import Region
+from matchedpair.pictures.filters import gauss, reduced
+from matchedpair.pictures.picture import Doubles, Floats
+
+VERSION = 1
+Cut = tuple[slice, slice]
+Shift = tuple[tuple[float, float], float]  # right and down, and the standard error of either
+TILE, MOST_TILES = 256, 12
+LOWEST, HIGHEST = 0.03, 0.35  # cycles a pixel that take part
+CLEAR_PEAK = (
+    10.0  # times the mean spread that chance gives the correlation; near no shift the window doubles that spread
+)
+LEAST_TILE, SMALLEST_TILE = 24, 48
+TOLD, LEAST_TILES = 0.15, 4  # pixels; tiles that tell so much, below which nothing is known of how they disagree
+MEDIAN_ERROR = 1.2533  # of a median over that of a mean
+SURE_SHIFT, LEAST_ERROR = 0.04, 0.02  # pixels
+MOST_SHIFT = 0.1
+MOST_SHARPNESS = 0.1
+COARSE_WIDTH = 192
+STRUCTURE = 4.0  # of the noise's variance, below which there is nothing to recognise a picture by
+ALIKE, MIRRORED = 0.3, 0.5
+UNSURE = 0.15  # half-width of the sharpness interval above which it says nothing
+
+
+@dataclass(frozen=True)
+class Alignment:
+    """How two pictures lie over each other.
+
+    Parameters
+    ----------
+    shift : tuple of float or None
+        Pixels to the right and down by which the second lies off the first; None when the pictures do not tell.
+    shift_error : float
+        Standard error of either.
+    mismatch : str
+        Empty, or in words why they do not show the same picture.
+    sharpness : Figure or None
+        The second's finest octave over the first's in amplitude; None when it cannot be told.
+    """
+
+    shift: tuple[float, float] | None
+    shift_error: float
+    mismatch: str
+    sharpness: Figure | None
+
+    @property
+    def shift_pixels(self) -> float | None:
+        """Length of the shift."""
+        return None if self.shift is None else math.hypot(*self.shift)
+
+    @property
+    def shifted(self) -> str:
+        """Why pixels cannot be held against each other, or empty."""
+        if self.mismatch:
+            return self.mismatch
+        length = self.shift_pixels
+        if length is not None and length > MOST_SHIFT and length > 2 * self.shift_error:
+            return f"the pictures lie {length:.2g} pixels apart; above {MOST_SHIFT} pixels edges would count as error"
+        return ""
+
+    @property
+    def filtered(self) -> str:
+        """Why their finest grain cannot be compared, or empty."""
+        if self.sharpness is None or self.sharpness.interval is None:
+            return ""
+        low, high = self.sharpness.interval
+        if high < 1 - MOST_SHARPNESS or low > 1 + MOST_SHARPNESS:
+            return (
+                f"their finest detail differs in sharpness ({self.sharpness.value:.2f} times), by the pixel filter, a "
+                "denoiser or the focus; noise and error of single pixels would not be of one kind"
+            )
+        return ""
+
+
+def alignment(first: Light, second: Light) -> Alignment:
+    """How the second picture lies over the first. Both are of one size."""
+    mismatch, recognised = _recognised(first, second)
+    if mismatch:
+        return Alignment(None, math.inf, mismatch, None)
+    shift, error = _shift(first, second, recognised=recognised)
+    return Alignment(shift, error, "", sharpness(first, second))
+
+
+def sharpness(first: Light, second: Light) -> Figure | None:
+    """Amplitude of the second's finest octave over the first's; None when noise hides it.
+
+    From sums of products of pictures with different seeds, in which no noise survives: Σ S1·S2 / Σ F1·F2 with twins on
+    both sides, else Σ S·F over the products of the side that has them. Without any twin there is no telling.
+    """
+    if len(first.y) < 2 and len(second.y) < 2:
+        return None
+    tiles = _Tiles.of(first.shape)
+    if tiles is None:
+        return None
+    squared = len(first.y) > 1 and len(second.y) > 1
+    rows = np.concatenate([_finest_products(first, second, cut) for cut in tiles.cuts()], axis=1)
+    whole, part = (float(values.sum()) for values in rows)
+    if whole <= 0.0 or part <= 0.0 or rows.shape[1] < 6:
+        return None
+    ratio = part / whole
+    error = math.sqrt(rows.shape[1] * float(np.square(rows[1] - ratio * rows[0]).sum()) / (rows.shape[1] - 1)) / whole
+    value = math.sqrt(ratio) if squared else ratio
+    half = 1.96 * error / (2 * value if squared else 1.0)
+    if half > UNSURE:
+        return None
+    return Figure(value, "×", (value - half, value + half), "twin", VERSION)
+
+
+def _finest_products(first: Light, second: Light, cut: Cut) -> Doubles:
+    """Sums over blocks of what is below and above in the ratio of sharpness, shape (2, n)."""
+    own, other = (_finest(light, cut) for light in (first, second))
+    crossed = own[0] * other[1]
+    below = crossed if len(first.y) < 2 else own[0] * own[1]
+    above = crossed if len(second.y) < 2 else other[0] * other[1]
+    region = Region(first.valid[cut] & second.valid[cut])
+    return np.array([region.blocks(plane, 32)[0].ravel() for plane in (below, above)])
+
+
+def _finest(light: Light, cut: Cut) -> tuple[Floats, Floats]:
+    """What a blur by 0.7 pixels takes away, relative to the brightness around, of the first and the last seed."""
+    one, other = np.ascontiguousarray(light.y[0][cut]), np.ascontiguousarray(light.y[-1][cut])
+    level = gauss((one + other) * np.float32(0.5), 4.0) + np.float32(light.eps)
+    finest = (one - gauss(one, 0.7)) / level
+    return finest, finest if len(light.y) < 2 else (other - gauss(other, 0.7)) / level
+
+
+def _shift(first: Light, second: Light, *, recognised: bool) -> tuple[tuple[float, float] | None, float]:
+    """Shift and its standard error; of pictures recognised as the same, repeating texture may show a slight one too."""
+    tiles = _Tiles.of(first.shape)
+    if tiles is None:
+        return None, math.inf
+    rough = tiles.whole_shift(tiles.spectra(first, second, (0, 0)))
+    if rough is None and not recognised:
+        return None, math.inf
+    right, down = rough or (0, 0)
+    if (right, down) != (0, 0):
+        tiles = _Tiles.of((first.shape[0] - abs(down), first.shape[1] - abs(right)))
+        if tiles is None:
+            return None, math.inf
+    spectra = tiles.spectra(first, second, (right, down))
+    (across, along), error = _usual([tiles.refined(each) for each in spectra]) or tiles.refined(np.sum(spectra, axis=0))
+    if rough is None and error > SURE_SHIFT:
+        return None, math.inf
+    return (right + across, down + along), error
+
+
+def _usual(shifts: list[Shift]) -> Shift | None:
+    """The tiles' median shift and its standard error; None when too few tell.
+
+    A camera moves all tiles alike; light that falls otherwise moves edges in some of them, which a median leaves aside.
+    """
+    told = np.array([shift for shift, error in shifts if error < TOLD])
+    if len(told) < LEAST_TILES:
+        return None
+    middle = np.median(told, axis=0)
+    apart = np.median(np.abs(told - middle), axis=0) / 0.6745
+    error = float(apart.max()) * MEDIAN_ERROR / math.sqrt(len(told))
+    return (float(middle[0]), float(middle[1])), max(error, LEAST_ERROR)
+
+
+def _log(light: Light, cut: Cut) -> Doubles:
+    return np.log(np.maximum(light.mean[cut], 0.0) + np.float32(light.eps)).astype(np.float64)
+
+
+@dataclass(frozen=True)
+class _Tiles:
+    """Square tiles of a picture, and the frequencies of one that take part."""
+
+    corners: list[tuple[int, int]]
+    side: int
+    right: Doubles
+    down: Doubles
+    band: NDArray[np.bool_]
+
+    @classmethod
+    def of(cls, shape: tuple[int, ...]) -> _Tiles | None:
+        """Tiles spread over a picture of this shape; None when it is too small."""
+        height, width = shape[:2]
+        side = min(TILE, max(min(height, width) // 2, SMALLEST_TILE), height, width)
+        if side < LEAST_TILE:
+            return None
+        frequency = np.fft.fftfreq(side)
+        down, right = np.meshgrid(frequency, np.abs(frequency[: side // 2 + 1]), indexing="ij")
+        radius = np.hypot(down, right)
+        return cls(
+            _corners(height, width, side), side, right, down, (radius >= max(LOWEST, 2 / side)) & (radius <= HIGHEST)
+        )
+
+    def cuts(self, right: int = 0, down: int = 0) -> list[Cut]:
+        """The tiles as slices, moved by whole pixels."""
+        return [
+            (slice(top + down, top + down + self.side), slice(left + right, left + right + self.side))
+            for top, left in self.corners
+        ]
+
+    def spectra(self, first: Light, second: Light, off: tuple[int, int]) -> list[NDArray[np.complex128]]:
+        """The cross-spectrum of each tile with the one that lies whole pixels off it, right and down, in the second."""
+        right, down = off
+        window = np.outer(*[np.hanning(self.side + 2)[1:-1]] * 2)
+        places = zip(self.cuts(max(-right, 0), max(-down, 0)), self.cuts(max(right, 0), max(down, 0)), strict=True)
+        found = []
+        for here, there in places:
+            one, other = (
+                np.where(self.band, np.fft.rfft2(window * (tile - tile.mean())), 0.0)
+                for tile in (_log(first, here), _log(second, there))
+            )
+            found.append(np.conj(one) * other)
+        return found
+
+    def whole_shift(self, spectra: list[NDArray[np.complex128]]) -> tuple[int, int] | None:
+        """The whole pixels at which the correlation peaks; None when the peak may be chance."""
+        whole = np.sum(spectra, axis=0)
+        surface = np.fft.irfft2(whole, s=(self.side, self.side))
+        row, column = (int(at) for at in np.unravel_index(int(surface.argmax()), surface.shape))
+        # what a peak of independent noise would be, from the power of the products themselves
+        chance = math.sqrt(sum(float(np.square(np.abs(each)).sum()) for each in spectra) * 2.0) / self.side**2
+        if surface[row, column] < CLEAR_PEAK * chance:
+            return None
+        half = self.side // 2
+        return column - self.side * (column > half), row - self.side * (row > half)
+
+    def refined(self, spectrum: NDArray[np.complex128]) -> Shift:
+        """The shift near 0 at which the correlation of a cross-spectrum is highest, and its standard error.
+
+        The error is that of an estimate which sets a sum to zero: the spread of the sum over its slope (Huber 1967).
+        """
+        used = np.abs(spectrum) > 0
+        values, along, across = spectrum[used], 2 * np.pi * self.right[used], 2 * np.pi * self.down[used]
+        values = values / (float(np.abs(values).sum()) or 1.0)
+
+        def fall(shift: Doubles) -> tuple[float, Doubles]:
+            turned = values * np.exp(1j * (shift[0] * along + shift[1] * across))
+            return -float(turned.real.sum()), np.array([(turned.imag * along).sum(), (turned.imag * across).sum()])
+
+        best = minimize(fall, np.zeros(2), jac=True, method="L-BFGS-B", bounds=[(-1.5, 1.5)] * 2)
+        turned = values * np.exp(1j * (best.x[0] * along + best.x[1] * across))
+        errors = [
+            math.sqrt(float(np.square(turned.imag * axis).sum())) / max(float((turned.real * axis**2).sum()), 1e-12)
+            for axis in (along, across)
+        ]
+        return (float(best.x[0]), float(best.x[1])), max(*errors, LEAST_ERROR)
+
+
+def _corners(height: int, width: int, side: int) -> list[tuple[int, int]]:
+    """Top left corners of tiles, spread over the picture."""
+    rows = min(-(-height // side), 3)
+    columns = min(-(-width // side), MOST_TILES // rows)
+    tops = np.linspace(0, height - side, rows).round().astype(int)
+    lefts = np.linspace(0, width - side, columns).round().astype(int)
+    return [(int(top), int(left)) for top in tops for left in lefts]
+
+
+def _recognised(first: Light, second: Light) -> tuple[str, bool]:
+    """Why both do not show the same picture, or empty; and whether they were seen to show the same."""
+    tables, noises = zip(*(_coarse(light) for light in (first, second)), strict=True)
+    structure = [float(np.square(table).mean()) - noise for table, noise in zip(tables, noises, strict=True)]
+    if any(power < STRUCTURE * noise + 1e-5 for power, noise in zip(structure, noises, strict=True)):
+        return "", False
+    scale = math.sqrt(structure[0] * structure[1])
+    alike = _likeness(tables[0], tables[1], scale)
+    turned = {
+        "mirrored left to right": tables[1][:, ::-1], "upside down and mirrored": tables[1][::-1],
+        "turned by half": tables[1][::-1, ::-1],
+    }  # fmt: skip
+    best = max(turned, key=lambda name: _likeness(tables[0], turned[name], scale))
+    if _likeness(tables[0], turned[best], scale) > max(MIRRORED, alike + 0.3):
+        return f"it does not show the same picture as it lies: it is {best}", False
+    if alike < ALIKE:
+        return "it does not show the same picture: what is seen at a coarse size does not agree", False
+    return "", True
+
+
+def _coarse(light: Light) -> tuple[Floats, float]:
+    """Structure at a coarse size, its surroundings taken off, and the variance that noise has in it."""
+    step = max(1, light.shape[1] // COARSE_WIDTH)
+    small = reduced(light.mean, step)
+    log = np.log(np.maximum(small, 0.0) + np.float32(light.eps))
+    structure = log - gauss(log, 8.0)
+    finest = (log[:-1:2, :-1:2] - log[1::2, :-1:2] - log[:-1:2, 1::2] + log[1::2, 1::2]) / 2.0
+    return structure, float(np.median(np.abs(finest)) / 0.6745) ** 2 if finest.size else 0.0
+
+
+def _likeness(first: Floats, second: Floats, scale: float) -> float:
+    """Correlation, the best within one step each way."""
+    best = -1.0
+    for down in (-1, 0, 1):
+        for right in (-1, 0, 1):
+            moved = np.roll(second, (down, right), axis=(0, 1))
+            best = max(best, float((first * moved).mean(dtype=np.float64)) / scale)
+    return best

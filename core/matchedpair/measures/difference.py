@@ -1,0 +1,154 @@
+"""Is there a difference at all: what is left between two sides when their own noise is accounted for, cell by cell.
+
+Over a table of 12 × 8 cells: d = mean(((A1 + A2)/2 − (B1 + B2)/2) / w), w = G4(mean) + eps. Its variance comes from
+the twins' own differences, summed over sub-blocks of 8 × 8 pixels (not pixels, which are not independent behind a
+pixel filter); Student's t with two sub-blocks' worth of freedom each, as z. A cell is named at |z| > 4; over all,
+|Σz|/√n > 3. *No difference* comes with the smallest change that would have been seen, 4 standard errors.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+from scipy.special import ndtri_exp, stdtr
+
+from matchedpair.errors import RefusedError
+from matchedpair.measures.light import Light
+from matchedpair.measures.region import Region
+from matchedpair.measures.table import Cell, cells
+from matchedpair.pictures.filters import gauss
+from matchedpair.pictures.picture import Floats
+
+VERSION = 1
+SUB_BLOCK = 8
+NAMED, OVERALL = 4.0, 3.0
+SCALES_A_BLOCK = 4.0
+LEAST_SUB_BLOCKS = 4
+MOST_Z = 38.0  # what float64 can tell of a tail
+
+
+@dataclass(frozen=True)
+class CellDifference:
+    """A cell: its place in the table and in pixels, z, its change in percent, and the smallest that it would show."""
+
+    row: int
+    column: int
+    box: tuple[int, int, int, int]
+    z: float
+    percent: float
+    smallest_seen_percent: float
+
+
+@dataclass(frozen=True)
+class DifferenceFigure:
+    """Whether the trial differs from the control.
+
+    Parameters
+    ----------
+    found : bool
+    overall_z : float
+    smallest_seen_percent : float
+        Median over the cells of the smallest change that each would have shown.
+    cells : tuple of CellDifference
+        All cells; `named` are those that differ by themselves, worst first.
+    method : str
+        ``twin``, or ``single`` when a side has one render and its noise is taken from the difference itself.
+    """
+
+    found: bool
+    overall_z: float
+    smallest_seen_percent: float
+    cells: tuple[CellDifference, ...]
+    method: str
+    version: int
+
+    @property
+    def named(self) -> tuple[CellDifference, ...]:
+        """Cells that differ by themselves, worst first."""
+        return tuple(sorted((cell for cell in self.cells if abs(cell.z) > NAMED), key=lambda cell: -abs(cell.z)))
+
+
+def difference(control: Light, trial: Light, region: Region, *, blotch_scale: float | None = None) -> DifferenceFigure:
+    """Whether there is a difference between two sides of one picture.
+
+    Parameters
+    ----------
+    blotch_scale : float, optional
+        Radius in pixels of slow patches on a side: sub-blocks are then at least four of these wide.
+
+    Raises
+    ------
+    RefusedError
+        When the cells would hold too few sub-blocks to tell (small or very blotchy pictures).
+    """
+    side = max(SUB_BLOCK, math.ceil(SCALES_A_BLOCK * blotch_scale) if blotch_scale else 0)
+    level = gauss((control.mean + trial.mean) * np.float32(0.5), 4.0)
+    eps = np.float32(0.5 * (control.eps + trial.eps))
+    weight = np.asarray(1 / (np.maximum(level, 0.0) + eps), dtype=np.float32)
+    change = (trial.mean - control.mean) * weight
+    twins = len(control.y) > 1 and len(trial.y) > 1
+    own = [_own(light, weight) for light in (control, trial)] if twins else []
+    found = [row for cell in cells(region, 2 * side) if (row := _cell(cell, change, own, side)) is not None]
+    if not found:
+        why = "its slow patches are too wide" if side > SUB_BLOCK else "the zone is too small"
+        raise RefusedError("difference", f"cannot tell: {why} for the noise to average out in a cell")
+    overall = sum(row.z for row in found) / math.sqrt(len(found))
+    return DifferenceFigure(
+        found=abs(overall) > OVERALL or any(abs(row.z) > NAMED for row in found),
+        overall_z=overall,
+        smallest_seen_percent=float(np.median([row.smallest_seen_percent for row in found])),
+        cells=tuple(found),
+        method="twin" if twins else "single",
+        version=VERSION,
+    )
+
+
+def z_map(figure: DifferenceFigure, shape: tuple[int, int]) -> Floats:
+    """z of each cell over its pixels, shape (H, W); not a number where no cell is."""
+    shown = np.full(shape, np.nan, dtype=np.float32)
+    for cell in figure.cells:
+        x, y, width, height = cell.box
+        shown[y : y + height, x : x + width] = cell.z
+    return shown
+
+
+def _own(light: Light, weight: Floats) -> list[Floats]:
+    """Planes of the seeds' own differences, each with the variance of the seeds' mean."""
+    count = len(light.y)
+    planes = []
+    for number in range(1, count):
+        # Helmert's contrasts: independent, and each as noisy as one seed
+        before = sum(light.y[1:number], light.y[0].copy()) * np.float32(1 / number)
+        planes.append((before - light.y[number]) * weight * np.float32(math.sqrt(number / (number + 1) / count)))
+    return planes
+
+
+def _cell(cell: Cell, change: Floats, own: list[list[Floats]], side: int) -> CellDifference | None:
+    sums, counts = cell.region.blocks(change, side)
+    full = counts >= side * side / 2
+    blocks = int(full.sum())
+    if blocks < LEAST_SUB_BLOCKS:
+        return None
+    pixels = float(counts[full].sum())
+    mean = cell.region.mean(change)
+    if own:
+        variance, freedom = 0.0, 0
+        for planes in own:
+            squares = [np.square(cell.region.blocks(plane, side)[0][full]).sum() for plane in planes]
+            variance += float(np.mean(squares))
+            freedom += blocks * len(planes)
+        error = math.sqrt(variance) / pixels
+    else:
+        error = float((sums[full] / counts[full]).std(ddof=1)) / math.sqrt(blocks)
+        freedom = blocks - 1
+    z = _as_z(mean / error, freedom) if error > 0.0 else math.copysign(MOST_Z, mean) if mean else 0.0
+    return CellDifference(cell.row, cell.column, cell.box, z, 100 * mean, 100 * NAMED * error)
+
+
+def _as_z(t: float, freedom: int) -> float:
+    """The normal deviate as unlikely as Student's t."""
+    tail = float(stdtr(freedom, -abs(t)))
+    z = -float(ndtri_exp(math.log(tail))) if tail > 0.0 else MOST_Z
+    return math.copysign(min(z, MOST_Z), t)

@@ -1,0 +1,122 @@
+"""The pixels that a figure is read from: a zone without what is left out or invalid, at every size of a map."""
+
+from __future__ import annotations
+
+from functools import cached_property
+
+import cv2
+import numpy as np
+
+from matchedpair.errors import RefusedError
+from matchedpair.pictures.picture import Doubles, Floats, Mask
+
+
+class Region:
+    """A mask of shape (H, W), and sums over it.
+
+    Raises `RefusedError` when no pixel is in it.
+    """
+
+    def __init__(self, mask: Mask, *, corner: tuple[int, int] = (0, 0), shape: tuple[int, int] | None = None) -> None:
+        """Of a whole mask, or of a box whose top left corner lies at this row and column of a map of `shape`."""
+        if not mask.any():
+            raise RefusedError("zone", "no valid pixel lies in this zone")
+        self.shape = (mask.shape[0], mask.shape[1]) if shape is None else shape
+        rows, columns = np.flatnonzero(mask.any(axis=1)), np.flatnonzero(mask.any(axis=0))
+        box = slice(int(rows[0]), int(rows[-1]) + 1), slice(int(columns[0]), int(columns[-1]) + 1)
+        self.top, self.bottom = corner[0] + box[0].start, corner[0] + box[0].stop
+        self.left, self.right = corner[1] + box[1].start, corner[1] + box[1].stop
+        self._inside = np.ascontiguousarray(mask[box])
+        self.count = int(np.count_nonzero(self._inside))
+        self._reduced: dict[int, Region | None] = {}
+
+    @property
+    def cut(self) -> tuple[slice, slice]:
+        """Its bounding box, as slices of a map."""
+        return slice(self.top, self.bottom), slice(self.left, self.right)
+
+    @property
+    def full(self) -> bool:
+        """Whether every pixel of the bounding box counts."""
+        return self.count == self._inside.size
+
+    @cached_property
+    def mask(self) -> Mask:
+        """The mask, shape (H, W)."""
+        mask = np.zeros(self.shape, dtype=np.bool_)
+        mask[self.cut] = self._inside
+        return mask
+
+    @cached_property
+    def _weights(self) -> Floats:
+        return self._inside.astype(np.float32)
+
+    def at(self, step: int) -> Region | None:
+        """The region on a map that keeps every `step`-th pixel; None when nothing of it is left there."""
+        if step == 1:
+            return self
+        if step not in self._reduced:
+            small = self.mask[::step, ::step]
+            self._reduced[step] = Region(small) if small.any() else None
+        return self._reduced[step]
+
+    def mean(self, plane: Floats) -> float:
+        """Mean of a map inside, summed in float64."""
+        part = plane[self.cut]
+        if self.full:
+            return float(cv2.mean(part)[0])
+        return float(cv2.mean(part, self._inside.view(np.uint8))[0])
+
+    def means(self, pixels: Floats) -> Doubles:
+        """Mean of each of three channels inside."""
+        mask = None if self.full else self._inside.view(np.uint8)
+        return np.array(cv2.mean(pixels[self.cut], mask)[:3])
+
+    def highest(self, plane: Floats) -> float:
+        """The highest value of a map inside."""
+        return float(self.values(plane).max()) if not self.full else float(plane[self.cut].max())
+
+    def values(self, plane: Floats) -> Floats:
+        """The values inside, in one row; a copy."""
+        part = plane[self.cut]
+        return part.ravel().copy() if self.full else part[self._inside]
+
+    def blocks(self, plane: Floats, size: int) -> tuple[Doubles, Doubles]:
+        """Sums of a map over blocks of size × size pixels, and how many pixels of each count, shape (rows, columns).
+
+        The blocks begin at the corner of the bounding box; what does not fill a block is left out.
+        """
+        rows, columns = (self.bottom - self.top) // size, (self.right - self.left) // size
+        if not rows or not columns:
+            return np.zeros((0, 0)), np.zeros((0, 0))
+        part = plane[self.top : self.top + rows * size, self.left : self.left + columns * size]
+        if self.full:
+            return _block_means(part, rows, columns) * size**2, np.full((rows, columns), float(size**2))
+        weight = self._weights[: rows * size, : columns * size]
+        sums = _block_means(np.where(weight > 0, part, np.float32(0.0)), rows, columns) * size**2
+        return sums, _block_means(weight, rows, columns) * size**2
+
+
+def _block_means(part: Floats, rows: int, columns: int) -> Doubles:
+    return np.asarray(cv2.resize(part, (columns, rows), interpolation=cv2.INTER_AREA), dtype=np.float64)
+
+
+def block_error(plane: Floats, region: Region, size: int) -> float | None:
+    """Standard error of a map's mean from differences of neighbouring blocks, which leave out slow change.
+
+    Returns None with fewer than `LEAST_BLOCKS` blocks that are at least half inside, since that says nothing.
+    """
+    sums, counts = region.blocks(plane, size)
+    full = counts >= size * size / 2
+    blocks = int(full.sum())
+    if blocks < LEAST_BLOCKS:
+        return None
+    means = np.where(full, sums / np.maximum(counts, 1), np.nan)
+    steps = np.concatenate([np.diff(means, axis=0).ravel(), np.diff(means, axis=1).ravel()])
+    steps = steps[np.isfinite(steps)]
+    if steps.size == 0:
+        return None
+    return float(np.sqrt((steps**2 / 2).mean() / blocks))
+
+
+LEAST_BLOCKS = 6

@@ -1,0 +1,298 @@
+"""All measures of a render, from its seeds and its reference: everything that several of them need is got once."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass, field
+from functools import cached_property
+from typing import TypeVar
+
+import numpy as np
+
+from matchedpair.errors import RefusedError
+from matchedpair.measures.alignment import Alignment, alignment
+from matchedpair.measures.blotches import Blotches, BlotchFigure
+from matchedpair.measures.detail import Detail, Octave
+from matchedpair.measures.error import ErrorFigure, ErrorMaps
+from matchedpair.measures.figure import Figure
+from matchedpair.measures.fireflies import Fireflies, FireflyFigure
+from matchedpair.measures.light import Light, equal
+from matchedpair.measures.look import LookFigure, look
+from matchedpair.measures.noise import NoiseFigure, TwinNoise
+from matchedpair.measures.region import Region
+from matchedpair.measures.seen_noise import SeenNoise
+from matchedpair.measures.single_noise import SingleNoise, single_noise
+from matchedpair.measures.visible import PIXELS_PER_DEGREE, VisibleFigure, visible_figure, visible_maps
+from matchedpair.pictures.display import display_light
+from matchedpair.pictures.picture import Floats, Mask
+
+NO_REFERENCE = "there is no reference to judge by"
+T = TypeVar("T")
+
+
+@dataclass(frozen=True)
+class Viewing:
+    """How pictures are looked at: view transform (empty for plain sRGB), exposure in stops, pixels per degree."""
+
+    transform: str = ""
+    exposure: float = 0.0
+    pixels_per_degree: float = PIXELS_PER_DEGREE
+
+
+@dataclass(frozen=True)
+class ZoneMeasures:
+    """Everything that was measured in one zone; what was not is None, with the reason in `refused` under its name."""
+
+    noise: NoiseFigure | None
+    single: SingleNoise | None
+    noise_without_fireflies: Figure | None
+    noise_seen: Figure | None
+    fireflies: FireflyFigure | None
+    blotches: BlotchFigure | None
+    error: ErrorFigure | None
+    detail: tuple[Octave, ...] | None
+    look: LookFigure | None
+    visible: VisibleFigure | None
+    refused: dict[str, str] = field(default_factory=dict)
+
+
+def nothing_measured(refused: dict[str, str]) -> ZoneMeasures:
+    """A zone of which nothing could be measured, with the reasons."""
+    return ZoneMeasures(None, None, None, None, None, None, None, None, None, None, refused)
+
+
+class RenderMeasures:
+    """Measures of one render.
+
+    Parameters
+    ----------
+    pictures : sequence of ndarray, shape (H, W, 3)
+        Linear light, one a seed.
+    valid : ndarray of bool, shape (H, W)
+        Where all of them count; what is left out does not.
+    references : sequence of ndarray
+        The reference, and its twin when there is one.
+    reference_valid : ndarray of bool, shape (H, W), optional
+    viewing : Viewing
+    no_twin, no_reference : str
+        Why there is none, when a better reason is known.
+    smoothed : str
+        Why one picture cannot show its noise (a denoiser is on), when that is known.
+
+    Raises
+    ------
+    RefusedError
+        When nothing at all can be measured.
+    """
+
+    def __init__(
+        self,
+        pictures: Sequence[Floats],
+        valid: Mask,
+        *,
+        references: Sequence[Floats] = (),
+        reference_valid: Mask | None = None,
+        viewing: Viewing | None = None,
+        no_twin: str = "",
+        no_reference: str = NO_REFERENCE,
+        smoothed: str = "",
+    ) -> None:
+        self.viewing = viewing or Viewing()
+        self.light = Light(pictures, valid)
+        self._pictures, self._references = list(pictures), list(references)
+        self._no_twin, self._smoothed = no_twin, smoothed
+        self._no_reference = "" if references else no_reference
+        self.reference: Light | None = None
+        if references:
+            try:
+                counted = valid if reference_valid is None else valid & reference_valid
+                self.reference = self._reference_light(counted)
+            except RefusedError as refusal:
+                self._no_reference = f"the reference: {refusal.reason}"
+
+    def _reference_light(self, counted: Mask) -> Light:
+        if self._references[0].shape != self._pictures[0].shape:
+            raise RefusedError("reference", "it has another size than the render")
+        if any(equal(picture, reference) for picture in self._pictures for reference in self._references):
+            raise RefusedError("reference", "it is one of these very renders, which cannot be judged by themselves")
+        return Light(self._references, counted)
+
+    @cached_property
+    def alignment(self) -> Alignment | None:
+        """How the render lies over the reference; None without one."""
+        return None if self.reference is None else alignment(self.reference, self.light)
+
+    def prepare(self) -> None:
+        """Get everything that does not depend on a zone, on all cores."""
+        _ = self.light.mean, self.light.median_5, self.alignment
+        with ThreadPoolExecutor(2) as pool:
+            jobs = [
+                pool.submit(self._quietly, part)
+                for part in (self._prepare_noise, self._prepare_error, self._prepare_seen)
+            ]
+            for job in jobs:
+                job.result()
+
+    def zone(self, mask: Mask) -> ZoneMeasures:
+        """Measure one zone, a mask of shape (H, W)."""
+        refused: dict[str, str] = {}
+        inside = mask & self.light.valid
+        try:
+            region = Region(inside)
+        except RefusedError as refusal:
+            names = ("noise", "fireflies", "blotches", "error", "detail", "look", "visible")
+            return nothing_measured(dict.fromkeys(names, refusal.reason))
+
+        def get(name: str, measure: Callable[[], T]) -> T | None:
+            try:
+                return measure()
+            except RefusedError as refusal:
+                refused[name] = refusal.reason
+                return None
+
+        noise = get("noise", lambda: self._noise.figure(region))
+        single = None
+        if noise is None and len(self.light.y) < 2 and not self._no_twin:
+            single = get("noise", lambda: self._single(region))
+            if single is not None:
+                del refused["noise"]
+        return ZoneMeasures(
+            noise=noise,
+            single=single,
+            noise_without_fireflies=get("noise.without_fireflies_percent", lambda: self._calm_noise(inside)),
+            noise_seen=get("noise.seen_percent", lambda: self._seen_noise.figure(region)),
+            fireflies=get("fireflies", lambda: self._fireflies.figure(region)),
+            blotches=get("blotches", lambda: self._blotches.figure(region)),
+            error=get("error", lambda: self._error.figure(self._judged(inside))),
+            detail=get("detail", lambda: self._detail.octaves(self._judged(inside))),
+            look=get("look", lambda: self._look(self._judged(inside))),
+            visible=get("visible", lambda: self._visible(self._judged(inside))),
+            refused=refused,
+        )
+
+    def layer(self, name: str) -> Floats:
+        """A map by the name of its layer, shape (H, W). Raises `RefusedError` with the reason when there is none."""
+        if name == "noise":
+            shown = self._noise.percent()
+        elif name == "fireflies":
+            shown = self._fireflies.places()
+        elif name == "blotches":
+            shown = self._slow_patches()
+        elif name == "error":
+            shown = self._error.percent()
+        else:
+            shown = self._visible_maps[0]
+        return np.where(self.light.valid, shown, np.float32(np.nan)).astype(np.float32)
+
+    def _prepare_noise(self) -> None:
+        _ = self.light.median_3, self._noise.q, self._calm.q, self._fireflies, self._blotches
+
+    def _prepare_error(self) -> None:
+        _ = self._error.squared, self._error.crossed, self._detail
+
+    def _prepare_seen(self) -> None:
+        _ = self._seen_noise.variance, self._visible_maps
+
+    @staticmethod
+    def _quietly(part: Callable[[], None]) -> None:
+        try:
+            part()
+        except RefusedError:
+            return  # each zone says so
+
+    @cached_property
+    def _noise(self) -> TwinNoise:
+        if self._no_twin:
+            raise RefusedError("noise", self._no_twin)
+        return TwinNoise(self.light)
+
+    @cached_property
+    def _calm(self) -> TwinNoise:
+        return TwinNoise(self.light, self._fireflies.mask) if self._fireflies.mask.any() else self._noise
+
+    def _calm_noise(self, inside: Mask) -> Figure:
+        if self._calm is self._noise:
+            return self._noise.figure(Region(inside)).noise
+        return self._calm.figure(Region(inside & self._calm.counted)).noise
+
+    def _single(self, region: Region) -> SingleNoise:
+        if self._smoothed:
+            raise RefusedError("noise", self._smoothed)
+        return single_noise(self.light, region)
+
+    @cached_property
+    def _seen_noise(self) -> SeenNoise:
+        if len(self.light.y) < 2:
+            raise RefusedError("noise.seen_percent", "it needs a twin")
+        return SeenNoise(self._pictures, self._display)
+
+    @cached_property
+    def _fireflies(self) -> Fireflies:
+        aligned = self.reference is not None and self.alignment is not None and not self.alignment.shifted
+        return Fireflies(self.light, self.reference.mean if self.reference is not None and aligned else None)
+
+    @cached_property
+    def _blotches(self) -> Blotches:
+        region = Region(self.light.valid)
+        if len(self.light.y) > 1:
+            return Blotches(self.light.differences, region, share=0.5, method="twin")
+        if self.reference is None:
+            raise RefusedError(
+                "blotches",
+                self._no_twin or "one picture alone does not tell slow patches from the scene; render a twin",
+            )
+        return Blotches([self._error.relative()], Region(self.reference.valid), share=1.0, method="reference")
+
+    def _slow_patches(self) -> Floats:
+        height, width = self.light.shape
+        slow = self._blotches.slow()
+        return np.repeat(np.repeat(slow, 2, axis=0), 2, axis=1)[:height, :width]
+
+    def _compared(self, measure: str, *, by_pixel: bool) -> Light:
+        """The reference, when what is measured may be held against it. Raises `RefusedError`."""
+        if self.reference is None or self.alignment is None:
+            raise RefusedError(measure, self._no_reference)
+        reason = self.alignment.shifted or (self.alignment.filtered if by_pixel else "")
+        if reason:
+            raise RefusedError(measure, f"against the reference, {reason}")
+        return self.reference
+
+    def _judged(self, inside: Mask) -> Region:
+        return Region(inside if self.reference is None else inside & self.reference.valid)
+
+    @cached_property
+    def _error(self) -> ErrorMaps:
+        return ErrorMaps(self.light, self._compared("error", by_pixel=True))
+
+    @cached_property
+    def _detail(self) -> Detail:
+        return Detail(self.light, self._compared("detail", by_pixel=False))
+
+    def _look(self, region: Region) -> LookFigure:
+        reference = self._compared("look", by_pixel=False)
+        return look(self.light, self._pictures, reference, self._references, region, method="reference")
+
+    @cached_property
+    def _visible_maps(self) -> tuple[Floats, Floats | None]:
+        """ΔE against the reference, and of the first picture against its twin."""
+        self._compared("visible", by_pixel=False)
+        pictures = [
+            self._without_holes(each) for each in [self._pictures[0], self._references[0], *self._pictures[1:2]]
+        ]
+        maps = visible_maps(pictures, self._display, self.viewing.pixels_per_degree)
+        return maps[0], maps[1] if len(maps) > 1 else None
+
+    def _display(self, pixels: Floats) -> Floats:
+        return display_light(pixels, self.viewing.transform, self.viewing.exposure)
+
+    def _visible(self, region: Region) -> VisibleFigure:
+        delta, own = self._visible_maps
+        return visible_figure(delta, own, region, self.viewing.pixels_per_degree)
+
+    def _without_holes(self, pixels: Floats) -> Floats:
+        """The pixels, black where a render or the reference does not count; the same array when all count."""
+        valid = self.light.valid if self.reference is None else self.reference.valid
+        if valid.all():
+            return pixels
+        return np.where(valid[..., None], pixels, np.float32(0.0))

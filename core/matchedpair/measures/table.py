@@ -1,0 +1,49 @@
+"""A table of 12 × 8 cells over a region: where look and differences are told."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from itertools import pairwise
+
+import numpy as np
+
+from matchedpair.errors import RefusedError
+from matchedpair.measures.region import Region
+
+COLUMNS, ROWS = 12, 8
+LEAST_SIDE = 8
+
+
+@dataclass(frozen=True)
+class Cell:
+    """One cell: its row and column in the table, its box in pixels (x, y, width, height), and its pixels."""
+
+    row: int
+    column: int
+    box: tuple[int, int, int, int]
+    region: Region
+
+
+def cells(region: Region, side: int = LEAST_SIDE) -> Iterator[Cell]:
+    """The cells of a region's bounding box that hold enough counted pixels, by row and column.
+
+    There are fewer than 12 × 8 when a cell would be smaller than `side` pixels across. The edges lie on multiples of
+    `side` from the box's corner, except the last.
+    """
+    for row, (top, bottom) in enumerate(_edges(region.top, region.bottom, ROWS, side)):
+        for column, (left, right) in enumerate(_edges(region.left, region.right, COLUMNS, side)):
+            inside = region.mask[top:bottom, left:right]
+            if np.count_nonzero(inside) < max(inside.size // 4, 1):
+                continue
+            part = Region(inside, corner=(top, left), shape=region.shape)
+            yield Cell(row, column, (left, top, right - left, bottom - top), part)
+
+
+def _edges(first: int, last: int, most: int, side: int) -> list[tuple[int, int]]:
+    steps = (last - first) // side
+    if steps < 1:
+        raise RefusedError("table", f"the zone is narrower than {side} pixels")
+    count = min(most, steps)
+    edges = [first + side * round(steps * number / count) for number in range(count)] + [last]
+    return list(pairwise(edges))

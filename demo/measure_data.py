@@ -1,0 +1,38 @@
+"""Measures the demo data anew, without rendering: for a new method or measure.
+
+    MATCHEDPAIR_HOME=$(mktemp -d) python demo/measure_data.py
+"""
+
+from __future__ import annotations
+
+import os
+import sys
+from pathlib import Path
+
+import django
+
+HERE = Path(__file__).parent
+
+
+def main() -> None:
+    """Load the data, measure what is outstanding, write it back."""
+    from django.core.management import call_command
+
+    call_command("migrate", verbosity=0)
+    call_command("load_data", str(HERE / "data"))
+    from demo.make_data import write
+    from server.findings.measuring import measure_outstanding
+    from server.findings.models import Comparison, MapLayer, Measure
+    from server.studies.models import Option
+
+    for model in (Measure, Comparison, MapLayer):
+        model.objects.all().delete()
+    print(f"{measure_outstanding(Option.objects.all())} zones measured or compared", flush=True)
+    write()
+
+
+if __name__ == "__main__":
+    sys.path.insert(0, str(HERE.parent))
+    os.environ.setdefault("DJANGO_SETTINGS_MODULE", "server.config.settings")
+    django.setup()
+    main()
