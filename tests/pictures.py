@@ -6,6 +6,8 @@ from pathlib import Path
 
 import numpy as np
 import OpenImageIO as oiio
+from scipy.ndimage import gaussian_filter, shift
+from skimage import data
 
 
 def flat(level: float = 0.5, size: tuple[int, int] = (160, 120)) -> np.ndarray:
@@ -28,6 +30,38 @@ def noisy(picture: np.ndarray, relative: float, seed: int) -> np.ndarray:
     dice = np.random.default_rng(seed)
     factor = 1 + relative * dice.standard_normal(picture.shape[:2])
     return (picture * factor[..., None]).astype(np.float32)
+
+
+def photograph(name: str = "coffee") -> np.ndarray:
+    """A photograph that ships with scikit-image, in linear light, nowhere quite black."""
+    encoded = getattr(data, name)().astype(np.float64) / 255
+    linear = np.where(encoded <= 0.04045, encoded / 12.92, ((encoded + 0.055) / 1.055) ** 2.4)
+    return (linear + 0.01).astype(np.float32)
+
+
+def grainy(picture: np.ndarray, relative: float, seed: int) -> np.ndarray:
+    """The picture times gamma noise of mean 1: never below 0 and skewed, as light from few paths is."""
+    shape = 1 / relative**2
+    factor = np.random.default_rng(seed).gamma(shape, 1 / shape, picture.shape[:2])
+    return (picture * factor[..., None]).astype(np.float32)
+
+
+def patchy(picture: np.ndarray, amplitude: float, scale: float, seed: int) -> np.ndarray:
+    """The picture with slow patches: white noise under a Gaussian of `scale` pixels, of this relative spread."""
+    field = gaussian_filter(np.random.default_rng(seed).standard_normal(picture.shape[:2]), scale, mode="wrap")
+    return (picture * (1 + amplitude * field / field.std())[..., None]).astype(np.float32)
+
+
+def blurred(picture: np.ndarray, sigma: float) -> np.ndarray:
+    """Each channel under a Gaussian."""
+    return np.stack([gaussian_filter(picture[..., c], sigma) for c in range(3)], axis=-1).astype(np.float32)
+
+
+def moved(picture: np.ndarray, right: float, down: float) -> np.ndarray:
+    """Moved by parts of a pixel."""
+    return np.stack([shift(picture[..., c], (down, right), order=3, mode="reflect") for c in range(3)], -1).astype(
+        np.float32
+    )
 
 
 def everywhere(picture: np.ndarray) -> np.ndarray:

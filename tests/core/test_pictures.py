@@ -32,9 +32,17 @@ class Pictures(unittest.TestCase):
         self.assertEqual([p.name for p in self.folder.iterdir()], ["p.exr"])
 
     def test_wrong_shapes_are_not_written(self):
-        with self.assertRaisesRegex(PictureError, r"shape \(H, W, 3\), got \(240, 320\)"):
-            write_exr(self.folder / "p.exr", textured()[..., 0])
+        with self.assertRaisesRegex(PictureError, r"shape \(H, W, 3\), got \(240, 320, 2\)"):
+            write_exr(self.folder / "p.exr", textured()[..., :2])
         self.assertEqual(list(self.folder.iterdir()), [])
+
+    def test_a_map_of_one_channel_comes_back_as_it_was(self):
+        values = np.arange(30 * 40, dtype=np.float32).reshape(30, 40)
+        values[3, 7] = np.nan
+        write_exr(self.folder / "map.exr", values)
+        again = read_picture(self.folder / "map.exr")
+        self.assertEqual(again.channels, ("Y",))
+        np.testing.assert_array_equal(again.pixels[..., 0], values)
 
     def test_transparent_and_infinite_pixels_are_not_valid(self):
         picture = np.ones((4, 5, 4), dtype=np.float32)

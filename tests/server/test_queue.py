@@ -226,7 +226,7 @@ class Disk(WithEngines, TestCase):
         self.assertEqual(self.call("POST", f"{self.path}/let-go/", {"what": "warm_ups"}).json(), {"runs": 1})
         with self.captureOnCommitCallbacks(execute=True):
             self.assertEqual(self.call("POST", f"{self.path}/let-go/", {"what": "old"}).json(), {"runs": 2})
-        self.assertEqual(self.disk(), {"counted": before["counted"], "warm_ups": 0, "old": 0})
+        self.assertEqual(self.disk(), {"counted": before["counted"], "warm_ups": 0, "old": 0, "maps": 0})
         old = self.study.runs.filter(option__title="samples 8").first()
         self.assertEqual((old.picture, old.wall_seconds), ("", 11.0))
         self.assertTrue(old.let_go_at)

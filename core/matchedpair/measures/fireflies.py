@@ -46,7 +46,7 @@ class FireflyFigure:
     Parameters
     ----------
     count : int
-        Over all seeds.
+        Over all seeds that were asked for.
     per_megapixel : Figure
         Of one picture; interval by Poisson's law.
     light_percent : Figure
@@ -91,18 +91,18 @@ class Fireflies:
             self.mask |= excess > 0
             self.spots.append(_spots(excess))
 
-    def figure(self, region: Region) -> FireflyFigure:
-        """Fireflies whose brightest pixel lies in the region."""
-        inside = [[spot for spot in spots if region.mask[spot.row, spot.column]] for spots in self.spots]
-        count, seeds = sum(map(len, inside)), len(inside)
-        megapixels = seeds * region.count / 1e6
+    def figure(self, region: Region, *, seeds: int | None = None) -> FireflyFigure:
+        """Fireflies whose brightest pixel lies in the region, of the first so many seeds; all if not given."""
+        inside = [[spot for spot in spots if region.mask[spot.row, spot.column]] for spots in self.spots[:seeds]]
+        count = sum(map(len, inside))
+        megapixels = len(inside) * region.count / 1e6
         low, high = poisson_interval(count)
-        light = sum(region.mean(y) for y in self.light.y) * region.count
-        share = [100 * sum(spot.excess for spot in spots) * seeds / light for spots in inside]
+        light = sum(region.mean(y) for y in self.light.y[: len(inside)]) * region.count
+        share = 100 * sum(spot.excess for spots in inside for spot in spots) / light
         return FireflyFigure(
             count,
             Figure(count / megapixels, "per Mpx", (low / megapixels, high / megapixels), self.method, VERSION),
-            Figure(float(np.mean(share)), "%", None, self.method, VERSION),
+            Figure(float(share), "%", None, self.method, VERSION),
             tuple((spot.row, spot.column) for spot in inside[0]),
         )
 

@@ -16,7 +16,7 @@ from matchedpair.measures.difference import DifferenceFigure, difference, z_map
 from matchedpair.measures.figure import Ratio
 from matchedpair.measures.light import Light, equal
 from matchedpair.measures.look import LookFigure, look
-from matchedpair.measures.noise import NO_TWIN, NoiseFigure, TwinNoise, noise_ratio
+from matchedpair.measures.noise import NO_TWIN, TwinNoise, noise_ratio
 from matchedpair.measures.region import Region
 from matchedpair.measures.render import Viewing
 from matchedpair.measures.visible import VisibleFigure, visible_figure, visible_maps
@@ -127,13 +127,11 @@ class PairMeasures:
         if self.identical:
             raise RefusedError("noise_ratio", NO_EFFECT)
         self._refuse("noise_ratio", by_pixel=True)
-        control, trial = (self._noise(side, region) for side in (0, 1))
+        for name, pictures in zip(("control", "trial"), self._pictures, strict=True):
+            if len(pictures) < 2:
+                raise RefusedError("noise_ratio", f"the {name}: {NO_TWIN}")
+        control, trial = (noise.figure(region) for noise in self._twin_noises)
         return noise_ratio(control, trial)
-
-    def _noise(self, side: int, region: Region) -> NoiseFigure:
-        if len(self._pictures[side]) < 2:
-            raise RefusedError("noise_ratio", f"the {('control', 'trial')[side]}: {NO_TWIN}")
-        return self._twin_noises[side].figure(region)
 
     @cached_property
     def _twin_noises(self) -> tuple[TwinNoise, TwinNoise]:

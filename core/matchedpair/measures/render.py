@@ -49,6 +49,7 @@ class ZoneMeasures:
     noise_without_fireflies: Figure | None
     noise_seen: Figure | None
     fireflies: FireflyFigure | None
+    first_fireflies: FireflyFigure | None
     blotches: BlotchFigure | None
     error: ErrorFigure | None
     detail: tuple[Octave, ...] | None
@@ -59,7 +60,7 @@ class ZoneMeasures:
 
 def nothing_measured(refused: dict[str, str]) -> ZoneMeasures:
     """A zone of which nothing could be measured, with the reasons."""
-    return ZoneMeasures(None, None, None, None, None, None, None, None, None, None, refused)
+    return ZoneMeasures(None, None, None, None, None, None, None, None, None, None, None, refused)
 
 
 class RenderMeasures:
@@ -163,6 +164,7 @@ class RenderMeasures:
             noise_without_fireflies=get("noise.without_fireflies_percent", lambda: self._calm_noise(inside)),
             noise_seen=get("noise.seen_percent", lambda: self._seen_noise.figure(region)),
             fireflies=get("fireflies", lambda: self._fireflies.figure(region)),
+            first_fireflies=get("fireflies", lambda: self._fireflies.figure(region, seeds=1)),
             blotches=get("blotches", lambda: self._blotches.figure(region)),
             error=get("error", lambda: self._error.figure(self._judged(inside))),
             detail=get("detail", lambda: self._detail.octaves(self._judged(inside))),

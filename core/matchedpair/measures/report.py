@@ -168,7 +168,7 @@ def zone_row(zone: ZoneMeasures) -> dict[str, Any]:
         refused["blotches.amplitude_percent"] = no_blotches(zone.blotches)
     return {
         "noise": _noise(zone),
-        "fireflies": _fireflies(zone.fireflies),
+        "fireflies": _fireflies(zone.first_fireflies),
         "error": _error(zone.error),
         "blotches": _blotches(zone.blotches),
         "detail": _detail(zone.detail),
@@ -216,7 +216,7 @@ def _fireflies(figure: FireflyFigure | None) -> dict[str, Any] | None:
     if figure is None:
         return None
     return {
-        "count": len(figure.positions), "per_megapixel": figure.per_megapixel.value,
+        "count": figure.count, "per_megapixel": figure.per_megapixel.value,
         "interval": interval_row(figure.per_megapixel), "light_percent": figure.light_percent.value,
         "positions": [list(place) for place in figure.positions], "method": figure.per_megapixel.method,
         "version": figure.per_megapixel.version,

@@ -29,6 +29,7 @@ LEAST_SHARE = 0.05
 CURVE_POINTS = 8
 ALIKE = 1.6  # noise of an octave coarser over the finest, in variance, above which neighbouring pixels were mixed
 ROUGH = 2.0
+ELSE = "(texture, or a pixel filter or denoiser that mixed neighbouring pixels); render a twin"
 ALIKE_REASON = (
     "neighbouring pixels are alike (a wide pixel filter or a denoiser), so one picture hides its noise; render a twin"
 )
@@ -65,7 +66,7 @@ def single_noise(light: Light, region: Region) -> SingleNoise:
     finest, coarser, flat = _spreads(blocks)
     share = float(flat.mean())
     if share < LEAST_SHARE:
-        raise RefusedError("noise", f"only {share:.1%} of the picture is flat enough for a guess; render a twin")
+        raise RefusedError("noise", f"only {share:.1%} of the picture is flat enough for a guess {ELSE}")
     if float(np.median(coarser[flat]) / max(float(np.median(finest[flat])), 1e-12)) > ALIKE:
         raise RefusedError("noise", ALIKE_REASON)
     level = blocks.mean(axis=(1, 2))
@@ -88,12 +89,23 @@ def _spreads(blocks: Doubles) -> tuple[Doubles, Doubles, NDArray[np.bool_]]:
     quartered = _halved(halved)
     coarser = np.square(_diagonal(halved)).mean(axis=(1, 2))
     most = np.maximum(finest, coarser / ALIKE)
-    flat = (halved.var(axis=(1, 2), ddof=1) <= FLAT * most) & (quartered.var(axis=(1, 2), ddof=1) <= FLATTER * most)
+    flat = (_off_plane(halved) <= FLAT * most) & (_off_plane(quartered) <= FLATTER * most)
     return finest, coarser, flat
 
 
 def _halved(blocks: Doubles) -> Doubles:
     return (blocks[:, ::2, ::2] + blocks[:, 1::2, ::2] + blocks[:, ::2, 1::2] + blocks[:, 1::2, 1::2]) / 2.0
+
+
+def _off_plane(blocks: Doubles) -> Doubles:
+    """Variance of each block around the plane that fits it best."""
+    side = blocks.shape[1]
+    across = np.arange(side) - (side - 1) / 2
+    steep = side * float(np.square(across).sum())
+    slopes = (blocks @ across).sum(axis=1), np.einsum("nij,i->n", blocks, across)
+    explained = (slopes[0] ** 2 + slopes[1] ** 2) / steep
+    whole = np.square(blocks - blocks.mean(axis=(1, 2), keepdims=True)).sum(axis=(1, 2))
+    return np.asarray((whole - explained) / (side * side - 3))
 
 
 def _diagonal(blocks: Doubles) -> Doubles:

@@ -40,7 +40,7 @@ SPREADS = tuple(tuple((weight / sum(w for w, _ in parts), degrees) for weight, d
 NEAR_DEGREES, FAR_DEGREES = 0.0536, 0.133  # the widest blur that is made in full, the narrowest that is not
 INTO_OPPONENT = (TO_OPPONENT @ TO_XYZ).astype(np.float32)
 FROM_OPPONENT = (np.linalg.inv(TO_OPPONENT) / TO_XYZ.sum(axis=1)[:, None]).astype(np.float32)  # relative to white
-REACH = 3.0  # sigmas at which a near blur is cut
+REACH = 3.5  # sigmas at which a near blur is cut
 CUT, SLOPE = 0.008856, 7.787  # CIELAB's straight part for dark colours
 
 

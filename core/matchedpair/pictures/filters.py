@@ -20,6 +20,7 @@ OCTAVES = (0.7, 1.4, 2.8, 5.6, 11.2, 22.4)
 FULL_UNTIL = 1.4  # up to this blur every pixel is kept
 REACH = 4.0  # sigmas
 FINEST_REACH = 8
+LEAST_REDUCED = 32  # pixels a side that a picture keeps when a blur is made in it reduced; fewer feel the cut edge
 LEAST_WIDE = 2.5  # pixels of a reduced picture that a blur made in it must reach
 
 
@@ -73,7 +74,7 @@ def reduced_gauss(plane: Floats, sigma: float, step: int) -> Floats:
 def wide_gauss(plane: Floats, sigma: float) -> Floats:
     """Gaussian blur by many pixels: made at a reduced size."""
     step = 1
-    while sigma / (2 * step) >= LEAST_WIDE and min(plane.shape) >= 4 * step:
+    while sigma / (2 * step) >= LEAST_WIDE and min(plane.shape) >= 2 * LEAST_REDUCED * step:
         step *= 2
     return enlarged(reduced_gauss(reduced(plane, step), sigma, step), step, (plane.shape[0], plane.shape[1]))
 

@@ -1,0 +1,87 @@
+import unittest
+
+import numpy as np
+from matchedpair.measures.alignment import alignment
+from matchedpair.measures.light import Light
+
+from tests.pictures import blurred, everywhere, flat, moved, noisy, photograph, textured
+
+
+def of(first, second):
+    return alignment(Light(first, everywhere(first[0])), Light(second, everywhere(second[0])))
+
+
+def twins(picture, noise, first):
+    return [noisy(picture, noise, first), noisy(picture, noise, first + 1)]
+
+
+class Shift(unittest.TestCase):
+    def test_an_unmoved_picture_is_never_called_shifted(self):
+        for name in ("coffee", "astronaut", "chelsea", "rocket"):
+            for noise in (0.02, 0.1, 0.3):
+                found = of(twins(photograph(name), noise, 1), twins(photograph(name), noise, 3))
+                self.assertEqual((found.shifted, found.filtered), ("", ""), (name, noise))
+                self.assertLess(found.shift_pixels, 0.06)
+
+    def test_known_shifts_are_told_in_size_and_direction(self):
+        for right, down in ((0.3, 0.0), (0.0, -0.5), (-3.5, 5.25)):
+            picture = photograph()
+            found = of(twins(picture, 0.1, 1), twins(moved(picture, right, down), 0.1, 3))
+            np.testing.assert_allclose(found.shift, (right, down), atol=0.05)
+            self.assertIn("pixels apart", found.shifted)
+
+    def test_repeating_texture_shows_a_slight_shift_too(self):
+        found = of(twins(textured(), 0.05, 1), twins(moved(textured(), 0.3, 0), 0.05, 3))
+        self.assertAlmostEqual(found.shift[0], 0.3, delta=0.05)
+
+    def test_noise_on_a_flat_picture_tells_nothing_and_refuses_nothing(self):
+        found = of(twins(flat(size=(320, 240)), 0.3, 1), twins(flat(size=(320, 240)), 0.3, 3))
+        self.assertEqual((found.shift, found.shifted, found.mismatch), (None, "", ""))
+
+    def test_light_that_falls_otherwise_in_one_place_is_no_shift(self):
+        picture = photograph()
+        lit = picture.copy()
+        lit[100:220, 60:200] = moved(picture, 2.0, 0.0)[100:220, 60:200] * 0.3
+        self.assertEqual(of(twins(picture, 0.05, 1), twins(lit, 0.05, 3)).shifted, "")
+
+
+class SamePicture(unittest.TestCase):
+    def test_mirrored_and_turned_pictures_are_named(self):
+        picture = photograph("astronaut")
+        for turned, words in (
+            (picture[:, ::-1], "mirrored left to right"),
+            (picture[::-1], "upside down and mirrored"),
+            (picture[::-1, ::-1], "turned by half"),
+        ):
+            found = of(twins(picture, 0.1, 1), [np.ascontiguousarray(turned)])
+            self.assertIn(words, found.mismatch)
+            self.assertEqual(found.shifted, found.mismatch)
+
+    def test_another_scene_is_named(self):
+        other = photograph("chelsea")[:300, :400]
+        found = of(twins(photograph("coffee")[:300, :400], 0.1, 1), [np.ascontiguousarray(other)])
+        self.assertIn("does not show the same picture", found.mismatch)
+
+    def test_other_light_on_the_same_scene_is_the_same_picture(self):
+        picture = photograph("astronaut")
+        lit = (picture**1.5 * np.linspace(0.3, 2.0, 512)[None, :, None]).astype(np.float32)
+        self.assertEqual(of(twins(picture, 0.1, 1), [lit]).mismatch, "")
+
+
+class Sharpness(unittest.TestCase):
+    def test_a_softer_picture_is_told_by_how_much(self):
+        picture = photograph()
+        soft = blurred(picture, 0.6)
+        found = of(twins(picture, 0.1, 1), twins(soft, 0.1, 3))
+        clean = of(twins(picture, 1e-3, 1), twins(soft, 1e-3, 3)).sharpness.value
+        self.assertAlmostEqual(found.sharpness.value, clean, delta=0.05)
+        self.assertIn("differs in sharpness", found.filtered)
+
+    def test_noise_does_not_pass_for_sharpness(self):
+        picture = photograph()
+        found = of(twins(picture, 0.02, 1), twins(picture, 0.2, 3))
+        self.assertAlmostEqual(found.sharpness.value, 1.0, delta=0.05)
+        self.assertEqual(found.filtered, "")
+
+    def test_without_any_twin_there_is_no_telling(self):
+        self.assertIsNone(of([photograph()], [noisy(photograph(), 0.1, 1)]).sharpness)

@@ -1,0 +1,77 @@
+import unittest
+
+import numpy as np
+from matchedpair.measures.detail import Detail
+from matchedpair.measures.light import Light
+from matchedpair.measures.region import Region
+from matchedpair.measures.zones import Zone
+
+from tests.pictures import blurred, everywhere, flat, noisy, photograph
+
+
+def octaves(renders, references, zone=None):
+    valid = everywhere(renders[0])
+    detail = Detail(Light(renders, valid), Light(references, valid))
+    return detail.octaves(Region(valid if zone is None else zone))
+
+
+def kept(renders, references, zone=None):
+    return [octave.kept.value for octave in octaves(renders, references, zone)]
+
+
+class Known(unittest.TestCase):
+    def setUp(self):
+        self.truth = photograph()
+        self.references = [noisy(self.truth, 0.02, seed) for seed in (5, 6)]
+
+    def test_an_unchanged_picture_keeps_all_whatever_its_noise(self):
+        for noise, off in ((0.001, 0.01), (0.05, 0.01), (0.3, 0.03)):
+            shares = kept([noisy(self.truth, noise, seed) for seed in (1, 2)], self.references)
+            np.testing.assert_allclose(shares, 1.0, atol=off)
+
+    def test_a_blur_keeps_what_its_own_answer_says(self):
+        """Without any noise the answer is the same ratio of sums, computed at full size."""
+        for sigma in (0.6, 1.5):
+            soft = blurred(self.truth, sigma)
+            truth = kept([soft], [self.truth])
+            for noise, off in ((0.05, 0.03), (0.3, 0.1)):
+                shares = kept([noisy(soft, noise, seed) for seed in (1, 2)], self.references)
+                np.testing.assert_allclose(shares, truth, atol=off)
+            self.assertTrue(np.all(np.diff(truth) > 0), "a blur takes the finest first")
+
+    def test_a_sine_of_known_frequency_is_kept_as_the_gaussian_s_response_says(self):
+        x = np.arange(512)
+        wave = 0.5 + 0.2 * np.sin(2 * np.pi * x / 8)
+        truth = np.repeat(np.repeat(wave[None, :, None], 256, axis=0), 3, axis=2).astype(np.float32)
+        soft = blurred(truth, 1.0)
+        response = np.exp(-0.5 * (2 * np.pi / 8) ** 2)
+        inner = Zone("inner", 32, 32, 448, 192).mask((512, 256))
+        self.assertAlmostEqual(octaves([soft], [truth], inner)[2].kept.value, response, delta=0.01)
+
+    def test_sharpening_reads_above_one(self):
+        sharp = self.truth + 0.5 * (self.truth - blurred(self.truth, 1.0))
+        self.assertGreater(kept([sharp.astype(np.float32)], [self.truth])[0], 1.2)
+
+    def test_a_smeared_zone_shows_in_the_zone_and_hides_in_the_whole(self):
+        smeared = self.truth.copy()
+        smeared[100:200, 100:250] = blurred(self.truth, 2.0)[100:200, 100:250]
+        zone = Zone("smeared", 110, 110, 130, 80).mask((600, 400))
+        self.assertLess(kept([smeared], [self.truth], zone)[0], 0.2)
+        self.assertGreater(kept([smeared], [self.truth])[0], 0.8)
+
+    def test_the_reference_s_own_noise_counts_only_without_its_twin(self):
+        references = [noisy(self.truth, 0.1, seed) for seed in (5, 6)]
+        self.assertAlmostEqual(kept([self.truth], references)[0], 1.0, delta=0.05)
+        self.assertLess(kept([self.truth], references[:1])[0], 0.9)
+
+    def test_the_interval_holds_the_truth(self):
+        held = 0
+        for seed in range(20):
+            finest = octaves([noisy(self.truth, 0.2, seed)], self.references)[0].kept
+            held += finest.interval[0] <= 1.0 <= finest.interval[1]
+        self.assertGreaterEqual(held, 17)
+
+    def test_where_the_reference_has_no_detail_nothing_is_said(self):
+        plain = flat(0.5, (320, 240))
+        for octave in octaves([noisy(plain, 0.1, 1)], [plain]):
+            self.assertIsNone(octave.kept)

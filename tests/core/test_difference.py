@@ -1,0 +1,120 @@
+import unittest
+
+import numpy as np
+from matchedpair.errors import RefusedError
+from matchedpair.measures.difference import difference, z_map
+from matchedpair.measures.light import Light
+from matchedpair.measures.region import Region
+from matchedpair.measures.zones import Zone
+
+from tests.pictures import blurred, everywhere, flat, noisy, patchy, photograph
+
+
+def sides(control, trial):
+    valid = everywhere(control[0])
+    return Light(control, valid), Light(trial, valid)
+
+
+def told(control, trial, zone=None, **more):
+    region = Region(everywhere(control[0]) if zone is None else zone)
+    return difference(*sides(control, trial), region, **more)
+
+
+def twins(picture, noise, first):
+    return [noisy(picture, noise, first), noisy(picture, noise, first + 1)]
+
+
+class Known(unittest.TestCase):
+    def test_equal_sides_are_seldom_told_apart(self):
+        alarms = 0
+        for seed in range(60):
+            picture = photograph("chelsea")
+            alarms += told(twins(picture, 0.1, 4 * seed), twins(picture, 0.1, 4 * seed + 2)).found
+        self.assertLessEqual(alarms, 3)
+
+    def test_z_is_a_normal_deviate_when_nothing_differs(self):
+        z = [
+            cell.z
+            for seed in range(8)
+            for cell in told(
+                twins(flat(0.5, (480, 270)), 0.1, 4 * seed), twins(flat(0.5, (480, 270)), 0.1, 4 * seed + 2)
+            ).cells
+        ]
+        self.assertAlmostEqual(float(np.std(z)), 1.0, delta=0.12)
+        self.assertAlmostEqual(float(np.mean(z)), 0.0, delta=0.15)
+
+    def test_a_filtered_picture_raises_no_false_alarms(self):
+        z = []
+        for seed in range(6):
+            pictures = [blurred(noisy(flat(0.5, (480, 270)), 0.3, 4 * seed + k), 0.8) for k in range(4)]
+            z += [cell.z for cell in told(pictures[:2], pictures[2:]).cells]
+        self.assertAlmostEqual(float(np.std(z)), 1.0, delta=0.15)
+
+    def test_a_change_of_five_percent_in_a_cell_is_named_with_its_place(self):
+        picture = photograph() + np.float32(0.05)
+        changed = picture.copy()
+        changed[192:256, 304:352] *= 1.05
+        figure = told(twins(picture, 0.1, 1), twins(changed, 0.1, 3))
+        self.assertTrue(figure.found)
+        worst = figure.named[0]
+        self.assertEqual((worst.row, worst.column), (4, 6))
+        self.assertAlmostEqual(worst.percent, 5.0, delta=1.5)
+
+    def test_no_difference_comes_with_the_smallest_that_would_have_been_seen(self):
+        picture = flat(0.5, (480, 272))
+        figure = told(twins(picture, 0.1, 1), twins(picture, 0.1, 3))
+        self.assertFalse(figure.found)
+        # 4 standard errors of the difference of two means of two pictures over a cell of 40 × 34 pixels
+        expected = 100 * 4 * 0.1 / np.sqrt(40 * 34)
+        self.assertAlmostEqual(figure.smallest_seen_percent / expected, 1.0, delta=0.12)
+        changed = (picture * np.float32(1 + 1.5 * figure.smallest_seen_percent / 100)).astype(np.float32)
+        self.assertGreater(len(told(twins(picture, 0.1, 1), twins(changed, 0.1, 3)).named), 80)
+
+    def test_one_render_a_side_takes_the_noise_from_the_difference_itself(self):
+        picture = photograph()
+        changed = picture.copy()
+        changed[192:256, 304:352] *= 1.08
+        figure = told([noisy(picture, 0.1, 1)], [noisy(changed, 0.1, 3)])
+        self.assertEqual((figure.method, figure.found), ("single", True))
+        self.assertEqual((figure.named[0].row, figure.named[0].column), (4, 6))
+
+    def test_four_seeds_see_less_than_two_could(self):
+        picture = flat(0.5, (480, 270))
+        few = told(twins(picture, 0.1, 1), twins(picture, 0.1, 3)).smallest_seen_percent
+        many = told([noisy(picture, 0.1, s) for s in range(4)], [noisy(picture, 0.1, s) for s in range(4, 8)])
+        self.assertAlmostEqual(many.smallest_seen_percent / few, 1 / np.sqrt(2), delta=0.05)
+
+
+class Blotchy(unittest.TestCase):
+    def test_slow_patches_are_no_difference_when_blocks_are_wide_enough(self):
+        picture = flat(0.5, (960, 540))
+        alarms = wide = 0
+        for seed in range(6):
+            side = [
+                [patchy(noisy(picture, 0.05, s), 0.1, 6, 50 + s) for s in (k, k + 1)] for k in (4 * seed, 4 * seed + 2)
+            ]
+            alarms += told(*side).found
+            wide += told(*side, blotch_scale=6.0).found
+        self.assertGreater(alarms, 1, "sub-blocks of 8 pixels take patches of 6 for independent")
+        self.assertLessEqual(wide, 1)
+
+    def test_patches_too_wide_for_a_cell_cannot_be_told(self):
+        picture = flat(0.5, (240, 160))
+        with self.assertRaisesRegex(RefusedError, "narrower than|cannot tell: its slow patches"):
+            told(twins(picture, 0.1, 1), twins(picture, 0.1, 3), blotch_scale=30.0)
+
+
+class Maps(unittest.TestCase):
+    def test_the_map_holds_each_cell_s_z(self):
+        picture = flat(0.5, (480, 270))
+        figure = told(twins(picture, 0.1, 1), twins(picture * np.float32(1.02), 0.1, 3))
+        shown = z_map(figure, (270, 480))
+        cell = figure.cells[17]
+        x, y, width, height = cell.box
+        self.assertTrue((shown[y : y + height, x : x + width] == np.float32(cell.z)).all())
+        self.assertFalse(np.isnan(shown).any())
+
+    def test_a_tiny_zone_is_refused(self):
+        picture = flat(0.5, (64, 64))
+        with self.assertRaisesRegex(RefusedError, "narrower than 16 pixels"):
+            told(twins(picture, 0.1, 1), twins(picture, 0.1, 3), Zone("t", 0, 0, 10, 40).mask((64, 64)))
