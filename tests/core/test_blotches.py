@@ -38,6 +38,10 @@ class Known(unittest.TestCase):
                 self.assertAlmostEqual(figure.amplitude.value / (100 * amplitude), 1.0, delta=0.2)
                 self.assertAlmostEqual(figure.scale.value / scale, 1.0, delta=0.35)
 
+    def test_the_noise_itself_is_no_part_of_the_amplitude(self):
+        pair = [noisy(patchy(flat(0.5, (640, 480)), 0.05, 3, 10 + s), 0.4, s) for s in (1, 2)]
+        self.assertAlmostEqual(figure_of(pair).amplitude.value, 5.0, delta=1.0)
+
     def test_a_reference_tells_the_amplitude_within_a_tenth(self):
         picture = photograph()
         for amplitude, scale in ((0.05, 4), (0.1, 12)):

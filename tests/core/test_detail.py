@@ -59,6 +59,13 @@ class Known(unittest.TestCase):
         self.assertLess(kept([smeared], [self.truth], zone)[0], 0.2)
         self.assertGreater(kept([smeared], [self.truth])[0], 0.8)
 
+    def test_dark_places_count_as_much_as_bright_ones(self):
+        halves = self.truth.copy()
+        halves[:, 300:] *= 0.05
+        soft = halves.copy()
+        soft[:, 300:] = blurred(halves, 2.0)[:, 300:]
+        self.assertLess(kept([soft], [halves])[0], 0.75, "smearing the dark half loses much of all detail")
+
     def test_the_reference_s_own_noise_counts_only_without_its_twin(self):
         references = [noisy(self.truth, 0.1, seed) for seed in (5, 6)]
         self.assertAlmostEqual(kept([self.truth], references)[0], 1.0, delta=0.05)

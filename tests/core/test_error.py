@@ -47,6 +47,11 @@ class Known(unittest.TestCase):
         self.assertIsNone(figure.systematic)
         self.assertRegex(figure.refused["systematic"], r"one above \d+(\.\d+)? % would have been seen")
 
+    def test_noise_of_the_references_is_no_lasting_error(self):
+        loud = [noisy(self.truth, 0.08, seed) for seed in (5, 6)]
+        figure = error_of(self.renders(0.05), loud).systematic
+        self.assertLess(0.0 if figure is None else figure.value, 1.5)
+
     def test_a_slow_error_is_what_a_blur_leaves(self):
         figure = error_of(self.renders(0.1, 0.05, scale=8), self.references)
         truth = 5.0 * math.sqrt(64 / (64 + 4))  # what a Gaussian of 2 pixels leaves of patches of 8

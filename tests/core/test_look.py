@@ -59,6 +59,12 @@ class Known(unittest.TestCase):
             pictures.append(picture)
         self.assertAlmostEqual(look_of(pictures[:1], pictures[1:]).delta_e.value, 1.2644 / 2, delta=0.002)
 
+    def test_colour_is_told_under_one_exposure_whatever_the_light(self):
+        tinted = (self.truth * np.array([1.0, 0.97, 0.9], dtype=np.float32)).astype(np.float32)
+        plain = look_of([tinted], [self.truth]).delta_e.value
+        bright = look_of([tinted * np.float32(8)], [self.truth * np.float32(8)]).delta_e.value
+        self.assertAlmostEqual(bright, plain, delta=0.005)
+
     def test_a_darkened_place_is_found_where_it_is(self):
         vignetted = self.truth.copy()
         vignetted[152:200, 248:304] *= 0.7

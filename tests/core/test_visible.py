@@ -4,7 +4,6 @@ import numpy as np
 from matchedpair.measures.region import Region
 from matchedpair.measures.visible import (
     CUT,
-    SPREADS,
     TO_OPPONENT,
     visible_figure,
     visible_maps,
@@ -14,6 +13,13 @@ from matchedpair.pictures.picture import TO_XYZ
 from scipy.ndimage import gaussian_filter
 
 from tests.pictures import everywhere, flat, noisy, photograph
+
+# Zhang & Wandell 1996, table 1: weight and spread in degrees, by channel; the weights are then scaled to 1
+PAPER = (
+    ((0.921, 0.0283), (0.105, 0.133), (-0.108, 4.336)),
+    ((0.531, 0.0392), (0.330, 0.494)),
+    ((0.488, 0.0536), (0.371, 0.386)),
+)
 
 
 def clipped(pixels):
@@ -26,8 +32,9 @@ def slow_lab(picture, pixels_per_degree):
     planes = [
         sum(
             weight * gaussian_filter(opponent[..., c], degrees * pixels_per_degree / np.sqrt(2), mode="reflect")
-            for weight, degrees in SPREADS[c]
+            for weight, degrees in PAPER[c]
         )
+        / sum(weight for weight, _ in PAPER[c])
         for c in range(3)
     ]
     relative = np.stack(planes, axis=-1) @ (np.linalg.inv(TO_OPPONENT) / TO_XYZ.sum(axis=1)[:, None]).T

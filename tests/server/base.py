@@ -81,7 +81,8 @@ def result_of(run: Run, noise: float = 0.1, **changes: Any) -> dict[str, Any]:
     """What a worker would give back for a run, with a picture of known noise."""
     path = Path(settings.HOME) / f"made-{run.pk}.exr"
     seed = run.seed + 100 * run.option.number
-    picture = write(path, noisy(textured(SIZE), noise, seed)).read_bytes()
+    setup = run.option.setup
+    picture = write(path, noisy(textured((setup.width, setup.height)), noise, seed)).read_bytes()
     path.unlink()
     return {
         "state": "finished", "reason": "", "wall_seconds": 11.0, "ready_seconds": 1.0, "cpu_seconds": 11.0,

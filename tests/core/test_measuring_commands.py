@@ -1,0 +1,268 @@
+"""``matchedpair measure`` and ``matchedpair pair`` on files: every key, every check, every refusal in words."""
+
+import json
+import subprocess
+import sys
+from pathlib import Path
+
+import numpy as np
+from matchedpair.measures.kinds import KINDS
+
+from tests.core.test_cli import Called
+from tests.core.test_fireflies import planted
+from tests.pictures import blurred, flat, moved, noisy, patchy, photograph, write
+
+ZONE = {
+    "noise": ["percent", "interval", "method", "top_share", "without_fireflies_percent", "seen_percent"],
+    "fireflies": ["count", "per_megapixel", "light_percent", "positions", "method"],
+    "error": ["total_percent", "random_percent", "systematic_percent", "low_frequency_percent"],
+    "blotches": ["found", "amplitude_percent", "scale_pixels", "grain", "method"],
+    "detail": ["octaves"],
+    "look": ["stops", "delta_e", "delta_e_after_gain", "worst", "clamped_at", "light_lost_percent"],
+    "visible": ["mean", "p95", "above_1_percent", "pixels_per_degree", "own_noise_mean"],
+}
+PAIR = ["identical", "shift_pixels", "noise_ratio", "time_ratio", "same_noise", "difference", "look", "refused"]
+
+
+class Files(Called):
+    def put(self, name, picture, kind="half"):
+        return write(self.folder / f"{name}.exr", picture, kind)
+
+    def json(self, *words):
+        code, out, err = self.call(*words, "--json")
+        self.assertEqual((code, err), (0, ""))
+        return json.loads(out)
+
+    def codes(self, *words):
+        return [(row["code"], row["severity"]) for row in self.json(*words)["checks"]]
+
+
+class Measure(Files):
+    def setUp(self):
+        super().setUp()
+        self.truth = photograph()
+        lit, self.places = planted(noisy(patchy(self.truth, 0.06, 8, 31), 0.1, 1), 20, 5)
+        self.render = self.put("render", lit)
+        self.twin = self.put("twin", noisy(patchy(self.truth, 0.06, 8, 32), 0.1, 2))
+        self.reference = self.put("reference", noisy(self.truth, 0.01, 5), "float")
+        self.second = self.put("second", noisy(self.truth, 0.01, 6), "float")
+        self.all = ("measure", self.render, "--twin", self.twin, "--reference", self.reference,
+                    "--reference-twin", self.second)  # fmt: skip
+
+    def test_every_key_of_every_measure_is_there(self):
+        report = self.json(*self.all, "--zone", "Cup=200,100,200,200")
+        self.assertEqual(list(report["zones"]), ["whole", "Cup"])
+        for zone in report["zones"].values():
+            self.assertEqual(sorted(zone), sorted([*ZONE, "refused"]))
+            for measure, keys in ZONE.items():
+                self.assertLessEqual(set(keys), set(zone[measure]), measure)
+
+    def test_known_answers_come_out_of_files(self):
+        whole = self.json(*self.all)["zones"]["whole"]
+        self.assertAlmostEqual(whole["noise"]["without_fireflies_percent"], 11.6, delta=0.6)
+        found = {tuple(place) for place in whole["fireflies"]["positions"]}
+        self.assertGreaterEqual(len(found & self.places), 98)
+        self.assertLessEqual(len(found - self.places), 1)
+        self.assertTrue(whole["blotches"]["found"])
+        self.assertAlmostEqual(whole["blotches"]["amplitude_percent"], 6.0, delta=1.2)
+        self.assertEqual(len(whole["detail"]["octaves"]), 5)
+        self.assertAlmostEqual(whole["look"]["stops"], 0.0, delta=0.02)
+        self.assertGreater(whole["visible"]["mean"], 0.3)
+
+    def test_what_is_null_has_its_reason(self):
+        whole = self.json("measure", self.render)["zones"]["whole"]
+        reasons = {row["measure"]: row["reason"] for row in whole["refused"]}
+        for measure in ZONE:
+            if whole[measure] is None:
+                self.assertTrue(reasons[measure], measure)
+        self.assertIn("no reference", reasons["error"])
+
+    def test_a_zone_too_small_for_a_measure_keeps_the_others(self):
+        tiny = self.json(*self.all, "--zone", "tiny=10,10,12,12")["zones"]["tiny"]
+        self.assertIsNone(tiny["blotches"])
+        self.assertGreater(tiny["noise"]["percent"], 0)
+        self.assertIsNone(tiny["noise"]["interval"])
+
+    def test_text_names_every_measure_in_words(self):
+        code, out, _ = self.call(*self.all)
+        self.assertEqual(code, 0)
+        for words in ("noise ", "fireflies ", "error against the reference in all", "blotches found, amplitude",
+                      "detail kept 0.7 px", "look ", "visible difference "):  # fmt: skip
+            self.assertIn(words, out)
+
+    def test_another_view_transform_changes_what_is_seen_and_nothing_else(self):
+        plain = self.json(*self.all)["zones"]["whole"]
+        toned = self.json(*self.all, "--view", "sRGB - Display / ACES 1.0 - SDR Video")["zones"]["whole"]
+        self.assertNotAlmostEqual(plain["noise"]["seen_percent"], toned["noise"]["seen_percent"], places=3)
+        self.assertEqual(plain["noise"]["percent"], toned["noise"]["percent"])
+        near = self.json(*self.all, "--pixels-per-degree", "20")["zones"]["whole"]["visible"]
+        self.assertGreater(near["mean"], plain["visible"]["mean"])
+
+
+class Checks(Files):
+    """Every check on a file by its code."""
+
+    def setUp(self):
+        super().setUp()
+        self.truth = photograph()[:160, :240]
+        self.good = self.put("good", noisy(self.truth, 0.1, 1))
+
+    def test_each_fault_has_its_code_and_stops_or_warns(self):
+        broken, dark, below = self.truth.copy(), self.truth.copy(), self.truth.copy()
+        broken[3, 4] = np.inf
+        broken[: len(broken) // 4] = np.nan
+        below[5, 5] = -0.5
+        dark[:] = 0.0
+        eight = write(self.folder / "eight.png", np.clip(self.truth * 8, 0, 1), "uint8")
+        for path, code, severity in (
+            (self.put("broken", broken), "not_finite", "stop"),
+            (self.put("dark", dark), "black", "stop"),
+            (self.put("even", flat(0.5, (240, 160))), "flat", "stop"),
+            (self.put("below", below), "negative", "warn"),
+            (self.put("one", self.truth[..., :1]), "channels", "stop"),
+            (eight, "encoded", "stop"),
+            (eight, "clipped", "warn"),
+        ):
+            with self.subTest(code):
+                self.assertIn((code, severity), self.codes("measure", path))
+
+    def test_a_stopped_render_is_not_measured_at_all(self):
+        report = self.json("measure", self.put("even", flat(0.5, (240, 160))), "--twin", self.good)
+        whole = report["zones"]["whole"]
+        self.assertEqual({whole[name] for name in ("noise", "fireflies", "blotches")}, {None})
+        self.assertIn("stops all measuring", whole["refused"][0]["reason"])
+
+    def test_a_partner_of_another_size_is_named_and_left_aside(self):
+        small = self.put("small", noisy(self.truth[:100], 0.1, 2))
+        for role in ("--twin", "--reference"):
+            report = self.json("measure", self.good, role, small)
+            self.assertEqual(report["checks"][0]["code"], "size")
+            self.assertIn("240×100 pixels and the render 240×160", report["checks"][0]["message"])
+
+    def test_the_same_file_as_twin_is_identical_and_a_reference_twin_that_is_its_reference_too(self):
+        self.assertEqual(self.codes("measure", self.good, "--twin", self.good), [("identical", "warn")])
+        truth = self.put("truth", self.truth)
+        codes = self.codes("measure", self.good, "--reference", truth, "--reference-twin", truth)
+        self.assertEqual(codes, [("identical", "warn")])
+
+    def test_a_reference_that_is_mirrored_or_of_another_scene_is_a_mismatch(self):
+        twin = self.put("twin", noisy(self.truth, 0.1, 2))
+        for name, picture in (("mirrored", self.truth[:, ::-1]), ("other", photograph("chelsea")[:160, :240])):
+            report = self.json("measure", self.good, "--twin", twin, "--reference", self.put(name, picture))
+            self.assertIn("mismatch", [row["code"] for row in report["checks"]])
+            whole = report["zones"]["whole"]
+            self.assertIsNone(whole["error"])
+            self.assertIsNotNone(whole["noise"], "the twins have nothing to do with the reference")
+
+    def test_files_that_cannot_be_read_end_with_code_two_and_one_line(self):
+        cut = self.folder / "cut.exr"
+        cut.write_bytes(self.good.read_bytes()[:900])
+        words = self.folder / "words.exr"
+        words.write_text("not a picture")
+        for bad in (cut, words, self.folder, self.folder / "none.exr"):
+            for command in (
+                ("measure", bad), ("measure", self.good, "--reference", bad),
+                ("pair", "--control", self.good, "--trial", bad),
+            ):  # fmt: skip
+                code, out, err = self.call(*command, "--json")
+                self.assertEqual((code, out, len(err.strip().splitlines())), (2, "", 1), err)
+                self.assertNotIn("Traceback", err)
+
+    def test_options_that_make_no_sense_are_one_line_too(self):
+        cases = (
+            (("measure", self.good, "--view", "Cinema"), "no view transform"),
+            (("measure", self.good, "--pixels-per-degree", "0"), "between 1 and 1000"),
+            (("measure", self.good, "--exposure", "99"), "between -32 and 32"),
+            (("measure", self.good, "--leave-out", "0,0,900,900"), "reaches outside"),
+            (("pair", "--control", self.good, "--trial", self.good, "--control-seconds", "3"), "of both sides"),
+            (("pair", "--control", self.good, "--trial", self.good, "--control-seconds", "-3",
+              "--trial-seconds", "2"), "must be above 0"),
+            (("pair", "--control", self.good, "--trial", self.good, "--reference-twin", self.good), "needs the ref"),
+        )  # fmt: skip
+        for words, said in cases:
+            code, out, err = self.call(*words)
+            self.assertEqual((code, out, err.count("\n")), (2, "", 1))
+            self.assertIn(said, err)
+
+    def test_the_installed_command_does_the_same(self):
+        command = Path(sys.executable).parent / "matchedpair"
+        done = subprocess.run([command, "measure", self.good, "--json"], capture_output=True, check=True)
+        self.assertEqual(sorted(json.loads(done.stdout)), ["checks", "zones"])
+
+
+class Pair(Files):
+    def setUp(self):
+        super().setUp()
+        self.truth = photograph()
+        self.control = [self.put(f"control{s}", noisy(self.truth, 0.1, s)) for s in (1, 2)]
+
+    def pair(self, trial, *more):
+        files = [self.put(f"trial{number}", picture) for number, picture in enumerate(trial)]
+        twin = ("--trial-twin", files[1]) if len(files) > 1 else ()
+        return self.json(
+            "pair", "--control", self.control[0], "--control-twin", self.control[1], "--trial", files[0], *twin, *more
+        )
+
+    def test_every_key_is_there_and_known_answers_come_out(self):
+        report = self.pair([noisy(self.truth * np.float32(1.02), 0.05, s) for s in (3, 4)])
+        self.assertLessEqual(set(PAIR), set(report))
+        self.assertFalse(report["identical"])
+        self.assertLess(report["shift_pixels"], 0.05)
+        self.assertAlmostEqual(report["noise_ratio"]["value"], 0.5, delta=0.01)
+        self.assertTrue(report["difference"]["found"])
+        self.assertAlmostEqual(report["difference"]["zones"][0]["percent"], 2.0, delta=1.2)
+        self.assertAlmostEqual(report["look"]["stops"], np.log2(1.02), delta=0.01)
+        self.assertIsNone(report["same_noise"])
+        self.assertIn("same_noise", {row["measure"] for row in report["refused"]})
+
+    def test_equal_sides_are_told_with_what_would_have_been_seen(self):
+        report = self.pair([noisy(self.truth, 0.1, s) for s in (3, 4)])["difference"]
+        self.assertEqual((report["found"], report["zones"]), (False, []))
+        self.assertTrue(0.1 < report["smallest_seen_percent"] < 3.0)
+
+    def test_the_same_picture_again_had_no_effect(self):
+        report = self.json("pair", "--control", self.control[0], "--trial", self.control[0])
+        self.assertTrue(report["identical"])
+        self.assertIn("identical", [row["code"] for row in report["checks"]])
+        self.assertIn("something else switched off", json.dumps(report["refused"]))
+
+    def test_a_shift_is_told_and_refuses_the_rest(self):
+        report = self.pair([noisy(moved(self.truth, 0.4, 0.3), 0.1, s) for s in (3, 4)])
+        self.assertAlmostEqual(report["shift_pixels"], 0.5, delta=0.05)
+        self.assertEqual([report[name] for name in ("noise_ratio", "difference", "visible")], [None] * 3)
+
+    def test_a_filter_mismatch_refuses_the_noise(self):
+        report = self.pair([noisy(blurred(self.truth, 0.8), 0.1, s) for s in (3, 4)])
+        self.assertIsNone(report["noise_ratio"])
+        self.assertIn("differs in sharpness", json.dumps(report["refused"]))
+
+    def test_other_sizes_and_mirrored_trials_are_refused(self):
+        report = self.pair([noisy(self.truth[:300], 0.1, 3)])
+        self.assertIn("the sizes differ", json.dumps(report["refused"]))
+        report = self.pair([noisy(np.ascontiguousarray(self.truth[:, ::-1]), 0.1, 3)])
+        self.assertIn("mismatch", [row["code"] for row in report["checks"]])
+
+    def test_stated_times_give_a_ratio_without_getting_ready(self):
+        words = ("--control-seconds", "10", "--trial-seconds", "24", "--control-ready", "2", "--trial-ready", "4")
+        ratio = self.pair([noisy(self.truth, 0.1, 3)], *words)["time_ratio"]
+        self.assertAlmostEqual(ratio["value"], 2.5)
+        self.assertTrue(ratio["interval"][0] < 2.5 < ratio["interval"][1])
+
+    def test_a_reference_judges_each_side_by_itself(self):
+        truth = self.put("truth", self.truth, "float")
+        sides = self.pair([noisy(self.truth, 0.05, s) for s in (3, 4)], "--reference", truth)["against_reference"]
+        self.assertAlmostEqual(sides["control"]["error"]["total_percent"], 10.0, delta=0.4)
+        self.assertAlmostEqual(sides["trial"]["error"]["total_percent"], 5.0, delta=0.3)
+
+    def test_text_says_the_same(self):
+        trial = self.put("t", noisy(self.truth, 0.05, 3))
+        code, out, _ = self.call("pair", "--control", self.control[0], "--trial", trial)
+        self.assertEqual(code, 0)
+        self.assertIn("no difference found", out)
+        self.assertIn("noise ratio: not given, the control: there is no twin", out)
+
+
+class Words(Files):
+    def test_every_kind_says_what_it_means(self):
+        for kind in KINDS:
+            self.assertTrue(kind.about.endswith("."), kind.name)
