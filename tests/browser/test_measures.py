@@ -112,7 +112,7 @@ class Layers(WithMeasures):
         self.stage = self.page.get_by_label("Pictures", exact=True)
 
     def choose(self, title):
-        self.page.get_by_label("Map", exact=True).select_option(label=title)
+        self.page.get_by_role("combobox", name="Map").select_option(label=title)
 
     def legend(self):
         return self.page.locator("[data-part=layer-legend]")
@@ -175,7 +175,7 @@ class Layers(WithMeasures):
         self.page.keyboard.press("m")
         expect(self.stage).to_have_attribute("data-map", "noise")
         self.page.keyboard.press("j")
-        expect(self.page.get_by_label("Map", exact=True)).to_have_value("")
+        expect(self.page.get_by_role("combobox", name="Map")).to_have_value("")
 
     def test_the_value_under_the_pointer_is_read_out(self):
         self.open_pair()

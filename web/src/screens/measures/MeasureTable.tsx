@@ -73,6 +73,9 @@ function Figure({ row, kind, cell }: { row: Row; kind: Kind; cell: Cell | undefi
   if (cell.value == null) return <Nothing cell={cell} row={row} kind={kind} />;
   const figure = (
     <>
+      <span className="sr-only">
+        {kind.title} of {row.title}, look at its map:{" "}
+      </span>
       <span className={cell.standing === "best" ? "font-semibold" : ""}>{shown(cell.value, kind)}</span>
       <span className="block whitespace-nowrap text-soft text-xs leading-tight">{spread(cell, kind)}</span>
     </>
@@ -80,7 +83,7 @@ function Figure({ row, kind, cell }: { row: Row; kind: Kind; cell: Cell | undefi
   return (
     <span data-standing={cell.standing} data-stale={cell.out_of_date} title={cell.why_not}>
       {row.pair ? (
-        <Link to={addressOf(row, kind)} className="quiet-link" aria-label={labelOf(row, kind, cell)}>
+        <Link to={addressOf(row, kind)} className="quiet-link">
           {figure}
         </Link>
       ) : (
@@ -136,8 +139,4 @@ function spread(cell: Cell, kind: Kind): string {
 function aboutOf(kind: Kind): string {
   const better = DIRECTION[kind.better];
   return `${kind.about}${better ? ` (${better})` : ""}`;
-}
-
-function labelOf(row: Row, kind: Kind, cell: Cell): string {
-  return `${kind.title} of ${row.title}: ${shown(cell.value ?? 0, kind)} ${kind.unit}; look at its map`;
 }
