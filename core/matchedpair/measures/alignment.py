@@ -150,7 +150,8 @@ def _shift(first: Light, second: Light, *, recognised: bool) -> tuple[tuple[floa
     tiles = _Tiles.of(first.shape)
     if tiles is None:
         return None, math.inf
-    rough = tiles.whole_shift(tiles.spectra(first, second, (0, 0)))
+    spectra = tiles.spectra(first, second, (0, 0))
+    rough = tiles.whole_shift(spectra)
     if rough is None and not recognised:
         return None, math.inf
     right, down = rough or (0, 0)
@@ -158,7 +159,7 @@ def _shift(first: Light, second: Light, *, recognised: bool) -> tuple[tuple[floa
         tiles = _Tiles.of((first.shape[0] - abs(down), first.shape[1] - abs(right)))
         if tiles is None:
             return None, math.inf
-    spectra = tiles.spectra(first, second, (right, down))
+        spectra = tiles.spectra(first, second, (right, down))
     (across, along), error = _usual([tiles.refined(each) for each in spectra]) or tiles.refined(np.sum(spectra, axis=0))
     if rough is None and error > SURE_SHIFT:
         return None, math.inf

@@ -72,6 +72,7 @@ class TwinNoise:
         self.light = light
         self.counted = light.valid if apart is None else light.valid & ~apart
         self._all = light.all_valid and apart is None
+        self._told: dict[Region, NoiseFigure] = {}
 
     @cached_property
     def q(self) -> Floats:
@@ -89,6 +90,8 @@ class TwinNoise:
 
     def figure(self, region: Region) -> NoiseFigure:
         """Noise inside a region of `counted` pixels."""
+        if region in self._told:
+            return self._told[region]
         mean_q = region.mean(self.q)
         percent = 100 * math.sqrt(mean_q)
         values = region.values(self.q)
@@ -96,10 +99,11 @@ class TwinNoise:
         top = float(np.partition(values, values.size - few)[-few:].sum(dtype=np.float64))
         top /= max(mean_q * values.size, 1e-300)
         fine = block_error(self.q, region, 16)
-        return NoiseFigure(
+        self._told[region] = NoiseFigure(
             Figure(percent, "%", _interval(percent, mean_q, block_error(self.q, region, 32) or fine), "twin", VERSION),
             min(top, 1.0), fine,
         )  # fmt: skip
+        return self._told[region]
 
     def _share(self, y1: Floats, y2: Floats, level: Floats) -> Floats:
         share = partial(_share_of_noise, eps=self.light.eps, everywhere=self._all)

@@ -6,7 +6,7 @@ from collections.abc import Callable, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
 from functools import cached_property
-from typing import TypeVar
+from typing import Any, TypeVar
 
 import numpy as np
 
@@ -103,6 +103,7 @@ class RenderMeasures:
         self.light = Light(pictures, valid)
         self._pictures, self._references = list(pictures), list(references)
         self._no_twin, self._smoothed = no_twin, smoothed
+        self._prepared = False
         self._no_reference = "" if references else no_reference
         self.reference: Light | None = None
         if references:
@@ -125,19 +126,17 @@ class RenderMeasures:
         return None if self.reference is None else alignment(self.reference, self.light)
 
     def prepare(self) -> None:
-        """Get everything that does not depend on a zone, on all cores."""
+        """Get everything that does not depend on a zone, on all cores, once."""
+        if self._prepared:
+            return
+        self._prepared = True
         _ = self.light.mean, self.light.median_5, self.alignment
+        parts = (self._prepare_noise, self._prepare_error, self._prepare_seen)
         with ThreadPoolExecutor(2) as pool:
-            jobs = [
-                pool.submit(self._quietly, part)
-                for part in (self._prepare_noise, self._prepare_error, self._prepare_seen)
-            ]
-            for job in jobs:
-                job.result()
+            list(pool.map(_figure_or_reason, parts))
 
     def zone(self, mask: Mask) -> ZoneMeasures:
         """Measure one zone, a mask of shape (H, W)."""
-        refused: dict[str, str] = {}
         inside = mask & self.light.valid
         try:
             region = Region(inside)
@@ -145,31 +144,39 @@ class RenderMeasures:
             names = ("noise", "fireflies", "blotches", "error", "detail", "look", "visible")
             return nothing_measured(dict.fromkeys(names, refusal.reason))
 
-        def get(name: str, measure: Callable[[], T]) -> T | None:
-            try:
-                return measure()
-            except RefusedError as refusal:
-                refused[name] = refusal.reason
-                return None
+        def judged() -> Region:
+            alike = self.reference is None or self.reference.all_valid
+            return region if alike or self.reference is None else Region(inside & self.reference.valid)
 
-        noise = get("noise", lambda: self._noise.figure(region))
-        single = None
-        if noise is None and len(self.light.y) < 2 and not self._no_twin:
-            single = get("noise", lambda: self._single(region))
-            if single is not None:
-                del refused["noise"]
+        wanted: dict[str, Callable[[], Any]] = {
+            "look": lambda: self._look(judged()),
+            "noise": lambda: self._noise_or_guess(region),
+            "noise.without_fireflies_percent": lambda: self._calm_noise(inside, region),
+            "noise.seen_percent": lambda: self._seen_noise.figure(region),
+            "fireflies": lambda: (self._fireflies.figure(region), self._fireflies.figure(region, seeds=1)),
+            "blotches": lambda: self._blotches.figure(region),
+            "error": lambda: self._error.figure(judged()),
+            "detail": lambda: self._detail.octaves(judged()),
+            "visible": lambda: self._visible(judged()),
+        }
+        self.prepare()
+        with ThreadPoolExecutor(2) as pool:
+            found = dict(zip(wanted, pool.map(_figure_or_reason, wanted.values()), strict=True))
+        refused = {name: found[name] for name in sorted(found) if isinstance(found[name], str)}
+        told: dict[str, Any] = {name: None if name in refused else figure for name, figure in found.items()}
+        noise = told["noise"]
         return ZoneMeasures(
-            noise=noise,
-            single=single,
-            noise_without_fireflies=get("noise.without_fireflies_percent", lambda: self._calm_noise(inside)),
-            noise_seen=get("noise.seen_percent", lambda: self._seen_noise.figure(region)),
-            fireflies=get("fireflies", lambda: self._fireflies.figure(region)),
-            first_fireflies=get("fireflies", lambda: self._fireflies.figure(region, seeds=1)),
-            blotches=get("blotches", lambda: self._blotches.figure(region)),
-            error=get("error", lambda: self._error.figure(self._judged(inside))),
-            detail=get("detail", lambda: self._detail.octaves(self._judged(inside))),
-            look=get("look", lambda: self._look(self._judged(inside))),
-            visible=get("visible", lambda: self._visible(self._judged(inside))),
+            noise=noise if isinstance(noise, NoiseFigure) else None,
+            single=noise if isinstance(noise, SingleNoise) else None,
+            noise_without_fireflies=told["noise.without_fireflies_percent"],
+            noise_seen=told["noise.seen_percent"],
+            fireflies=told["fireflies"][0] if told["fireflies"] else None,
+            first_fireflies=told["fireflies"][1] if told["fireflies"] else None,
+            blotches=told["blotches"],
+            error=told["error"],
+            detail=told["detail"],
+            look=told["look"],
+            visible=told["visible"],
             refused=refused,
         )
 
@@ -196,13 +203,6 @@ class RenderMeasures:
     def _prepare_seen(self) -> None:
         _ = self._seen_noise.variance, self._visible_maps
 
-    @staticmethod
-    def _quietly(part: Callable[[], None]) -> None:
-        try:
-            part()
-        except RefusedError:
-            return  # each zone says so
-
     @cached_property
     def _noise(self) -> TwinNoise:
         if self._no_twin:
@@ -213,9 +213,14 @@ class RenderMeasures:
     def _calm(self) -> TwinNoise:
         return TwinNoise(self.light, self._fireflies.mask) if self._fireflies.mask.any() else self._noise
 
-    def _calm_noise(self, inside: Mask) -> Figure:
+    def _noise_or_guess(self, region: Region) -> NoiseFigure | SingleNoise:
+        if len(self.light.y) < 2 and not self._no_twin:
+            return self._single(region)
+        return self._noise.figure(region)
+
+    def _calm_noise(self, inside: Mask, region: Region) -> Figure:
         if self._calm is self._noise:
-            return self._noise.figure(Region(inside)).noise
+            return self._noise.figure(region).noise
         return self._calm.figure(Region(inside & self._calm.counted)).noise
 
     def _single(self, region: Region) -> SingleNoise:
@@ -260,9 +265,6 @@ class RenderMeasures:
             raise RefusedError(measure, f"against the reference, {reason}")
         return self.reference
 
-    def _judged(self, inside: Mask) -> Region:
-        return Region(inside if self.reference is None else inside & self.reference.valid)
-
     @cached_property
     def _error(self) -> ErrorMaps:
         return ErrorMaps(self.light, self._compared("error", by_pixel=True))
@@ -298,3 +300,11 @@ class RenderMeasures:
         if valid.all():
             return pixels
         return np.where(valid[..., None], pixels, np.float32(0.0))
+
+
+def _figure_or_reason(measure: Callable[[], T]) -> T | str:
+    """What a measure gives, or why it refuses."""
+    try:
+        return measure()
+    except RefusedError as refusal:
+        return refusal.reason

@@ -32,7 +32,7 @@ function Scale({ shown, hidden }: { shown: ShownLayer; hidden: boolean }) {
       <>
         <p>
           {layer.title}
-          {hidden ? " (hidden)" : ""}: rings, brightness in {layer.unit}. {layer.about}
+          {hidden ? " (hidden)" : ""}, one in each ring; point at it to read its brightness in {layer.unit}.
         </p>
         {missing}
       </>

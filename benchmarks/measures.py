@@ -1,0 +1,101 @@
+"""All measures of a 4K twin pair with its reference, from files to figures, against one structural similarity.
+
+Also their peak memory, and the time of a small pair inside a process that runs already, as the server is.
+"""
+
+from __future__ import annotations
+
+import resource
+import subprocess
+import sys
+import tempfile
+import time
+from collections.abc import Callable
+from pathlib import Path
+from statistics import median
+
+import cv2
+import numpy as np
+from matchedpair.measures.render import RenderMeasures
+from matchedpair.measures.report import measure_files
+from matchedpair.pictures import read_picture, write_exr
+from skimage.metrics import structural_similarity
+
+from benchmarks.figures import Measured, show
+from tests.pictures import noisy, photograph
+
+LARGE, SMALL = (3840, 2160), (480, 270)
+REPEATS = 3
+MOST_GIGABYTES, MOST_SMALL_SECONDS = 3.0, 0.4
+
+
+def run() -> bool:
+    """Both in one process, in turn, after one round that is thrown away; memory in a process of its own."""
+    with tempfile.TemporaryDirectory() as name:
+        files = _files(Path(name))
+        ours, theirs = [], []
+        for turn in range(REPEATS + 1):
+            taken = _seconds(lambda: measure_files(files[0], twin=files[1], reference=files[2]))
+            similar = _similarity_seconds(files)
+            if turn:
+                ours.append(taken)
+                theirs.append(similar)
+        with_twin = _seconds(
+            lambda: measure_files(files[0], twin=files[1], reference=files[2], reference_twin=files[3])
+        )
+        peak = float(
+            subprocess.run(
+                [sys.executable, "-m", "benchmarks.measures", *map(str, files[:3])],
+                capture_output=True, check=True, text=True,
+            ).stdout
+        )  # fmt: skip
+    small = _small()
+    ratios = [mine / other for mine, other in zip(ours, theirs, strict=True)]
+    return show(f"All measures of a {LARGE[0]}×{LARGE[1]} twin pair with reference, median of {REPEATS}", [
+        Measured("over one structural similarity of the same two pictures", median(ratios), "×", 1.0),
+        Measured("the same with the reference's twin", with_twin / median(theirs), "×"),
+        Measured("peak memory", peak, "GB", MOST_GIGABYTES),
+        Measured(f"a {SMALL[0]}×{SMALL[1]} pair with reference in this process", small, "s", MOST_SMALL_SECONDS),
+    ])  # fmt: skip
+
+
+def _files(folder: Path) -> list[Path]:
+    """Two renders of 10 % noise and two references of 1 %."""
+    truth = np.asarray(cv2.resize(photograph(), LARGE, interpolation=cv2.INTER_CUBIC))
+    files = []
+    for seed, noise in enumerate((0.1, 0.1, 0.01, 0.01)):
+        files.append(folder / f"{seed}.exr")
+        write_exr(files[-1], noisy(np.maximum(truth, 1e-3), noise, seed))
+    return files
+
+
+def _similarity_seconds(files: list[Path]) -> float:
+    """One structural similarity of the two renders, reading them apart."""
+    first, second = (read_picture(path).pixels for path in files[:2])
+    return _seconds(lambda: structural_similarity(first, second, channel_axis=2, data_range=1.0))
+
+
+def _small() -> float:
+    truth = np.ascontiguousarray(photograph()[: SMALL[1], : SMALL[0]])
+    renders, reference = [noisy(truth, 0.1, seed) for seed in (1, 2)], noisy(truth, 0.01, 3)
+    valid = np.ones(truth.shape[:2], dtype=np.bool_)
+
+    def measure() -> None:
+        measures = RenderMeasures(renders, valid, references=[reference])
+        measures.prepare()
+        measures.zone(valid)
+
+    measure()
+    return median(_seconds(measure) for _ in range(5))
+
+
+def _seconds(work: Callable[[], object]) -> float:
+    began = time.perf_counter()
+    work()
+    return time.perf_counter() - began
+
+
+if __name__ == "__main__":
+    render, twin, reference = map(Path, sys.argv[1:])
+    measure_files(render, twin=twin, reference=reference)
+    print(resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1e6)
