@@ -1,6 +1,6 @@
 """Measures the demo data anew, without rendering: for a new method or measure.
 
-    MATCHEDPAIR_HOME=$(mktemp -d) python demo/measure_data.py
+MATCHEDPAIR_HOME=$(mktemp -d) python demo/measure_data.py
 """
 
 from __future__ import annotations
