@@ -38,9 +38,9 @@ class Standings(unittest.TestCase):
         figures = {"a": figure(5, 1), "b": figure(6.6, 1)}
         self.assertEqual(standings(figures, told_apart=lambda *_: False), {"a": TIE, "b": TIE})
 
-    def test_where_higher_is_better_the_highest_is(self):
-        found = standings({"a": figure(0.5, 0.02), "b": figure(0.9, 0.02)}, "detail")
-        self.assertEqual(found, {"a": NOT_RANKED, "b": BEST})
+    def test_detail_is_best_nearest_to_all_of_it_for_sharpening_is_no_gain(self):
+        found = standings({"a": figure(0.5, 0.02), "b": figure(0.95, 0.02), "c": figure(1.2, 0.02)}, "detail")
+        self.assertEqual(found, {"a": NOT_RANKED, "b": BEST, "c": NOT_RANKED})
 
     def test_brightness_is_best_nearest_to_none_on_either_side(self):
         found = standings({"a": figure(-0.02, 0.005), "b": figure(0.2, 0.005), "c": figure(-0.3, 0.005)}, "stops")

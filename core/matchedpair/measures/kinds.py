@@ -12,7 +12,7 @@ from matchedpair.measures.noise import NoiseFigure
 from matchedpair.measures.render import ZoneMeasures
 from matchedpair.measures.report import no_blotches
 
-LOWER, HIGHER, NEAREST_0, NEITHER = "lower", "higher", "nearest 0", ""
+LOWER, NEAREST_0, NEAREST_1, NEITHER = "lower", "nearest 0", "nearest 1", ""
 MOST_PLACES = 500
 
 
@@ -24,7 +24,7 @@ class Kind:
     ----------
     name, title, unit : str
     better : str
-        ``lower``, ``higher``, ``nearest 0``, or empty when no value is better.
+        ``lower``, ``nearest 0``, ``nearest 1``, or empty when no value is better.
     version : int
         Of its method.
     layer : str
@@ -66,7 +66,7 @@ KINDS = (
          "The part of the error that every seed has, which more samples do not mend."),
     Kind("error_slow", "Slow error", "%", LOWER, error.VERSION, "error", True,
          "The part of the error that is left after a blur by 2 pixels, noise apart."),
-    Kind("detail", "Finest detail kept", "×", HIGHER, detail.VERSION, "error", True,
+    Kind("detail", "Finest detail kept", "×", NEAREST_1, detail.VERSION, "error", True,
          "How much of the reference's finest octave is still there, noise apart; 1 is all."),
     Kind("stops", "Brightness", "stops", NEAREST_0, look.VERSION, "error", True,
          "How much brighter than the reference, over places large enough for noise to average out."),

@@ -10,7 +10,7 @@ from matchedpair.pictures.picture import Floats
 
 EVEN, SIGNED, SPOTS = "even", "signed", "spots"
 RENDER, PAIR = "render", "pair"
-USUAL_SHARE = 0.99
+USUAL_SHARE = 0.95
 
 
 @dataclass(frozen=True)
@@ -49,7 +49,7 @@ LAYER_OF = {layer.name: layer for layer in LAYERS}
 
 
 def shown_range(layer: Layer, values: Floats) -> tuple[float, float]:
-    """The ends of the scale that suits a map: 0 or below to the 99th percentile, rounded to one digit."""
+    """The ends of the scale that suits a map: 0 or below to the 95th percentile, rounded to one digit."""
     known = np.abs(values[np.isfinite(values)])
     if layer.scale == SPOTS:
         known = known[known > 0]

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from typing import TypeVar
 
 from matchedpair.measures.figure import Figure, Interval
-from matchedpair.measures.kinds import HIGHER, NEAREST_0, NEITHER, Kind
+from matchedpair.measures.kinds import NEAREST_0, NEAREST_1, NEITHER, Kind
 
 Key = TypeVar("Key", bound=Hashable)
 BEST, TIE, NOT_RANKED = "best", "tie", ""
@@ -82,10 +82,8 @@ def _why_not(figure: Figure, kind: Kind, usual: str, newest: int) -> str:
 
 
 def _distance(value: float, interval: Interval, kind: Kind) -> Spread:
-    low, high = interval
-    below, above = max(value - low, 0.0), max(high - value, 0.0)
-    if kind.better == HIGHER:
-        return Spread(-value, above, below)
-    if kind.better == NEAREST_0:
-        return Spread(abs(value), below, above) if value >= 0.0 else Spread(-value, above, below)
-    return Spread(value, below, above)
+    below, above = max(value - interval[0], 0.0), max(interval[1] - value, 0.0)
+    if kind.better not in (NEAREST_0, NEAREST_1):
+        return Spread(value, below, above)
+    off = value - (1.0 if kind.better == NEAREST_1 else 0.0)
+    return Spread(off, below, above) if off >= 0.0 else Spread(-off, above, below)

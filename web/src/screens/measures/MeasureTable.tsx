@@ -2,7 +2,7 @@ import { Link } from "react-router";
 import type { Schema } from "../../api/client";
 import { three } from "../../parts/format";
 import { SideMark, type SideName } from "../../parts/Side";
-import { addressOf } from "./standing";
+import { addressOf, titleOf } from "./standing";
 
 type Kind = Schema["MeasureKind"];
 type Row = Schema["MeasureRow"];
@@ -10,8 +10,8 @@ type Cell = Schema["MeasureCell"];
 
 const DIRECTION: Record<string, string> = {
   lower: "lower is better",
-  higher: "higher is better",
   "nearest 0": "nearer to 0 is better",
+  "nearest 1": "nearer to 1 is better",
 };
 
 /** One row an option and zone, one column a measure; each figure leads to its map on the picture. */
@@ -44,7 +44,7 @@ export function MeasureTable(props: { kinds: Kind[]; rows: Row[]; zoned: boolean
                 <th scope="row" className="sticky left-0 z-10 max-w-56 bg-paper text-left font-normal">
                   <span className="flex items-baseline gap-1.5">
                     <SideMark side={row.side as SideName} size={9} />
-                    {row.title}
+                    {titleOf(row)}
                   </span>
                   {places.size > 1 ? <span className="block text-soft text-xs">{row.place}</span> : null}
                 </th>
@@ -74,7 +74,7 @@ function Figure({ row, kind, cell }: { row: Row; kind: Kind; cell: Cell | undefi
   const figure = (
     <>
       <span className="sr-only">
-        {kind.title} of {row.title}, look at its map:{" "}
+        {kind.title} of {titleOf(row)}, look at its map:{" "}
       </span>
       <span className={cell.standing === "best" ? "font-semibold" : ""}>{shown(cell.value, kind)}</span>
       <span className="block whitespace-nowrap text-soft text-xs leading-tight">{spread(cell, kind)}</span>

@@ -16,7 +16,7 @@ export function sentenceOf(table: Table): string {
   const best = told.filter((row) => row.cells.noise?.standing === "best");
   const ties = told.filter((row) => row.cells.noise?.standing === "tie");
   const [first] = best;
-  if (best.length === 1 && first) return `${capital(first.title)} has the least noise ${where}.${more}`;
+  if (best.length === 1 && first) return `${capital(titleOf(first))} has the least noise ${where}.${more}`;
   if (best.length > 1) return `At each place another option has the least noise.${more}`;
   if (ties.length > 1)
     return `${ties.length} options tie for the least noise ${where}: no difference between them can be told.${more}`;
@@ -25,6 +25,11 @@ export function sentenceOf(table: Table): string {
 
 function capital(words: string): string {
   return words.slice(0, 1).toUpperCase() + words.slice(1);
+}
+
+/** An option as a row calls it. */
+export function titleOf(row: Schema["MeasureRow"]): string {
+  return row.title === "as the control" ? "the control" : row.title;
 }
 
 /** Where a cell leads: the picture at that zone with the map that shows the measure. */
