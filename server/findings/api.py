@@ -20,21 +20,19 @@ from server.findings.brightness import bring_together
 from server.findings.disk import disk_use, let_go
 from server.findings.export import pair_csv, pair_json, pair_zip
 from server.findings.layers import ask_for_layer
+from server.findings.measure_serializers import LayerSerializer, MeasureTableSerializer, layer_row
 from server.findings.measure_table import kind_rows, measure_table
 from server.findings.models import Verdict
 from server.findings.overview import overview_rows
 from server.findings.pairs import PairFindings, pair_findings, with_all
 from server.findings.serializers import (
     AskedBrightnessSerializer,
-    LayerSerializer,
     LetGoSerializer,
-    MeasureTableSerializer,
     NewVerdictSerializer,
     OverviewSerializer,
     PairSerializer,
     StudyFindingsSerializer,
     VerdictSerializer,
-    layer_row,
     pair_row,
     ratio_row,
 )

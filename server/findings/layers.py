@@ -14,8 +14,7 @@ from matchedpair.pictures.picture import Floats
 
 from server.catalogue.zones import areas_by_view, signature
 from server.findings.disk import drop_unused
-from server.findings.judging import References, reference_pictures
-from server.findings.measuring import (
+from server.findings.inputs import (
     ZonesByView,
     areas_to_measure,
     comparison_inputs,
@@ -23,6 +22,7 @@ from server.findings.measuring import (
     pair_measures,
     render_measures,
 )
+from server.findings.judging import References, reference_pictures
 from server.findings.models import Comparison, LayerState, MapLayer
 from server.store.files import keep_file
 from server.store.pixels import PICTURE

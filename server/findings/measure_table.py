@@ -16,8 +16,9 @@ from matchedpair.measures.ranking import Ranked, rank
 from matchedpair.measures.zones import WHOLE
 
 from server.catalogue.zones import areas_by_view, signature
+from server.findings.inputs import areas_to_measure, counted_runs, is_current
 from server.findings.judging import References, place_of
-from server.findings.measuring import NOISE, areas_to_measure, counted_runs, is_current
+from server.findings.measuring import NOISE
 from server.findings.models import Comparison, Measure
 from server.references.models import Reference
 from server.runs.models import Run

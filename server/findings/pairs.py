@@ -15,17 +15,15 @@ from matchedpair.measures.zones import WHOLE
 from matchedpair.trials import FIRST_SEED, MatchSheet, match_sheet, pair_finding
 
 from server.catalogue.zones import areas_by_view, signature
-from server.findings.measuring import (
-    NOISE,
+from server.findings.inputs import (
     ZonesByView,
     areas_to_measure,
     comparison_inputs,
     comparison_is_current,
     counted_runs,
     is_current,
-    noise_of,
-    ratio_of,
 )
+from server.findings.measuring import NOISE, noise_of, ratio_of
 from server.findings.models import Comparison, Measure
 from server.runs.models import BAD_STATES, Run
 from server.studies.models import Option, Pair, Study

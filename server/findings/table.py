@@ -15,7 +15,8 @@ from matchedpair.measures.zones import WHOLE
 
 from server.catalogue.zones import areas_by_view, signature
 from server.findings.export import plain_cell
-from server.findings.measuring import NOISE, areas_to_measure, is_current
+from server.findings.inputs import areas_to_measure, is_current
+from server.findings.measuring import NOISE
 from server.findings.models import Measure
 from server.runs.models import BAD, Run, RunState
 from server.studies.models import Option, Purpose, Study
