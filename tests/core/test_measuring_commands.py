@@ -132,6 +132,13 @@ class Checks(Files):
         self.assertEqual({whole[name] for name in ("noise", "fireflies", "blotches")}, {None})
         self.assertIn("stops all measuring", whole["refused"][0]["reason"])
 
+    def test_a_flat_reference_is_an_answer_and_only_warned_of(self):
+        grey = flat(0.5, (240, 160))
+        render, twin = (self.put(f"grey{seed}", noisy(grey, 0.1, seed)) for seed in (1, 2))
+        report = self.json("measure", render, "--twin", twin, "--reference", self.put("even", grey))
+        self.assertEqual([(row["code"], row["severity"]) for row in report["checks"]], [("flat", "warn")])
+        self.assertAlmostEqual(report["zones"]["whole"]["error"]["total_percent"], 10.0, delta=0.2)
+
     def test_a_partner_of_another_size_is_named_and_left_aside(self):
         small = self.put("small", noisy(self.truth[:100], 0.1, 2))
         for role in ("--twin", "--reference"):
