@@ -12,7 +12,7 @@ from server.store.files import keep, path_of
 from server.studies.models import Option
 from tests.browser.base import BrowserTest
 from tests.pictures import textured, write
-from tests.server.base import SIZE, finish_all
+from tests.server.base import SIZE, factor, finish_all
 
 DARK, MIDDLE, LIGHT = (round(255 * value) for value in (0.11, 0.46, 0.8))
 
@@ -211,6 +211,28 @@ class Viewer(BrowserTest):
         self.assertRegex(figures, r"\d+\.\d to \d+\.\d")
         self.assertIn("wall time", figures)
         self.assertIn("2 repeats", figures)
+
+    def test_another_size_is_shown_at_the_control_s_and_its_noise_ratio_is_refused_in_its_place(self):
+        study = self.create(kind="same-time", factors=[factor("size", "96x72"), factor("samples", 1)])
+        finish_all(study)
+        measure_outstanding(Option.objects.all())
+        self.open(f"/pairs/{study.pairs.get().pk}")
+        self.page.wait_for_selector("canvas[data-drawn]")
+        expect(self.page.locator("[data-part=readout]")).to_contain_text(
+            "The trial, 96 × 72, is shown at the control's"
+        )
+        expect(self.page.locator("[data-part=refusal]").first).to_contain_text("noise of a pixel is not the noise seen")
+        self.stage = self.page.get_by_label("Pictures", exact=True)
+        self.box = self.stage.bounding_box()
+        edges = []
+        for key in ("c", "t"):
+            self.press(key)
+            self.page.wait_for_timeout(300)
+            left, right = int(self.box["x"]) + 2, int(self.box["x"] + self.box["width"]) - 2
+            row = self.screen()[int(self.box["y"] + 0.5 * self.box["height"]), left:right]
+            lit = np.flatnonzero(row.astype(int).max(axis=-1) != DARK)
+            edges.append((int(lit[0]), int(lit[-1])))
+        self.assertEqual(edges[0], edges[1], "both fill the same place")
 
     def test_the_other_seed_can_be_looked_at(self):
         self.press("c")

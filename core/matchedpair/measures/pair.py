@@ -23,10 +23,7 @@ from matchedpair.measures.visible import VisibleFigure, visible_figure, visible_
 from matchedpair.pictures.display import display_light
 from matchedpair.pictures.picture import Floats, Mask
 
-OTHER_SIZE = (
-    "the sizes differ: pixels of one lie nowhere in the other, and noise of a pixel is not the noise seen; "
-    "look at both at one apparent size"
-)
+OTHER_SIZE = "the sizes differ: noise of a pixel is not the noise seen; look at both at one apparent size"
 NO_EFFECT = "the pictures are bit-equal: the setting had no effect; is something else switched off?"
 T = TypeVar("T")
 

@@ -207,7 +207,9 @@ export function PairViewer({
             {state.mode === "difference" ? (
               <DifferenceLegend range={differenceRange(state.exposure)} />
             ) : null}
-            {spots && state.mode !== "difference" ? <Spots shown={spots} state={state} pane={place} /> : null}
+            {spots && state.mode !== "difference" ? (
+              <Spots shown={spots} picture={control} state={state} pane={place} />
+            ) : null}
             {state.mode !== "difference" ? <LayerLegend layer={layer} hidden={state.layerHidden} /> : null}
             {state.labels && state.mode !== "difference" ? <Labels state={state} /> : null}
           </div>
@@ -223,12 +225,21 @@ export function PairViewer({
           control={control}
           trial={trial}
           map={shownLayer}
-          shown={shownWords(transform)}
+          shown={`${shownWords(transform)}${sizeWords(control, trial)}`}
         />
       </aside>
       <KeySheet open={keysOpen} onOpenChange={setKeysOpen} />
     </div>
   );
+}
+
+/** How a trial of another size is brought to the control's, for looking only. */
+function sizeWords(control: Pixels, trial: Pixels): string {
+  if (control.width === trial.width && control.height === trial.height) return "";
+  const scale = control.width / trial.width;
+  const how =
+    scale > 1 ? "enlarged, each pixel a square" : "reduced, averaged where smaller than a screen pixel";
+  return ` The trial, ${trial.width} × ${trial.height}, is shown at the control's size (${how}): for looking, not for measuring.`;
 }
 
 function shownWords(transform: Exclude<Transform, { state: "loading" }>): string {

@@ -18,9 +18,8 @@ export function Readout({
   map: ShownLayer | null;
   shown: string;
 }) {
-  const width = Math.max(control.width, trial.width);
-  const height = Math.max(control.height, trial.height);
-  const inside = at !== null && at.x >= 0 && at.y >= 0 && at.x < width && at.y < height;
+  const inside = at !== null && at.x >= 0 && at.y >= 0 && at.x < control.width && at.y < control.height;
+  const own = inTrial(at, control, trial);
   return (
     <div className="min-h-[4.6rem] shrink-0 border-line border-t px-3.5 py-1.5 text-sm" data-part="readout">
       {inside ? (
@@ -30,8 +29,8 @@ export function Readout({
             <span className="text-soft">linear red, green, blue</span>
           </p>
           <Value side="control" value={valueAt(control, at.x, at.y)} />
-          <Value side="trial" value={valueAt(trial, at.x, at.y)} />
-          {map ? <MapValue map={map} at={at} /> : null}
+          <Value side="trial" value={valueAt(trial, own.x, own.y)} />
+          {map ? <MapValue map={map} at={at} own={own} /> : null}
         </>
       ) : (
         <p className="text-soft">
@@ -43,8 +42,16 @@ export function Readout({
   );
 }
 
-function MapValue({ map, at }: { map: ShownLayer; at: Point }) {
-  const values = [map.control, map.trial].map((pixels) => layerValueAt(pixels, at.x, at.y));
+/** The same place in a trial of another size. */
+function inTrial(at: Point | null, control: Pixels, trial: Pixels): Point {
+  return {
+    x: ((at?.x ?? 0) * trial.width) / control.width,
+    y: ((at?.y ?? 0) * trial.height) / control.height,
+  };
+}
+
+function MapValue({ map, at, own }: { map: ShownLayer; at: Point; own: Point }) {
+  const values = [layerValueAt(map.control, at.x, at.y), layerValueAt(map.trial, own.x, own.y)];
   const words = values.map((value) => (value === null ? "none" : three(value)));
   const both = map.control === map.trial ? words[0] : `${words[0]} and ${words[1]}`;
   return (

@@ -7,9 +7,10 @@ import type { Size, Viewport } from "./viewport";
 const LEAST_RADIUS = 6;
 
 /** Rings around the single pixels that a map marks, on the side that each pane shows. */
-export function Spots({ shown, state, pane }: { shown: ShownLayer; state: ViewerState; pane: Size }) {
+export function Spots(props: { shown: ShownLayer; picture: Size; state: ViewerState; pane: Size }) {
+  const { shown, picture, state, pane } = props;
   const control = useMemo(() => spotsOf(shown.control), [shown.control]);
-  const trial = useMemo(() => spotsOf(shown.trial), [shown.trial]);
+  const trial = useMemo(() => spotsOf(shown.trial, picture), [shown.trial, picture]);
   const half = Math.floor(pane.width / 2);
   if (state.mode === "side by side")
     return (

@@ -1,5 +1,6 @@
 import type { Schema } from "../api/client";
 import { fromHalf, type Pixels } from "./pixels";
+import type { Size } from "./viewport";
 
 /** A map of each side, or one for both, on one scale; a side without one shows its picture, and `missing` says why. */
 export type ShownLayer = {
@@ -36,8 +37,8 @@ export function layerValueAt(pixels: Pixels | null, x: number, y: number): numbe
   return Number.isFinite(value) ? value : null;
 }
 
-/** The places above 0 of a map that marks single pixels, strongest first. */
-export function spotsOf(pixels: Pixels | null): Spot[] {
+/** The places above 0 of a map that marks single pixels, strongest first; at another size when it is shown at that. */
+export function spotsOf(pixels: Pixels | null, shownAt?: Size): Spot[] {
   const found: Spot[] = [];
   if (!pixels) return found;
   for (let at = 0; at < pixels.width * pixels.height; at++) {
@@ -46,6 +47,12 @@ export function spotsOf(pixels: Pixels | null): Spot[] {
     const value = fromHalf(half);
     if (value > 0 && Number.isFinite(value))
       found.push({ x: at % pixels.width, y: Math.floor(at / pixels.width), value });
+  }
+  if (shownAt && (shownAt.width !== pixels.width || shownAt.height !== pixels.height)) {
+    const across = shownAt.width / pixels.width;
+    const down = shownAt.height / pixels.height;
+    for (const spot of found)
+      Object.assign(spot, { x: (spot.x + 0.5) * across - 0.5, y: (spot.y + 0.5) * down - 0.5 });
   }
   return found.sort((a, b) => b.value - a.value).slice(0, MOST_SPOTS);
 }

@@ -32,20 +32,20 @@ vec4 texel(sampler2D picture, ivec2 at, ivec2 size) {
 }
 
 // Enlarged pixels stay square with edges one screen pixel soft; reduced pictures are averaged over what a screen pixel covers.
-vec4 pictureAt(sampler2D picture, vec2 at, ivec2 size) {
-  if (view.z < 1.0) {
-    int taps = int(min(ceil(1.0 / view.z), 8.0));
+vec4 pictureAt(sampler2D picture, vec2 at, ivec2 size, float zoom) {
+  if (zoom < 1.0) {
+    int taps = int(min(ceil(1.0 / zoom), 8.0));
     vec4 sum = vec4(0.0);
     for (int y = 0; y < taps; y++)
       for (int x = 0; x < taps; x++) {
         vec2 offset = (vec2(x, y) + 0.5) / float(taps) - 0.5;
-        sum += texel(picture, ivec2(floor(at + offset / view.z)), size);
+        sum += texel(picture, ivec2(floor(at + offset / zoom)), size);
       }
     return sum / float(taps * taps);
   }
   vec2 corner = at - 0.5;
   vec2 base = floor(corner);
-  vec2 blend = clamp((corner - base - 0.5) * view.z + 0.5, 0.0, 1.0);
+  vec2 blend = clamp((corner - base - 0.5) * zoom + 0.5, 0.0, 1.0);
   ivec2 low = ivec2(base);
   vec4 upper = mix(texel(picture, low, size), texel(picture, low + ivec2(1, 0), size), blend.x);
   vec4 lower = mix(texel(picture, low + ivec2(0, 1), size), texel(picture, low + ivec2(1, 1), size), blend.x);
@@ -84,14 +84,15 @@ vec3 mapScale(float value) {
 }
 
 // A map's value is never blended between pixels: each pixel keeps its own. Reduced, the mean of what it covers.
-float mapAt(sampler2D map, vec2 at, ivec2 size) {
-  if (view.z >= 1.0) return texel(map, ivec2(floor(at)), size).r;
-  int taps = int(min(ceil(1.0 / view.z), 8.0));
+float mapAt(sampler2D map, vec2 at, float zoom) {
+  ivec2 size = textureSize(map, 0);
+  if (zoom >= 1.0) return texel(map, ivec2(floor(at)), size).r;
+  int taps = int(min(ceil(1.0 / zoom), 8.0));
   float sum = 0.0;
   for (int y = 0; y < taps; y++)
     for (int x = 0; x < taps; x++) {
       vec2 offset = (vec2(x, y) + 0.5) / float(taps) - 0.5;
-      sum += texel(map, ivec2(floor(at + offset / view.z)), size).r;
+      sum += texel(map, ivec2(floor(at + offset / zoom)), size).r;
     }
   return sum / float(taps * taps);
 }
@@ -101,23 +102,28 @@ void main() {
   vec2 fromTop = vec2(inPane.x, pane.w - inPane.y);
   vec2 at = view.xy + (fromTop - pane.zw * 0.5) / view.z;
   bool trialSide = mode == 2 || (mode == 0 && dot(fromTop - line.xy, line.zw) >= 0.0);
-  ivec2 size = trialSide ? textureSize(trial, 0) : textureSize(control, 0);
+  ivec2 size = textureSize(control, 0);
   // half a screen pixel of tolerance, so that rounding never shaves a row off the edge
   vec2 margin = vec2(1e-3);
   if (any(lessThan(at, -margin)) || any(greaterThan(at, vec2(size) + margin))) {
     colour = vec4(vec3(surround), 1.0);
     return;
   }
-  vec4 value = trialSide ? pictureAt(trial, at, size) : pictureAt(control, at, size);
+  // a trial of another size is shown at the control's: its own place and pixels per screen pixel
+  ivec2 trialSize = textureSize(trial, 0);
+  vec2 ratio = vec2(trialSize) / vec2(size);
+  vec2 own = at * ratio;
+  float ownZoom = view.z / ratio.x;
+  vec4 value = trialSide ? pictureAt(trial, own, trialSize, ownZoom) : pictureAt(control, at, size, view.z);
   bool invalid = broken(value);
   vec3 shown = display(value.rgb);
   if (mode == 3) {
-    vec4 other = pictureAt(trial, at, size);
+    vec4 other = pictureAt(trial, own, trialSize, ownZoom);
     invalid = invalid || broken(other);
     shown = differenceScale(clamp(dot(other.rgb - value.rgb, LUMA) / range, -1.0, 1.0));
   }
   if ((trialSide ? mapped.y : mapped.x) && mode != 3) {
-    float there = trialSide ? mapAt(trialMap, at, size) : mapAt(controlMap, at, size);
+    float there = trialSide ? mapAt(trialMap, own, ownZoom) : mapAt(controlMap, at, view.z);
     invalid = isnan(there);
     shown = mapScale(there);
   }

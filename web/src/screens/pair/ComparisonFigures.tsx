@@ -47,7 +47,7 @@ function Told({ comparison }: { comparison: Comparison }) {
 }
 
 function differenceWords(row: Schema["Difference"]): string {
-  const least = `a change of ${three(row.smallest_seen_percent)} % over a place a twelfth as wide would have been seen`;
+  const least = `a change of ${three(row.smallest_seen_percent)} % in one place would have been seen`;
   if (!row.found) return `No difference found; ${least}.`;
   const [worst] = row.zones;
   const cells = row.zones.length === 1 ? "one place differs" : `${row.zones.length} places differ`;

@@ -38,6 +38,7 @@ export function PairFigures({ pair }: { pair: Pair }) {
           control={<FigureCell figure={control.noise} outOfDate={control.out_of_date} />}
           trial={<FigureCell figure={trial.noise} outOfDate={trial.out_of_date} />}
           ratio={<RatioCell ratio={pair.noise_ratio} refused={pair.refused.noise_ratio} />}
+          refused={pair.refused.noise_ratio}
         />
         <Rows
           name="Rendering, s"
@@ -45,6 +46,7 @@ export function PairFigures({ pair }: { pair: Pair }) {
           control={<FigureCell figure={control.render_seconds} />}
           trial={<FigureCell figure={trial.render_seconds} />}
           ratio={<RatioCell ratio={pair.time_ratio} refused={pair.refused.time_ratio} />}
+          refused={pair.refused.time_ratio}
         />
         <Rows
           name="Getting ready, s"
@@ -80,6 +82,7 @@ function Rows(props: {
   control: ReactNode;
   trial: ReactNode;
   ratio?: ReactNode;
+  refused?: string | undefined;
 }) {
   return (
     <tbody>
@@ -93,6 +96,7 @@ function Rows(props: {
         <td>{props.trial}</td>
         <td>{props.ratio}</td>
       </tr>
+      {props.refused ? <Refusal reason={props.refused} /> : null}
     </tbody>
   );
 }
@@ -110,7 +114,7 @@ export function FigureCell({ figure, outOfDate }: { figure: Figure | null; outOf
 }
 
 export function RatioCell({ ratio, refused }: { ratio: Ratio | null; refused: string | undefined }) {
-  if (refused) return <span className="text-fault">refused: {refused}</span>;
+  if (refused) return <span className="text-fault">refused</span>;
   if (!ratio) return <span className="text-soft">not yet</span>;
   return (
     <span data-tie={ratio.tie}>
@@ -118,6 +122,17 @@ export function RatioCell({ ratio, refused }: { ratio: Ratio | null; refused: st
       {three(ratio.value)}
       <span className="block whitespace-nowrap text-soft text-xs">{spread(ratio.interval)}</span>
     </span>
+  );
+}
+
+/** Why a ratio is refused, over the width of the table. */
+export function Refusal({ reason }: { reason: string }) {
+  return (
+    <tr data-part="refusal">
+      <td colSpan={3} className="pb-1.5 text-left text-fault text-xs">
+        Refused: {reason}
+      </td>
+    </tr>
   );
 }
 

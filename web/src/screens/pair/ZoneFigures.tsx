@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { Link } from "react-router";
 import type { Schema } from "../../api/client";
 import { scenesQuery } from "../../api/queries";
-import { FigureCell, RatioCell } from "./PairFigures";
+import { FigureCell, RatioCell, Refusal } from "./PairFigures";
 
 /** Noise in each measured zone of the view, on both sides. */
 export function ZoneFigures({ pair, onZone }: { pair: Schema["Pair"]; onZone: (zone: string) => void }) {
@@ -59,6 +59,7 @@ function ZoneRows({ row, onZone }: { row: Schema["ZoneFigures"]; onZone: (zone: 
           <RatioCell ratio={row.ratio} refused={row.refused} />
         </td>
       </tr>
+      {row.refused ? <Refusal reason={row.refused} /> : null}
     </>
   );
 }
