@@ -13,7 +13,7 @@ from django.db.models import Count, Max
 from matchedpair.trials import MatchSheet, TrialFinding, merged_sheet, study_finding
 
 from server.catalogue.zones import areas_by_view, zones_stamp
-from server.findings.models import Measure
+from server.findings.models import Comparison, Measure
 from server.findings.pairs import PairFindings, pair_findings, unmeasured_sentence, with_all
 from server.runs.models import Run
 from server.studies.models import Option, Pair, Study
@@ -95,6 +95,9 @@ def _stamps(studies: Sequence[Study]) -> dict[int, Any]:
         stamps[pk].append(row)
     measures = Measure.objects.filter(option__study__in=studies).order_by("option__study")
     for pk, *row in measures.values_list("option__study").annotate(Count("pk"), Max("pk"), Max("measured_at")):
+        stamps[pk].append(row)
+    compared = Comparison.objects.filter(pair__study__in=studies).order_by("pair__study")
+    for pk, *row in compared.values_list("pair__study").annotate(Count("pk"), Max("measured_at")):
         stamps[pk].append(row)
     pairs = Pair.objects.filter(study__in=studies).order_by("study")
     for pk, *row in pairs.values_list("study").annotate(Count("pk"), Max("pk")):

@@ -165,6 +165,14 @@ class Compared(Measured):
         self.measure()
         self.assertIn("no effect", self.pair()["comparison"]["refused"]["difference"])
 
+    def test_the_study_s_kept_finding_takes_the_comparison_up(self):
+        findings = f"/api/studies/{self.study.pk}/findings/"
+        self.assertNotIn("of the noise", self.call("GET", findings).json()["sentence"])
+        self.measure()
+        self.assertIn("of the noise", self.call("GET", findings).json()["sentence"])
+        Comparison.objects.all().delete()
+        self.assertNotIn("of the noise", self.call("GET", findings).json()["sentence"])
+
     def test_another_picture_makes_the_comparison_old_until_it_is_made_again(self):
         self.measure()
         self.paint({"control": 0.2, "trial": 0.1})

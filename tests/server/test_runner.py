@@ -160,7 +160,7 @@ class Running(WithEngines, TransactionTestCase):
         self.assertIn("step 10/10", run.log)
         self.assertNotIn(str(work_folder()), " ".join(run.command))
         self.assertEqual(run.command[0], "python")
-        self.assertEqual(study.options.first().measures.get().method, "twin")
+        self.assertEqual(study.options.first().measures.get(name="noise").method, "twin")
         self.assertEqual(list(work_folder().iterdir()), [])
 
     def test_only_one_runner_may_be_at_work_and_it_listens_to_this_machine_alone(self):
