@@ -6,12 +6,13 @@ import sys
 
 from playwright.sync_api import expect
 
+from server.findings.models import Comparison
 from server.runs.actions import hold
 from server.runs.models import Run
 from server.studies.models import Study
 from tests.browser.base import ROOT, BrowserTest
 from tests.engines import add_ladder
-from tests.runner import RunnerProcess
+from tests.runner import RunnerProcess, until
 from tests.server.base import factor, finish_all
 
 
@@ -54,11 +55,13 @@ class Planned(BrowserTest):
     def plan(self):
         return self.page.get_by_role("table", name="Plan")
 
-    def run_it(self, count):
+    def run_it(self, count, pairs=0):
+        """Run until so many renders are finished and so many pairs compared."""
         with RunnerProcess():
             self.page.get_by_role("button", name="Create and run").click()
             finished = self.page.locator('tr[data-state-of="finished"]')
             expect(finished).to_have_count(count, timeout=90_000)
+            until(lambda: Comparison.objects.count() >= pairs, f"{pairs} pairs compared")
         return Study.objects.latest("id")
 
     def test_one_setting_through_its_range(self):
@@ -66,7 +69,7 @@ class Planned(BrowserTest):
         self.vary("Samples", "2  8  16")
         expect(self.plan().locator("tbody tr")).to_have_count(4)
         self.assert_accessible()
-        study = self.run_it(9)
+        study = self.run_it(9, pairs=3)
         self.assertEqual(study.kind, "range")
         expect(self.heading()).to_contain_text("least noise with samples 16")
         expect(self.page.get_by_role("table", name="Pairs").locator("tbody tr")).to_have_count(3)
