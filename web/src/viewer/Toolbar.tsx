@@ -33,6 +33,7 @@ export function Toolbar({
           <ToggleGroup.Item
             key={mode}
             value={mode}
+            aria-label={mode === "control" || mode === "trial" ? `${MODE_TITLES[mode]} only` : undefined}
             className="-ml-px border border-[#8b8e8c] bg-white px-2 py-0.5 first:ml-0 data-[state=on]:border-ink data-[state=on]:bg-ink data-[state=on]:text-white"
           >
             {MODE_TITLES[mode]}
