@@ -149,7 +149,7 @@ class Scenes(BrowserTest):
         expect(page.get_by_text("The reference Model on the bench was removed.")).to_be_visible()
         page.keyboard.press("Control+z")
         expect(row).to_be_visible()
-        self.assertIsNone(Reference.objects.get().removed_at)
+        until(lambda: Reference.objects.get().removed_at is None, "the reference is put back")
 
     def test_a_panorama_is_measured_and_a_square_one_refused(self):
         page = self.page
