@@ -42,7 +42,7 @@ def areas_to_measure(setup: Setup, zones: ZonesByView) -> dict[str, list[Area]]:
 def inputs_of(name: str, runs: Sequence[Run], reference: Reference | None) -> list[str]:
     """The pictures that a measure rests on."""
     pictures = [run.picture for run in runs]
-    return pictures + (reference_pictures(reference) if KIND_OF[name].by_reference or len(runs) < 2 else [])
+    return pictures + (reference_pictures(reference) if KIND_OF[name].uses_reference(alone=len(runs) < 2) else [])
 
 
 def comparison_inputs(control: Sequence[Run], trial: Sequence[Run]) -> list[str]:
@@ -77,13 +77,11 @@ def render_measures(
     """The core's measures of an option's pictures. Raises `RefusedError`, or `PictureError` when one is missing."""
     pixels, valid = _pixels(option.setup, runs, areas)
     judged = [stored_picture(digest) for digest in reference_pictures(reference)]
-    measures = RenderMeasures(
+    return RenderMeasures(
         pixels, valid, references=[picture.pixels for picture in judged],
         reference_valid=np.logical_and.reduce([picture.valid for picture in judged]) if judged else None,
         viewing=Viewing(option.setup.view_transform), smoothed=_smoothed(option),
     )  # fmt: skip
-    measures.prepare()
-    return measures
 
 
 def pair_measures(pair: Pair, areas: list[Area]) -> PairMeasures:

@@ -126,6 +126,14 @@ class Table(Measured):
         self.assertIn("guess", cells["fireflies"]["why_not"])
         self.assertIsNone(cells["noise_without_fireflies"]["value"])
 
+    def test_noise_of_one_render_does_not_wait_for_a_reference_nor_grow_old_by_it(self):
+        self.judged_by(noisy(self.truth, 0.01, 98))
+        Run.objects.filter(study=self.study, seed=2).delete()
+        self.measure()
+        self.assertFalse(self.pair()["control"]["out_of_date"])
+        rows = {row.name: len(row.inputs) for row in Measure.objects.filter(option__side="control")}
+        self.assertEqual((rows["noise"], rows["fireflies"], rows["error"]), (1, 2, 2))
+
     def test_with_renders_still_to_come_an_option_is_measured_once(self):
         self.measure()
         control = self.study.options.get(side="control")

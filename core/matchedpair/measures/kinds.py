@@ -44,6 +44,10 @@ class Kind:
     by_reference: bool
     about: str
 
+    def uses_reference(self, *, alone: bool) -> bool:
+        """Whether its figure rests on the reference; fireflies and slow patches do where there is one render alone."""
+        return self.by_reference or (alone and self.layer in ("fireflies", "blotches"))
+
 
 KINDS = (
     Kind("noise", "Noise", "%", LOWER, noise.VERSION, "noise", False,

@@ -135,7 +135,7 @@ def _measures(picture: Picture, partners: Partners, counted: Mask, viewing: View
         second = None  # bit-equal: no second seed
     valid = counted if twin is None else counted & twin.valid
     references = [each for each in (reference, second) if each is not None and reference is not None]
-    measures = RenderMeasures(
+    return RenderMeasures(
         [picture.pixels] + ([twin.pixels] if twin is not None else []),
         valid,
         references=[each.pixels for each in references],
@@ -144,8 +144,6 @@ def _measures(picture: Picture, partners: Partners, counted: Mask, viewing: View
         no_twin=partners.refused.get("twin", ""),
         no_reference=partners.refused.get("reference", NO_REFERENCE),
     )
-    measures.prepare()
-    return measures
 
 
 def _against_reference(measures: RenderMeasures) -> list[FileCheck]:
