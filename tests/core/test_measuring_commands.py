@@ -261,6 +261,14 @@ class Pair(Files):
         self.assertAlmostEqual(sides["control"]["error"]["total_percent"], 10.0, delta=0.4)
         self.assertAlmostEqual(sides["trial"]["error"]["total_percent"], 5.0, delta=0.3)
 
+    def test_a_reference_that_is_for_looking_only_judges_neither_side(self):
+        shown = write(self.folder / "shown.png", np.clip(self.truth, 0, 1), "uint8")
+        report = self.pair([noisy(self.truth, 0.05, s) for s in (3, 4)], "--reference", shown)
+        for side in ("control", "trial"):
+            self.assertIsNone(report["against_reference"][side]["error"])
+            self.assertIn("cannot be used", json.dumps(report["against_reference"][side]["refused"]))
+        self.assertIsNotNone(report["noise_ratio"])
+
     def test_text_says_the_same(self):
         trial = self.put("t", noisy(self.truth, 0.05, 3))
         code, out, _ = self.call("pair", "--control", self.control[0], "--trial", trial)

@@ -19,7 +19,7 @@ from scipy.optimize import minimize
 
 from matchedpair.measures.figure import Figure
 from matchedpair.measures.light import Light
-from matchedpair.measures.region import Region
+from matchedpair.measures.region import Region, ratio_error
 from matchedpair.pictures.filters import gauss, reduced
 from matchedpair.pictures.picture import Doubles, Floats
 
@@ -116,10 +116,12 @@ def sharpness(first: Light, second: Light) -> Figure | None:
     squared = len(first.y) > 1 and len(second.y) > 1
     rows = np.concatenate([_finest_products(first, second, cut) for cut in tiles.cuts()], axis=1)
     whole, part = (float(values.sum()) for values in rows)
-    if whole <= 0.0 or part <= 0.0 or rows.shape[1] < 6:
+    if whole <= 0.0 or part <= 0.0:
         return None
     ratio = part / whole
-    error = math.sqrt(rows.shape[1] * float(np.square(rows[1] - ratio * rows[0]).sum()) / (rows.shape[1] - 1)) / whole
+    error = ratio_error(ratio, rows[1], rows[0])
+    if error is None:
+        return None
     value = math.sqrt(ratio) if squared else ratio
     half = 1.96 * error / (2 * value if squared else 1.0)
     if half > UNSURE:

@@ -8,7 +8,6 @@ finest octaves may read too low.
 
 from __future__ import annotations
 
-import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 
@@ -17,9 +16,9 @@ import numpy as np
 
 from matchedpair.measures.figure import Figure
 from matchedpair.measures.light import Light
-from matchedpair.measures.region import Region
+from matchedpair.measures.region import Region, ratio_error
 from matchedpair.pictures.filters import FINEST_REACH, OCTAVES, coarser_bands, finest_bands, gauss
-from matchedpair.pictures.picture import Doubles, Floats
+from matchedpair.pictures.picture import Floats
 from matchedpair.pictures.strips import maps_in_strips
 
 VERSION = 1
@@ -102,17 +101,11 @@ def _octave(sigma: float, step: int, above: Floats, below: Floats, region: Regio
     if whole <= FAINT**2 * part.count:
         return Octave(pixels, None)
     kept = part.mean(above) * part.count / whole
-    error = _error(kept, part.blocks(above, max(BLOCK // step, 4))[0], part.blocks(below, max(BLOCK // step, 4))[0])
+    error = ratio_error(
+        kept, part.blocks(above, max(BLOCK // step, 4))[0], part.blocks(below, max(BLOCK // step, 4))[0]
+    )
     if error is None:
         return Octave(pixels, Figure(kept, "", None, "reference", VERSION))
     if 1.96 * error > MOST_UNSURE:
         return Octave(pixels, None)
     return Octave(pixels, Figure(kept, "", (kept - 1.96 * error, kept + 1.96 * error), "reference", VERSION))
-
-
-def _error(kept: float, above: Doubles, below: Doubles) -> float | None:
-    """Standard error of a ratio of sums over blocks (Cochran, Sampling Techniques, section 6.4)."""
-    if above.size < 6 or below.sum() <= 0.0:
-        return None
-    count = above.size
-    return math.sqrt(count * float(np.square(above - kept * below).sum()) / (count - 1)) / float(below.sum())

@@ -16,7 +16,7 @@ import numpy as np
 
 from matchedpair.measures.figure import Figure, Interval
 from matchedpair.measures.light import TINY, Light
-from matchedpair.measures.region import Region, block_error
+from matchedpair.measures.region import Region, block_error, root_interval
 from matchedpair.pictures.filters import FINEST_REACH, OCTAVES, blur_power, blurs, finest_bands, white_power
 from matchedpair.pictures.picture import Floats, Mask
 from matchedpair.pictures.strips import in_strips, maps_in_strips
@@ -53,11 +53,12 @@ class ErrorMaps:
         self.light, self.reference = light, reference
         self._references = reference.y[:2]
         counts = len(light.y), len(self._references)
-        self.squared, self._own, *rest = maps_in_strips(
+        self.squared, *rest = maps_in_strips(
             partial(_error_maps, counts=counts, eps=reference.eps),
             [reference.valid, *light.y, *self._references], FINEST_REACH,
         )  # fmt: skip
         twins = len(light.y) > 1
+        self._own = rest.pop(0) if len(self._references) == 1 else None
         self.crossed = rest.pop(0) if twins else None
         self._variance = rest.pop(0) if twins else None
         self._slow = [_slow(halved) for halved in rest]
@@ -82,14 +83,14 @@ class ErrorMaps:
 
     def _total(self, region: Region) -> Figure:
         total = _root(region, self.squared) or Figure(0.0, "%", None, "reference", VERSION)
-        if len(self._references) > 1 or total.interval is None:
-            return total
-        low = _less(total.interval[0], self._own_noise(region))
-        return Figure(total.value, "%", (low, total.interval[1]), "reference", VERSION)
+        return Figure(total.value, "%", self._widened(total.interval, region), "reference", VERSION)
 
-    def _own_noise(self, region: Region) -> float:
-        """At most this relative variance is a lone reference's own: what the seeds' errors share in the finest band."""
-        return max(region.mean(self._own) / white_power(0.0, OCTAVES[0]), 0.0)
+    def _widened(self, interval: Interval | None, region: Region) -> Interval | None:
+        """With a lone reference, the lower end leaves room for its own noise: what errors share in the finest band."""
+        if self._own is None or interval is None:
+            return interval
+        own = max(region.mean(self._own) / white_power(0.0, OCTAVES[0]), 0.0)
+        return 100 * math.sqrt(max((interval[0] / 100) ** 2 - own, 0.0)), interval[1]
 
     def _systematic(self, region: Region, refused: dict[str, str]) -> Figure | None:
         if self.crossed is None:
@@ -104,9 +105,7 @@ class ErrorMaps:
             refused["systematic"] = f"none can be told from noise; one above {least:.2g} % would have been seen"
             return None
         percent = 100 * math.sqrt(mean)
-        interval = _interval(percent, mean, error, METHOD_SHARE)
-        if len(self._references) < 2 and interval is not None:
-            interval = (_less(interval[0], self._own_noise(region)), interval[1])
+        interval = self._widened(root_interval(mean, error, METHOD_SHARE), region)
         return Figure(percent, "%", interval, "reference", VERSION)
 
     def _low(self, region: Region, refused: dict[str, str]) -> Figure | None:
@@ -122,7 +121,7 @@ class ErrorMaps:
             refused["low_frequency"] = "no slow error can be told from noise"
             return None
         percent = 100 * math.sqrt(power)
-        return Figure(percent, "%", _interval(percent, power, error, SLOW_SHARE), "reference", VERSION)
+        return Figure(percent, "%", root_interval(power, error, SLOW_SHARE), "reference", VERSION)
 
 
 def _weight(valid: Mask, references: tuple[Floats, ...], eps: float) -> Floats:
@@ -138,7 +137,8 @@ def _relative(valid: Mask, y: Floats, *references: Floats, eps: float) -> Floats
 
 
 def _error_maps(valid: Mask, *planes: Floats, counts: tuple[int, int], eps: float) -> list[Floats]:
-    """E² less the reference's variance and its finest band crossed; with twins, E crossed and the seeds' own variance.
+    """E² less the reference's variance; with a lone reference, the finest bands of E crossed; with twins, E crossed and
+    the seeds' own variance.
 
     Last, for each seed, E blurred by 1.4 pixels at every second pixel.
     """
@@ -150,7 +150,9 @@ def _error_maps(valid: Mask, *planes: Floats, counts: tuple[int, int], eps: floa
     if len(references) > 1:
         squared -= np.square(relative[0][0] - relative[0][1]) * np.float32(0.5)
     split = [finest_bands(seed[number % len(seed)]) for number, seed in enumerate(relative)]
-    maps = [squared, split[0][0] * (split[-1][0] if len(references) == 1 else np.float32(0.0))]
+    maps = [squared]
+    if len(references) == 1:
+        maps.append(split[0][0] * split[-1][0])
     if len(seeds) > 1:
         ways = product(combinations(relative, 2), product(range(len(references)), repeat=2))
         maps.append(_mean([i[k] * j[m] for (i, j), (k, m) in ways if k != m or len(references) == 1]))
@@ -179,16 +181,4 @@ def _root(region: Region, plane: Floats) -> Figure | None:
         return None
     percent = 100 * math.sqrt(mean)
     error = block_error(plane, region, 2 * BLOCK) or block_error(plane, region, BLOCK)
-    return Figure(percent, "%", _interval(percent, mean, error, METHOD_SHARE), "reference", VERSION)
-
-
-def _less(percent: float, variance: float) -> float:
-    """A percentage with a relative variance taken off."""
-    return 100 * math.sqrt(max((percent / 100) ** 2 - variance, 0.0))
-
-
-def _interval(percent: float, mean: float, error: float | None, share: float) -> Interval | None:
-    if error is None:
-        return None
-    half = math.hypot(100 * 1.96 * error / (2 * math.sqrt(mean)), share * percent)
-    return max(0.0, percent - half), percent + half
+    return Figure(percent, "%", root_interval(mean, error, METHOD_SHARE), "reference", VERSION)

@@ -17,9 +17,9 @@ from functools import cached_property, partial
 import numpy as np
 
 from matchedpair.errors import RefusedError
-from matchedpair.measures.figure import Figure, Interval, Ratio, must_compare
+from matchedpair.measures.figure import Figure, Ratio, must_compare
 from matchedpair.measures.light import TINY, Light
-from matchedpair.measures.region import Region, block_error
+from matchedpair.measures.region import Region, block_error, root_interval
 from matchedpair.pictures.filters import box
 from matchedpair.pictures.picture import Floats, Mask
 from matchedpair.pictures.strips import in_strips
@@ -72,7 +72,6 @@ class TwinNoise:
         self.light = light
         self.counted = light.valid if apart is None else light.valid & ~apart
         self._all = light.all_valid and apart is None
-        self._told: dict[Region, NoiseFigure] = {}
 
     @cached_property
     def q(self) -> Floats:
@@ -90,8 +89,6 @@ class TwinNoise:
 
     def figure(self, region: Region) -> NoiseFigure:
         """Noise inside a region of `counted` pixels."""
-        if region in self._told:
-            return self._told[region]
         mean_q = region.mean(self.q)
         percent = 100 * math.sqrt(mean_q)
         values = region.values(self.q)
@@ -99,11 +96,11 @@ class TwinNoise:
         top = float(np.partition(values, values.size - few)[-few:].sum(dtype=np.float64))
         top /= max(mean_q * values.size, 1e-300)
         fine = block_error(self.q, region, 16)
-        self._told[region] = NoiseFigure(
-            Figure(percent, "%", _interval(percent, mean_q, block_error(self.q, region, 32) or fine), "twin", VERSION),
+        interval = root_interval(mean_q, block_error(self.q, region, 32) or fine, METHOD_SHARE)
+        return NoiseFigure(
+            Figure(percent, "%", interval, "twin", VERSION),
             min(top, 1.0), fine,
         )  # fmt: skip
-        return self._told[region]
 
     def _share(self, y1: Floats, y2: Floats, level: Floats) -> Floats:
         share = partial(_share_of_noise, eps=self.light.eps, everywhere=self._all)
@@ -151,14 +148,6 @@ def _share_of_noise(y1: Floats, y2: Floats, level: Floats, counted: Mask, *, eps
     if not everywhere:
         share *= counted
     return share
-
-
-def _interval(percent: float, mean_q: float, error: float | None) -> Interval | None:
-    if error is None:
-        return None
-    # the published half-width 1.96·se/(2·noise) is in units of √q; with noise in percent that is 100 times as much
-    half = math.hypot(100 * 1.96 * error / (2 * math.sqrt(mean_q)) if mean_q > 0 else 0.0, METHOD_SHARE * percent)
-    return max(0.0, percent - half), percent + half
 
 
 def _relative(figure: NoiseFigure) -> float:

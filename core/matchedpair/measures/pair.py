@@ -11,7 +11,7 @@ import numpy as np
 
 from matchedpair.errors import RefusedError
 from matchedpair.measures.alignment import Alignment, alignment
-from matchedpair.measures.blotches import Blotches
+from matchedpair.measures.blotches import MOST_OF_HEIGHT, Blotches
 from matchedpair.measures.difference import DifferenceFigure, difference, z_map
 from matchedpair.measures.figure import Ratio
 from matchedpair.measures.light import Light, equal
@@ -147,7 +147,7 @@ class PairMeasures:
             except RefusedError:
                 continue
             if found.found:
-                scales.append(found.scale.value if found.scale else light.shape[0] / 20)
+                scales.append(found.scale.value if found.scale else light.shape[0] / MOST_OF_HEIGHT)
         return max(scales, default=None)
 
     def _look(self, region: Region) -> LookFigure:

@@ -14,8 +14,19 @@ from matchedpair.measures.difference import DifferenceFigure
 from matchedpair.measures.figure import Ratio
 from matchedpair.measures.file_checks import FileCheck, identical, stops
 from matchedpair.measures.pair import PairMeasures
-from matchedpair.measures.render import RenderMeasures, Viewing
-from matchedpair.measures.report import NAMES, check_row, look_row, read_all, refused_row, visible_row, zone_row
+from matchedpair.measures.render import Viewing
+from matchedpair.measures.report import (
+    NAMES,
+    Partners,
+    Read,
+    check_row,
+    look_row,
+    measures_of,
+    read_all,
+    refused_row,
+    visible_row,
+    zone_row,
+)
 from matchedpair.pictures import Picture
 from matchedpair.pictures.display import require_transform
 
@@ -69,7 +80,7 @@ def compare_files(
     except RefusedError as refusal:
         row["identical"] = False if "sizes" in refusal.reason else None
         refused |= dict.fromkeys(("shift_pixels", "noise_ratio", "difference", "look", "visible"), refusal.reason)
-    row["against_reference"] = _against_reference(pictures, viewing, refused)
+    row["against_reference"] = _against_reference(read, viewing, refused)
     row["checks"] = [check_row(check) for check in sorted(checks, key=lambda check: check.severity != "stop")]
     row["refused"] = [{"measure": name, "reason": reason} for name, reason in refused.items()]
     return row
@@ -104,25 +115,19 @@ def _compared(
 
 
 def _against_reference(
-    pictures: dict[str, Picture], viewing: Viewing | None, refused: dict[str, str]
+    read: dict[str, Read], viewing: Viewing | None, refused: dict[str, str]
 ) -> dict[str, Any] | None:
     """Each side's own measures by the reference; noise is never held against it."""
-    if "reference" not in pictures:
+    if "reference" not in read:
         refused["against_reference"] = "there is no reference to judge by"
         return None
-    references = [pictures[role] for role in ("reference", "reference twin") if role in pictures]
     rows = {}
     for side in ("control", "trial"):
-        seeds = [pictures[role] for role in (side, f"{side} twin") if role in pictures]
+        picture, _ = read[side]
+        roles = {"twin": f"{side} twin", "reference": "reference", "reference twin": "reference twin"}
+        partners = Partners(picture, {role: read[name] for role, name in roles.items() if name in read})
         try:
-            if len({picture.size for picture in [*seeds, *references]}) > 1:
-                raise RefusedError("error", "the reference has another size")
-            valid = np.logical_and.reduce([picture.valid for picture in seeds])
-            measures = RenderMeasures(
-                [picture.pixels for picture in seeds], valid, references=[each.pixels for each in references],
-                reference_valid=np.logical_and.reduce([each.valid for each in references]), viewing=viewing,
-            )  # fmt: skip
-            rows[side] = zone_row(measures.zone(valid))
+            rows[side] = zone_row(measures_of(picture, partners, picture.valid, viewing).zone(picture.valid))
         except RefusedError as refusal:
             rows[side] = refused_row(dict.fromkeys(NAMES, refusal.reason))
     return rows

@@ -2,13 +2,17 @@
 
 from __future__ import annotations
 
+import math
 from functools import cached_property
 
 import cv2
 import numpy as np
 
 from matchedpair.errors import RefusedError
+from matchedpair.measures.figure import Interval
 from matchedpair.pictures.picture import Doubles, Floats, Mask
+
+LEAST_BLOCKS = 6
 
 
 class Region:
@@ -119,4 +123,18 @@ def block_error(plane: Floats, region: Region, size: int) -> float | None:
     return float(np.sqrt((steps**2 / 2).mean() / blocks))
 
 
-LEAST_BLOCKS = 6
+def root_interval(mean: float, error: float | None, share: float = 0.0) -> Interval | None:
+    """95 % interval of 100·√mean, from the standard error of the mean and a relative share of the method's own."""
+    if error is None:
+        return None
+    percent = 100 * math.sqrt(mean)
+    half = math.hypot(100 * 1.96 * error / (2 * math.sqrt(mean)) if mean > 0 else 0.0, share * percent)
+    return max(0.0, percent - half), percent + half
+
+
+def ratio_error(ratio: float, above: Doubles, below: Doubles) -> float | None:
+    """Standard error of a ratio of sums over blocks (Cochran, Sampling Techniques, section 6.4); None with too few."""
+    count, whole = above.size, float(below.sum())
+    if count < LEAST_BLOCKS or whole <= 0.0:
+        return None
+    return math.sqrt(count * float(np.square(above - ratio * below).sum()) / (count - 1)) / whole

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
-from functools import cached_property
+from functools import cache, cached_property
 from typing import Any, TypeVar
 
 import numpy as np
@@ -148,10 +148,11 @@ class RenderMeasures:
             alike = self.reference is None or self.reference.all_valid
             return region if alike or self.reference is None else Region(inside & self.reference.valid)
 
+        twins = cache(lambda: self._noise.figure(region))
         wanted: dict[str, Callable[[], Any]] = {
             "look": lambda: self._look(judged()),
-            "noise": lambda: self._noise_or_guess(region),
-            "noise.without_fireflies_percent": lambda: self._calm_noise(inside, region),
+            "noise": lambda: self._noise_or_guess(region, twins),
+            "noise.without_fireflies_percent": lambda: self._calm_noise(inside, twins),
             "noise.seen_percent": lambda: self._seen_noise.figure(region),
             "fireflies": lambda: (self._fireflies.figure(region), self._fireflies.figure(region, seeds=1)),
             "blotches": lambda: self._blotches.figure(region),
@@ -213,14 +214,14 @@ class RenderMeasures:
     def _calm(self) -> TwinNoise:
         return TwinNoise(self.light, self._fireflies.mask) if self._fireflies.mask.any() else self._noise
 
-    def _noise_or_guess(self, region: Region) -> NoiseFigure | SingleNoise:
+    def _noise_or_guess(self, region: Region, twins: Callable[[], NoiseFigure]) -> NoiseFigure | SingleNoise:
         if len(self.light.y) < 2 and not self._no_twin:
             return self._single(region)
-        return self._noise.figure(region)
+        return twins()
 
-    def _calm_noise(self, inside: Mask, region: Region) -> Figure:
+    def _calm_noise(self, inside: Mask, twins: Callable[[], NoiseFigure]) -> Figure:
         if self._calm is self._noise:
-            return self._noise.figure(region).noise
+            return twins().noise
         return self._calm.figure(Region(inside & self._calm.counted)).noise
 
     def _single(self, region: Region) -> SingleNoise:

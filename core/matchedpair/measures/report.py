@@ -67,7 +67,7 @@ def measure_files(
     try:
         if stopped:
             raise RefusedError("noise", STOPPED)
-        measured = _measures(picture, partners, counted, viewing)
+        measured = measures_of(picture, partners, counted, viewing)
         checks += _against_reference(measured)
     except RefusedError as refusal:
         measured = refusal
@@ -129,7 +129,8 @@ def _other_size(partner: Picture, picture: Picture) -> FileCheck:
     return FileCheck("size", "stop", f"it is {came} pixels and the render {wanted}; the two differ in size.")
 
 
-def _measures(picture: Picture, partners: Partners, counted: Mask, viewing: Viewing | None) -> RenderMeasures:
+def measures_of(picture: Picture, partners: Partners, counted: Mask, viewing: Viewing | None) -> RenderMeasures:
+    """The measures of a render with what can be used of its partners. Raises `RefusedError`."""
     twin, reference, second = (partners.get(role) for role in ("twin", "reference", "reference twin"))
     if second is not None and reference is not None and equal(reference.pixels, second.pixels):
         second = None  # bit-equal: no second seed

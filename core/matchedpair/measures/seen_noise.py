@@ -10,7 +10,7 @@ from itertools import combinations
 import numpy as np
 
 from matchedpair.measures.figure import Figure
-from matchedpair.measures.region import Region, block_error
+from matchedpair.measures.region import Region, block_error, root_interval
 from matchedpair.pictures.display import encoded
 from matchedpair.pictures.filters import light_of
 from matchedpair.pictures.picture import Floats
@@ -38,11 +38,7 @@ class SeenNoise:
         """Noise as seen in a region, in percent of white."""
         mean, error = region.mean(self.variance), block_error(self.variance, region, 16)
         percent = 100 * math.sqrt(mean)
-        interval = None
-        if error is not None and mean > 0:
-            half = 100 * 1.96 * error / (2 * math.sqrt(mean))
-            interval = (max(percent - half, 0.0), percent + half)
-        return Figure(percent, "% of white", interval, "twin", VERSION)
+        return Figure(percent, "% of white", root_interval(mean, error) if mean > 0 else None, "twin", VERSION)
 
 
 def _variance(*pictures: Floats, display: Callable[[Floats], Floats]) -> Floats:

@@ -99,7 +99,7 @@ def blurs(plane: Floats, sigmas: Sequence[float], *, done: float = 0.0, step: in
         Rising, in pixels of the full picture.
     """
     for sigma in sigmas:
-        while done / (2 * step) >= FULL_UNTIL / 2 and min(plane.shape) > 8:
+        while done / step >= FULL_UNTIL and min(plane.shape) > 8:
             plane, step = np.ascontiguousarray(plane[::2, ::2]), 2 * step
         plane = gauss(plane, math.sqrt(sigma**2 - done**2) / step)
         done = sigma
