@@ -2,11 +2,9 @@
 
 from __future__ import annotations
 
-import logging
 from collections.abc import Sequence
 
 from django.db.models import Prefetch, Q, QuerySet
-from matchedpair.errors import MatchedPairError, RefusedError
 from matchedpair.measures.pair import OTHER_SIZE, PairMeasures
 from matchedpair.measures.pair_report import difference_row
 from matchedpair.measures.report import look_row, visible_row
@@ -19,14 +17,14 @@ from server.findings.inputs import (
     comparison_inputs,
     comparison_is_current,
     counted_runs,
+    has_open_runs,
+    made_or_reason,
     pair_measures,
     zone_mask,
 )
 from server.findings.models import Comparison
-from server.runs.models import OPEN_STATES, Run
-from server.studies.models import Option, Pair
-
-log = logging.getLogger("server.measuring")
+from server.runs.models import Run
+from server.studies.models import Pair
 
 
 def compare_outstanding(options: Sequence[int], zones: ZonesByView) -> int:
@@ -53,7 +51,7 @@ def _compare(pair: Pair, zones: ZonesByView) -> int:
     runs = [counted_runs(option) for option in (pair.control, pair.trial)]
     if not all(runs) or not all(run.picture for side in runs for run in side):
         return 0
-    if any(_waits_for_pair(option) for option in (pair.control, pair.trial)):
+    if any(has_open_runs(option) for option in (pair.control, pair.trial)):
         return 0
     wanted = areas_to_measure(pair.control.setup, zones)
     pair.comparisons.exclude(zone__in=wanted).delete()
@@ -66,14 +64,8 @@ def _compare(pair: Pair, zones: ZonesByView) -> int:
     }
     if not stale:
         return 0
-    failed, measures = "", None
-    try:
-        measures = pair_measures(pair, next(iter(stale.values())))
-    except RefusedError as refusal:
-        failed = refusal.reason
-    except MatchedPairError as error:
-        log.warning("pair %s cannot be compared: %s", pair.pk, error)
-        failed = str(error)
+    first = next(iter(stale.values()))
+    measures, failed = made_or_reason(lambda: pair_measures(pair, first), f"pair {pair.pk} cannot be compared")
     for zone, areas in stale.items():
         fields = {"inputs": inputs, "area": signature(areas), "version": Comparison.VERSION}
         if measures is None:
@@ -82,10 +74,6 @@ def _compare(pair: Pair, zones: ZonesByView) -> int:
             fields |= _compared(measures, zone_mask(pair.control.setup, zone, areas, measures.valid))
         Comparison.objects.update_or_create(pair=pair, zone=zone, defaults=fields)
     return len(stale)
-
-
-def _waits_for_pair(option: Option) -> bool:
-    return any(run.state in OPEN_STATES and not run.warm_up for run in option.runs.all())
 
 
 def _nothing_compared(reason: str) -> dict[str, object]:

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+import logging
+from collections.abc import Callable, Sequence
+from typing import TypeVar
 
 import numpy as np
 from matchedpair.elsewhere import DISPLAY
-from matchedpair.errors import RefusedError
+from matchedpair.errors import MatchedPairError, RefusedError
 from matchedpair.measures.areas import LEAVE_OUT, MEASURE, Area, measured_mask
 from matchedpair.measures.kinds import KIND_OF
 from matchedpair.measures.pair import PairMeasures
@@ -17,19 +19,37 @@ from matchedpair.pictures.picture import Floats, Mask
 from server.findings.judging import reference_pictures
 from server.findings.models import Comparison, Measure
 from server.references.models import Reference
-from server.runs.models import Run, RunState
+from server.runs.models import OPEN_STATES, Run, RunState
 from server.store.pixels import stored_picture
 from server.studies.models import Option, Pair, Setup
 
 ENCODED = "the pictures are display-encoded; state their view transform to measure them"
 MOST_SEEDS = 4  # pictures held at once; more seeds sharpen noise little and cost memory
 ZonesByView = dict[tuple[str, str], list[Area]]
+Made = TypeVar("Made")
+log = logging.getLogger("server.measuring")
 
 
 def counted_runs(option: Option) -> list[Run]:
     """The option's finished runs, warm-up apart, by seed."""
     runs = [run for run in option.runs.all() if run.state == RunState.FINISHED and not run.warm_up]
     return sorted(runs, key=lambda run: run.seed)
+
+
+def has_open_runs(option: Option) -> bool:
+    """Whether renders that count, warm-up apart, are still to come."""
+    return any(run.state in OPEN_STATES and not run.warm_up for run in option.runs.all())
+
+
+def made_or_reason(make: Callable[[], Made], what: str) -> tuple[Made | None, str]:
+    """What `make` gives, or None and why it was refused or failed; a failure is logged under `what`."""
+    try:
+        return make(), ""
+    except RefusedError as refusal:
+        return None, refusal.reason
+    except MatchedPairError as error:
+        log.warning("%s: %s", what, error)
+        return None, str(error)
 
 
 def areas_to_measure(setup: Setup, zones: ZonesByView) -> dict[str, list[Area]]:

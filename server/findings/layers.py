@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-import logging
 from pathlib import Path
 from tempfile import TemporaryDirectory
 
 import numpy as np
-from matchedpair.errors import InputError, MatchedPairError, RefusedError
+from matchedpair.errors import InputError
 from matchedpair.measures.layers import LAYER_OF, PAIR, RENDER, Layer, shown_range
 from matchedpair.pictures import write_exr
 from matchedpair.pictures.picture import Floats
@@ -19,6 +18,7 @@ from server.findings.inputs import (
     areas_to_measure,
     comparison_inputs,
     counted_runs,
+    made_or_reason,
     pair_measures,
     render_measures,
 )
@@ -29,7 +29,6 @@ from server.store.pixels import PICTURE
 from server.studies.models import Option, Pair
 
 HALF_MOST = 65504.0
-log = logging.getLogger("server.layers")
 
 
 def ask_for_layer(subject: Option | Pair, name: str) -> MapLayer:
@@ -79,13 +78,11 @@ def make_layer(row: MapLayer) -> None:
         return
     inputs = layer_inputs(subject, layer, zones, references)
     old = row.picture
-    try:
-        values = _values(subject, layer, zones, references)
-    except RefusedError as refusal:
-        fields = {"state": LayerState.REFUSED, "refused": refusal.reason, "picture": "", "bytes": None}
-    except MatchedPairError as error:
-        log.warning("map %s of %s cannot be made: %s", row.name, subject, error)
-        fields = {"state": LayerState.REFUSED, "refused": str(error), "picture": "", "bytes": None}
+    values, failed = made_or_reason(
+        lambda: _values(subject, layer, zones, references), f"map {row.name} of {subject} cannot be made"
+    )
+    if values is None:
+        fields = {"state": LayerState.REFUSED, "refused": failed, "picture": "", "bytes": None}
     else:
         low, high = shown_range(layer, values)
         digest, size = _kept(values)

@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-import logging
 from collections.abc import Sequence
 
 from django.db import transaction
 from django.db.models import Prefetch, QuerySet
-from matchedpair.errors import MatchedPairError, RefusedError
+from matchedpair.errors import RefusedError
 from matchedpair.measures import noise_ratio
 from matchedpair.measures.areas import Area
 from matchedpair.measures.figure import Figure, Ratio
@@ -17,16 +16,24 @@ from matchedpair.measures.zones import WHOLE
 
 from server.catalogue.zones import areas_by_view, signature
 from server.findings.comparing import compare_outstanding
-from server.findings.inputs import areas_to_measure, counted_runs, inputs_of, is_current, render_measures, zone_mask
+from server.findings.inputs import (
+    areas_to_measure,
+    counted_runs,
+    has_open_runs,
+    inputs_of,
+    is_current,
+    made_or_reason,
+    render_measures,
+    zone_mask,
+)
 from server.findings.judging import References
 from server.findings.models import Measure
 from server.references.models import Reference
-from server.runs.models import OPEN_STATES, Run
+from server.runs.models import Run
 from server.studies.models import Option, Purpose
 
 NOISE = "noise"
 OUTSIDE = "no pixel of the zone is in this picture"
-log = logging.getLogger("server.measuring")
 
 
 def measure_outstanding(options: QuerySet[Option]) -> int:
@@ -85,7 +92,7 @@ def ratio_of(control: Measure | None, trial: Measure | None) -> Ratio | None:
 
 def _waits(option: Option, counted: Sequence[Run]) -> bool:
     """Whether to wait for renders that are still to come: until the first twins are there, and then until all are."""
-    if not any(run.state in OPEN_STATES and not run.warm_up for run in option.runs.all()):
+    if not has_open_runs(option):
         return False
     return len(counted) < 2 or any(row.name == NOISE and row.version for row in option.measures.all())
 
@@ -104,14 +111,10 @@ def _zone_is_current(
 
 def _write(option: Option, runs: Sequence[Run], reference: Reference | None, wanted: dict[str, list[Area]]) -> None:
     """Measure these zones from one reading of the pictures."""
-    failed, measures = "", None
-    try:
-        measures = render_measures(option, runs, next(iter(wanted.values())), reference)
-    except RefusedError as refusal:
-        failed = refusal.reason
-    except MatchedPairError as error:
-        log.warning("option %s cannot be measured: %s", option.pk, error)
-        failed = str(error)
+    first = next(iter(wanted.values()))
+    measures, failed = made_or_reason(
+        lambda: render_measures(option, runs, first, reference), f"option {option.pk} cannot be measured"
+    )
     for zone, areas in wanted.items():
         mask = None if measures is None else zone_mask(option.setup, zone, areas, measures.light.valid)
         if measures is None or mask is None or not mask.any():
