@@ -11,6 +11,17 @@ export function seconds(value: number | null | undefined): string {
   return value == null ? "not known" : `${three(value)} s`;
 }
 
+/** The ends of an interval, when there is one. */
+export function spread(interval: number[] | null): string {
+  const [low, high] = interval ?? [];
+  return low === undefined || high === undefined ? "no interval" : `${three(low)} to ${three(high)}`;
+}
+
+/** An option as rows call it: the one that changes nothing is the control. */
+export function optionTitle(title: string): string {
+  return title === "as the control" ? "the control" : title;
+}
+
 /** A stretch of time as people say it: 8 s, 2 min 5 s, 1 h 10 min. */
 export function duration(value: number): string {
   const whole = Math.max(0, Math.round(value));

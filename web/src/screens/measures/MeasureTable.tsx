@@ -1,6 +1,6 @@
 import { Link } from "react-router";
 import type { Schema } from "../../api/client";
-import { three } from "../../parts/format";
+import { spread, three } from "../../parts/format";
 import { SideMark, type SideName } from "../../parts/Side";
 import { addressOf, titleOf } from "./standing";
 
@@ -77,7 +77,7 @@ function Figure({ row, kind, cell }: { row: Row; kind: Kind; cell: Cell | undefi
         {kind.title} of {titleOf(row)}, look at its map:{" "}
       </span>
       <span className={cell.standing === "best" ? "font-semibold" : ""}>{shown(cell.value, kind)}</span>
-      <span className="block whitespace-nowrap text-soft text-xs leading-tight">{spread(cell, kind)}</span>
+      <span className="block whitespace-nowrap text-soft text-xs leading-tight">{spreadOf(cell, kind)}</span>
     </>
   );
   return (
@@ -130,10 +130,10 @@ function shown(value: number, kind: Kind): string {
   return `${value < 0 ? "−" : "+"}${Math.abs(value).toFixed(3)}`;
 }
 
-function spread(cell: Cell, kind: Kind): string {
+function spreadOf(cell: Cell, kind: Kind): string {
   const [low, high] = cell.interval ?? [];
-  if (low === undefined || high === undefined) return "no interval";
-  return kind.unit === "stops" ? `± ${((high - low) / 2).toFixed(3)}` : `${three(low)} to ${three(high)}`;
+  if (kind.unit !== "stops" || low === undefined || high === undefined) return spread(cell.interval);
+  return `± ${((high - low) / 2).toFixed(3)}`;
 }
 
 function aboutOf(kind: Kind): string {

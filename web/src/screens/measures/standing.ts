@@ -1,4 +1,5 @@
 import type { Schema } from "../../api/client";
+import { optionTitle } from "../../parts/format";
 
 type Table = Schema["MeasureTable"];
 
@@ -29,7 +30,7 @@ function capital(words: string): string {
 
 /** An option as a row calls it. */
 export function titleOf(row: Schema["MeasureRow"]): string {
-  return row.title === "as the control" ? "the control" : row.title;
+  return optionTitle(row.title);
 }
 
 /** Where a cell leads: the picture at that zone with the map that shows the measure. */

@@ -1,6 +1,6 @@
 import type { ReactNode } from "react";
 import type { Schema } from "../../api/client";
-import { megabytes, three } from "../../parts/format";
+import { megabytes, spread, three } from "../../parts/format";
 import { SideName } from "../../parts/Side";
 
 type Pair = Schema["Pair"];
@@ -134,11 +134,6 @@ export function Refusal({ reason }: { reason: string }) {
       </td>
     </tr>
   );
-}
-
-function spread(interval: number[] | null): string {
-  const [low, high] = interval ?? [];
-  return low === undefined || high === undefined ? "no interval" : `${three(low)} to ${three(high)}`;
 }
 
 function methodOf(figure: Figure | null): string {

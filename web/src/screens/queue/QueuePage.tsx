@@ -2,7 +2,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link } from "react-router";
 import { api, type Schema } from "../../api/client";
 import { queueQuery } from "../../api/queries";
-import { duration } from "../../parts/format";
+import { duration, optionTitle } from "../../parts/format";
 import { Failed, Loading, Notice } from "../../parts/Notice";
 import { useRemembered } from "../../parts/remembered";
 import { SideMark } from "../../parts/Side";
@@ -229,9 +229,8 @@ function Waiting({ runs, onChange }: { runs: Run[]; onChange: () => void }) {
 
 function RunName({ run }: { run: Run }) {
   if (run.warm_up) return <>Warm-up of {run.engine}, not counted</>;
-  if (run.purpose === "pilot")
-    return <>Pilot, {run.title === "as the control" ? "the control" : run.title}</>;
-  const title = run.title === "as the control" ? "the control" : run.title;
+  const title = optionTitle(run.title);
+  if (run.purpose === "pilot") return <>Pilot, {title}</>;
   return (
     <span className="inline-flex items-center gap-1.5">
       <SideMark side={run.side} size={9} />

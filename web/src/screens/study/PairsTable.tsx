@@ -1,6 +1,6 @@
 import { Link } from "react-router";
 import type { Schema } from "../../api/client";
-import { three } from "../../parts/format";
+import { spread, three } from "../../parts/format";
 
 type Summary = Schema["PairSummary"];
 
@@ -58,13 +58,12 @@ export function PairsTable({ pairs }: { pairs: Summary[] }) {
 
 function RatioCell({ ratio, refused }: { ratio: Summary["time_ratio"]; refused: string | undefined }) {
   if (!ratio) return <span className="text-soft">{refused ?? "not measured yet"}</span>;
-  const [low, high] = ratio.interval ?? [];
   return (
     <>
       {ratio.tie ? "a tie, " : ""}
       {three(ratio.value)}
       <span className="block text-soft text-xs leading-tight">
-        {low === undefined || high === undefined ? "no interval" : `${three(low)} to ${three(high)}`}
+        {spread(ratio.interval)}
         {ratio.method === "cpu" ? ", CPU" : ""}
         {ratio.note ? `, ${ratio.note}` : ""}
       </span>

@@ -1,7 +1,7 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, type Schema } from "../../api/client";
-import { duration, megabytes, three } from "../../parts/format";
+import { duration, megabytes, optionTitle, three } from "../../parts/format";
 import { SideMark, type SideName } from "../../parts/Side";
 import { type Column, ROW_HEIGHT, type Row } from "./RunTable";
 
@@ -154,7 +154,7 @@ function shownNumber(column: Column, value: number): string {
 function Title({ row, side }: { row: Row; side: SideName | null }) {
   const marked = side ?? (row.warm_up || row.purpose === "pilot" ? null : row.side);
   const kind = row.warm_up ? "Warm-up" : row.purpose === "pilot" ? "Pilot" : row.small ? "Small" : "";
-  const title = row.title === "as the control" ? "the control" : row.title;
+  const title = optionTitle(row.title);
   return (
     <span className="flex items-start gap-1.5">
       {marked ? (
