@@ -86,7 +86,7 @@ web/dist/index.html: web/node_modules/installed $(WEB_SOURCES)
 	cd web && npx vite build --logLevel warn
 	@touch $@
 
-.venv/kernels-warm: .venv/installed $(KERNELS) core/matchedpair/measures/kernels.py $(wildcard standins/*.py standins/*/*.py)
+.venv/kernels-warm: .venv/installed $(KERNELS) core/matchedpair/measures/kernels.py core/matchedpair/pictures/pyramid_kernels.py $(wildcard standins/*.py standins/*/*.py)
 	@echo "Compiling the stand-in engines and the measures, once …"
 	@for engine in alder tansy sorrel sedge; do $$engine --warm >/dev/null || exit 1; done
 	@python -m matchedpair.measures.kernels

@@ -18,5 +18,5 @@ urlpatterns = [
     path("brightness/<int:pk>/", engines_api.brightness),
     path("brightness/<int:pk>/restore/", engines_api.brightness_restore),
     path("view-transforms/", transforms_api.transforms),
-    path("view-transforms/table/", transforms_api.transform_table),
+    path("view-transforms/shader/", transforms_api.transform_shader),
 ]

@@ -13,6 +13,8 @@ ENGINES = Path(os.environ.get("MATCHEDPAIR_ENGINES") or ROOT / "demo" / "engines
 SCHEDULER = os.environ.get("MATCHEDPAIR_SCHEDULER", "")
 # rendering stops before the disk is so full that nothing can be written down any more
 KEEP_FREE_BYTES = int(float(os.environ.get("MATCHEDPAIR_KEEP_FREE_MB") or 500) * 1e6)
+# pictures cut up for the viewer; what was looked at longest ago goes first
+TILES_BYTES = int(float(os.environ.get("MATCHEDPAIR_TILES_MB") or 4000) * 1e6)
 SHARED = os.environ.get("MATCHEDPAIR_SHARED", "") == "1"
 _imports = os.environ.get("MATCHEDPAIR_IMPORTS", "")
 IMPORT_ROOT = Path(_imports).resolve() if _imports else (None if SHARED else Path.home().resolve())
@@ -109,6 +111,8 @@ SPECTACULAR_SETTINGS = {
         "PlanKindName": "server.studies.models.PLAN_KIND_CHOICES",
         "Side": "server.studies.models.Side",
         "Chosen": "server.findings.models.Chosen",
+        "BlindKindName": "server.findings.models.BLIND_KIND_CHOICES",
+        "Mark": "server.findings.models.Mark",
         "StudyState": "server.runs.progress.StudyState",
         "ReferenceKind": "server.references.models.ReferenceKind",
     },

@@ -10,6 +10,7 @@ from server.config.problems import not_found
 urlpatterns = [
     path("api/schema/", SpectacularAPIView.as_view()),
     path("api/session/", session),
+    path("api/", include("server.store.urls")),
     path("api/", include("server.catalogue.urls")),
     path("api/", include("server.studies.urls")),
     path("api/", include("server.runs.urls")),

@@ -15,6 +15,7 @@ from server.references.models import Panorama, Reference
 from server.runs.models import ENDED_STATES, Run
 from server.store.files import path_of
 from server.store.pixels import PICTURE, THUMBNAIL
+from server.store.tiles import drop_tiles
 from server.studies.models import Purpose, Study
 
 WARM_UPS, OLD, COUNTED, MAPS = "warm_ups", "old", "counted", "maps"
@@ -81,6 +82,7 @@ def drop_unused(digests: set[str]) -> None:
     for digest in digests - used:
         for ending in (PICTURE, THUMBNAIL):
             path_of(digest, ending).unlink(missing_ok=True)
+        drop_tiles(digest)
 
 
 def _layers(study: Study) -> QuerySet[MapLayer]:

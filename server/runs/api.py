@@ -1,4 +1,4 @@
-"""Runs: look, start, stop, again; and the pictures they made."""
+"""Runs: look, start, stop, again."""
 
 from __future__ import annotations
 
@@ -6,12 +6,8 @@ from collections import Counter
 from typing import Any
 
 from django.db.models import Count, F, Max
-from django.http import Http404, HttpResponse
 from django.shortcuts import get_object_or_404
-from django.utils.cache import patch_cache_control
-from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import OpenApiParameter, extend_schema
-from matchedpair.errors import PictureError
 from rest_framework import serializers
 from rest_framework.decorators import api_view
 from rest_framework.request import Request
@@ -21,12 +17,8 @@ from server.runs import actions
 from server.runs.actions import run_again, run_bad_again, stop_runs
 from server.runs.models import BAD, BAD_STATES, ENDED_WARM_UP, OPEN_STATES, Run, RunState
 from server.runs.progress import StudyState, lacking_renders, planned_renders, seconds_left, state_of
-from server.store.files import HASH, path_of
-from server.store.pixels import PICTURE, half_float_rgba, shown, stored_picture, thumbnail
 from server.studies.api import StudySerializer, SwitchSerializer, study_with_all, switched_on
 from server.studies.models import Purpose, Side, Study
-
-FOR_EVER = 365 * 24 * 3600
 
 
 class CheckSerializer(serializers.Serializer):
@@ -107,13 +99,6 @@ class ProgressSerializer(serializers.Serializer):
     running = RunSerializer(many=True)
 
 
-class ShownSerializer(serializers.Serializer):
-    """How a picture is shown."""
-
-    transform = serializers.CharField(max_length=200, allow_blank=True, default="")
-    exposure = serializers.FloatField(min_value=-20, max_value=20, default=0.0)
-
-
 class ViewPictureSerializer(serializers.Serializer):
     """A picture of a view."""
 
@@ -192,53 +177,6 @@ def again(request: Request, pk: int) -> Response:
     return Response(RunDetailSerializer(_run(pk)).data)
 
 
-@extend_schema(responses={(200, "application/octet-stream"): OpenApiTypes.BINARY})
-@api_view(["GET"])
-def pixels(request: Request, digest: str) -> HttpResponse:
-    """Linear pixels of a stored picture, rows from the top, four little-endian half floats (R, G, B, valid) a pixel.
-
-    The headers Picture-Width and Picture-Height give its size.
-    """
-    picture = _stored(digest)
-    response = HttpResponse(half_float_rgba(picture), content_type="application/octet-stream")
-    response["Picture-Width"], response["Picture-Height"] = picture.size
-    patch_cache_control(response, public=True, max_age=FOR_EVER, immutable=True)
-    return response
-
-
-@extend_schema(responses={(200, "image/png"): OpenApiTypes.BINARY})
-@api_view(["GET"])
-def small_picture(request: Request, digest: str) -> HttpResponse:
-    """A thumbnail of a stored picture, sRGB."""
-    _must_be_stored(digest)
-    try:
-        contents = thumbnail(digest)
-    except PictureError as error:
-        raise Http404 from error
-    response = HttpResponse(contents, content_type="image/png")
-    patch_cache_control(response, public=True, max_age=FOR_EVER, immutable=True)
-    return response
-
-
-@extend_schema(
-    parameters=[OpenApiParameter("transform", str), OpenApiParameter("exposure", float)],
-    responses={(200, "image/png"): OpenApiTypes.BINARY},
-)
-@api_view(["GET"])
-def shown_picture(request: Request, digest: str) -> HttpResponse:
-    """A stored picture as a view transform shows it, at most 1600 pixels across, exposure in stops."""
-    _must_be_stored(digest)
-    form = ShownSerializer(data=request.query_params)
-    form.is_valid(raise_exception=True)
-    try:
-        contents = shown(digest, form.validated_data["transform"], form.validated_data["exposure"])
-    except PictureError as error:
-        raise Http404 from error
-    response = HttpResponse(contents, content_type="image/png")
-    patch_cache_control(response, private=True, max_age=3600)
-    return response
-
-
 @extend_schema(responses=BuildAtWorkSerializer(many=True))
 @api_view(["GET"])
 def builds_at_work(request: Request) -> Response:
@@ -308,16 +246,3 @@ def _ahead(study: Study, opened: list[Run]) -> int:
 
 def _run(pk: int) -> Run:
     return get_object_or_404(Run.objects.select_related("option", "study"), pk=pk)
-
-
-def _stored(digest: str) -> Any:
-    _must_be_stored(digest)
-    try:
-        return stored_picture(digest)
-    except PictureError as error:
-        raise serializers.ValidationError(f"the stored picture is broken: {error.problem}") from error
-
-
-def _must_be_stored(digest: str) -> None:
-    if not HASH.fullmatch(digest) or not path_of(digest, PICTURE).is_file():
-        raise Http404

@@ -1,4 +1,4 @@
-"""Addresses of runs and their pictures."""
+"""Addresses of runs."""
 
 from django.urls import path
 
@@ -23,8 +23,5 @@ urlpatterns = [
     path("studies/<int:pk>/remove/", api.remove_study),
     path("runs/<int:pk>/stop/", api.stop_run),
     path("runs/<int:pk>/again/", api.again),
-    path("pictures/<str:digest>/pixels/", api.pixels),
-    path("pictures/<str:digest>/thumbnail/", api.small_picture),
-    path("pictures/<str:digest>/shown/", api.shown_picture),
     path("pictures/of-view/", api.picture_of_view),
 ]

@@ -3,34 +3,28 @@
 from __future__ import annotations
 
 import tempfile
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
 import OpenImageIO as oiio
 from django.conf import settings
+from matchedpair.errors import InputError
 from matchedpair.pictures import Picture, read_picture
 from matchedpair.pictures.view_transform import view_transforms
 from numpy.typing import NDArray
 
 from server.store.files import path_of
 
+Box = tuple[int, int, int, int]
 PICTURE, THUMBNAIL = ".exr", ".thumbnail.png"
 THUMBNAIL_WIDTH, LIVE_WIDTH, SHOWN_WIDTH = 240, 480, 1600
-HALF_MAX = 65504.0
+MOST_SPOTS = 3000
 
 
 def stored_picture(digest: str) -> Picture:
     """A picture from the store. Raises `PictureError` when it is missing or broken."""
     return read_picture(path_of(digest, PICTURE))
-
-
-def half_float_rgba(picture: Picture) -> bytes:
-    """Rows from the top, four little-endian half floats a pixel; invalid values become NaN, and alpha 0 marks them."""
-    height, width = picture.pixels.shape[:2]
-    rgba = np.empty((height, width, 4), dtype="<f2")
-    rgba[..., :3] = np.clip(picture.pixels, -HALF_MAX, HALF_MAX)
-    rgba[..., 3] = picture.valid
-    return rgba.tobytes()
 
 
 def thumbnail(digest: str) -> bytes:
@@ -62,18 +56,44 @@ def live_thumbnail(run: int) -> bytes:
         return drawn.read_bytes()
 
 
-def shown(digest: str, transform: str, exposure: float) -> bytes:
-    """A PNG of at most 1600 pixels across as a view transform shows it, exposure in stops.
+def shown(digest: str, transform: str, exposure: float, box: Box | None = None, most: int = SHOWN_WIDTH) -> bytes:
+    """A PNG as a view transform shows it, exposure in stops; reduced to `most` pixels across, never enlarged.
 
-    Raises `PictureError` when the picture is missing, `InputError` for an unknown transform.
+    `box` is x, y, width, height of the part to show, cut to what lies in the picture.
+
+    Raises `PictureError` when it is missing, `InputError` for an unknown transform or a box beside the picture.
     """
     picture = stored_picture(digest)
-    small = _reduced(picture, SHOWN_WIDTH)
+    if box is not None:
+        picture = _part(picture, box)
+    small = _reduced(picture, most)
     values = view_transforms().apply(small, transform or view_transforms().default, exposure)
     with tempfile.TemporaryDirectory() as folder:
         drawn = Path(folder) / "shown.png"
         _write_png(drawn, np.clip(values, 0.0, 1.0))
         return drawn.read_bytes()
+
+
+def spots(digest: str) -> list[tuple[int, int, float]]:
+    """Column, row and value of the pixels above 0 of a map that marks single pixels, strongest first, the first 3000.
+
+    Raises `PictureError` when the map is missing.
+    """
+    values = stored_picture(digest).pixels[..., 0]
+    rows, columns = np.nonzero(np.nan_to_num(values, posinf=0.0) > 0.0)
+    found = values[rows, columns]
+    order = np.argsort(-found, kind="stable")[:MOST_SPOTS]
+    return [(int(columns[k]), int(rows[k]), float(found[k])) for k in order]
+
+
+def _part(picture: Picture, box: Box) -> Picture:
+    x, y, width, height = box
+    left, top = max(x, 0), max(y, 0)
+    right, bottom = min(x + width, picture.size[0]), min(y + height, picture.size[1])
+    if right <= left or bottom <= top:
+        raise InputError(f"the part {width} × {height} at {x}, {y} lies beside the picture of {picture.size}")
+    rows, columns = slice(top, bottom), slice(left, right)
+    return replace(picture, pixels=picture.pixels[rows, columns], valid=picture.valid[rows, columns])
 
 
 def _reduced(picture: Picture, most: int) -> NDArray[np.float32]:

@@ -4,7 +4,7 @@ from pathlib import Path
 
 import numpy as np
 from matchedpair.errors import InputError
-from matchedpair.pictures.view_transform import LOWEST_STOP, STOPS, ViewTransforms
+from matchedpair.pictures.view_transform import SHADER_FUNCTION, ViewTransforms
 
 PLAIN = "sRGB - Display / Un-tone-mapped"
 FILM = "sRGB - Display / ACES 1.0 - SDR Video"
@@ -32,24 +32,21 @@ class Transforms(unittest.TestCase):
             shown = self.transforms.apply(0.5 * self.light, name)
             np.testing.assert_allclose(self.transforms.undo(shown, name), 0.5 * self.light, atol=0.02, err_msg=name)
 
-    def test_the_table_is_within_one_part_in_255_where_light_is_usual(self):
-        size = 64
-        table = self.transforms.table(FILM, size).astype(np.float32)
-        self.assertEqual(table.shape, (size, size, size, 4))
-        grey = np.repeat(np.geomspace(0.001, 16.0, 200, dtype=np.float32)[:, None], 3, axis=1)[None]
-        place = (np.log2(grey[0, :, 0] + 2.0**LOWEST_STOP) - LOWEST_STOP) / STOPS * (size - 1)
-        diagonal = table[np.arange(size), np.arange(size), np.arange(size), 0]
-        looked_up = np.interp(place, np.arange(size), diagonal)
-        np.testing.assert_allclose(looked_up, np.clip(self.transforms.apply(grey, FILM)[0, :, 0], 0, 1), atol=1.5 / 255)
-
-    def test_no_light_is_exactly_black_in_the_table(self):
-        np.testing.assert_allclose(self.transforms.table(PLAIN)[0, 0, 0, :3], 0.0, atol=1e-4)
+    def test_every_transform_comes_as_a_shader_with_the_tables_it_names(self):
+        for name in self.transforms.names:
+            shader = self.transforms.shader(name)
+            self.assertIn(f"vec4 {SHADER_FUNCTION}(vec4 inPixel)", shader.text, name)
+            self.assertEqual(shader.text.count("uniform sampler"), len(shader.textures), name)
+            for table in shader.textures:
+                self.assertIn(table.sampler, shader.text)
+                size = table.width * table.height * max(table.depth, 1) * table.channels
+                self.assertEqual((table.values.dtype, table.values.size), (np.float16, size), name)
 
     def test_what_is_not_there_is_said(self):
         with self.assertRaisesRegex(InputError, "no view transform 'Warm / Cosy'; there are sRGB - Display"):
             self.transforms.apply(self.light, "Warm / Cosy")
         with self.assertRaisesRegex(InputError, "no view transform 'sRGB'"):
-            self.transforms.table("sRGB")
+            self.transforms.shader("sRGB")
 
     def test_a_studio_s_own_configuration_is_used(self):
         with tempfile.TemporaryDirectory() as folder:

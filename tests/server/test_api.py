@@ -125,8 +125,8 @@ class Access(WithEngines, TestCase):
     def test_unknown_addresses_are_problems_too(self):
         self.problem(404, "GET", "/api/nowhere/")
         self.problem(404, "GET", "/api/studies/999/")
-        self.problem(404, "GET", "/api/pictures/..%2f..%2fsecret-key/pixels/")
-        self.problem(404, "GET", f"/api/pictures/{'0' * 64}/pixels/")
+        self.problem(404, "GET", "/api/pictures/..%2f..%2fsecret-key/pyramid/")
+        self.problem(404, "GET", f"/api/pictures/{'0' * 64}/pyramid/")
         self.problem(404, "GET", f"/api/pictures/{'0' * 64}/thumbnail/")
         self.problem(405, "DELETE", "/api/scenes/")
 

@@ -2,6 +2,7 @@
 
 import json
 import shutil
+from base64 import b64decode
 from pathlib import Path
 
 import numpy as np
@@ -245,14 +246,18 @@ class EnginesInFull(WithEngines, TestCase):
         self.problem(400, "GET", f"/api/pictures/{made.json()['picture']}/shown/?transform=Warm")
         self.problem(400, "GET", f"/api/pictures/{made.json()['picture']}/shown/?exposure=lots")
 
-    def test_view_transforms_and_their_tables(self):
+    def test_view_transforms_and_their_shaders(self):
         body = self.call("GET", "/api/view-transforms/").json()
         self.assertIn(body["default"], body["names"])
-        answer = self.client.get("/api/view-transforms/table/", {"name": body["names"][0]})
-        size = int(answer["Table-Size"])
-        self.assertEqual(len(answer.content), size**3 * 8)
-        self.problem(400, "GET", "/api/view-transforms/table/?name=Warm")
-        self.problem(400, "GET", "/api/view-transforms/table/")
+        for name in body["names"]:
+            answer = self.client.get("/api/view-transforms/shader/", {"name": name}).json()
+            self.assertIn(f"vec4 {answer['function']}(vec4 inPixel)", answer["text"])
+            for table in answer["textures"]:
+                self.assertIn(table["sampler"], answer["text"])
+                values = table["width"] * table["height"] * max(table["depth"], 1) * table["channels"]
+                self.assertEqual(len(b64decode(table["values"])), 2 * values)
+        self.problem(400, "GET", "/api/view-transforms/shader/?name=Warm")
+        self.problem(400, "GET", "/api/view-transforms/shader/")
 
 
 class Brightness(WithEngines, TestCase):

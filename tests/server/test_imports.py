@@ -171,7 +171,7 @@ class Elsewhere(WithEngines, TestCase):
         measure_outstanding(Option.objects.all())
         pair = self.call("GET", f"/api/pairs/{made.json()['pair']}/").json()
         self.assertIn("display-encoded; state their view transform", pair["trial"]["noise"]["refused"])
-        self.assertEqual(self.client.get(f"/api/pictures/{rows[-1]['picture']}/pixels/").status_code, 200)
+        self.assertEqual(self.client.get(f"/api/pictures/{rows[-1]['picture']}/pyramid/").status_code, 200)
         stated = self.call("POST", "/api/imports/fill-in/", {"renders": sides["png"], "transform": PLAIN}).json()
         self.assertEqual([(row["encoding"], row["transform"]) for row in stated], [("linear", PLAIN)] * 2)
 

@@ -220,8 +220,8 @@ class Maps(Measured):
             self.ask(of, subject.pk, layer["name"])
         self.assertEqual(make_wanted_layers(), 7)
         self.assertEqual(set(MapLayer.objects.values_list("state", "refused")), {("ready", "")})
-        pixels = self.client.get(f"/api/pictures/{MapLayer.objects.first().picture}/pixels/")
-        self.assertEqual(int(pixels.headers["Picture-Width"]), SIZE[0])
+        pixels = self.client.get(f"/api/pictures/{MapLayer.objects.first().picture}/pyramid/")
+        self.assertEqual(pixels.json()["width"], SIZE[0])
 
     def test_without_a_reference_its_maps_are_refused_in_words(self):
         option = self.study.options.get(side="trial")

@@ -127,31 +127,6 @@ class Runs(WithEngines, TestCase):
         self.assertEqual((run.state, run.checks[0]["code"]), (RunState.FINISHED, "not_finite"))
 
 
-class Pictures(WithEngines, TestCase):
-    def test_pixels_are_half_floats_with_a_valid_flag(self):
-        picture = textured(SIZE)
-        picture[2, 3] = np.nan
-        path = write(Path(settings.HOME) / "p.exr", picture)
-        digest = keep(path.read_bytes(), ".exr")
-        answer = self.call("GET", f"/api/pictures/{digest}/pixels/")
-        self.assertEqual((answer["Picture-Width"], answer["Picture-Height"]), ("48", "36"))
-        self.assertIn("immutable", answer["Cache-Control"])
-        halves = np.frombuffer(answer.content, dtype="<f2").reshape(36, 48, 4)
-        np.testing.assert_array_equal(halves[10:, :, :3], picture[10:].astype(np.float16))
-        self.assertEqual((halves[2, 3, 3], halves[2, 4, 3]), (0, 1))
-
-    def test_a_thumbnail_is_a_small_png(self):
-        path = write(Path(settings.HOME) / "p.exr", textured((800, 600)))
-        answer = self.call("GET", f"/api/pictures/{keep(path.read_bytes(), '.exr')}/thumbnail/")
-        self.assertEqual(answer["Content-Type"], "image/png")
-        self.assertEqual(int.from_bytes(answer.content[16:20], "big"), 240)
-
-    def test_a_broken_picture_in_the_store_is_said(self):
-        digest = keep(b"not a picture", ".exr")
-        self.assertIn("broken", self.problem(400, "GET", f"/api/pictures/{digest}/pixels/")["detail"] + "broken")
-        self.problem(404, "GET", f"/api/pictures/{digest}/thumbnail/")
-
-
 class Store(TestCase):
     def test_contents_are_there_whole_or_not_at_all(self):
         with mock.patch("os.fsync", side_effect=OSError(28, "No space left on device")), self.assertRaises(OSError):

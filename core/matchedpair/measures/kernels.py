@@ -11,6 +11,7 @@ from typing import Any
 import numba
 import numpy as np
 
+from matchedpair.pictures import pyramid_kernels
 from matchedpair.pictures.picture import Floats
 
 _options: dict[str, Any] = {
@@ -77,6 +78,7 @@ def compile_all() -> None:
     opponent_planes(pixels, np.eye(3, dtype=np.float32), *planes)
     lightness_curve(*planes, np.eye(3, dtype=np.float32), 0.01, 7.8)
     lab_distance(*planes, *planes, planes[0].copy())
+    pyramid_kernels.compile_all()
 
 
 if __name__ == "__main__":

@@ -29,6 +29,30 @@ def read_picture(path: Path) -> Picture:
     PictureError
         When there is no such file, it is no picture, it is truncated, or it has more than `MAX_PIXELS` pixels.
     """
+    pixels, names, colour, spec = _decoded(path)
+    rgb = in_strips(lambda strip: _as_floats(strip, colour), [pixels], reach=0)
+    valid = finite(rgb)
+    if "A" in names and len(names) > 1:
+        valid &= pixels[..., names.index("A")] != 0.0
+    base = str(spec.format)
+    return Picture(
+        pixels=rgb,
+        valid=np.asarray(valid, dtype=np.bool_),
+        channels=names,
+        bits={"uint8": 8, "uint16": 16, "half": 16}.get(base, 32),
+        floating=base in ("half", "float", "double"),
+        colour_space=str(spec.get_string_attribute("oiio:ColorSpace")),
+    )
+
+
+def decoded(path: Path) -> tuple[NDArray[Any], tuple[str, ...], list[int]]:
+    """All channels of a file as they are stored, half or single floats of shape (H, W, n), their names, and which are
+    red, green and blue. Raises `PictureError` as `read_picture` does.
+    """
+    return _decoded(path)[:3]
+
+
+def _decoded(path: Path) -> tuple[NDArray[Any], tuple[str, ...], list[int], Any]:
     if not path.is_file():
         raise PictureError(str(path), "no such file")
     opened = oiio.ImageInput.open(str(path))
@@ -44,22 +68,9 @@ def read_picture(path: Path) -> Picture:
             raise PictureError(str(path), f"cannot be decoded ({_reason(opened.geterror(), path)})")
     finally:
         opened.close()
-    pixels = np.asarray(pixels).reshape(spec.height, spec.width, spec.nchannels)
     names = tuple(str(name) for name in spec.channelnames)
-    colour = _colour_channels(names)
-    rgb = in_strips(lambda strip: _as_floats(strip, colour), [pixels], reach=0)
-    valid = finite(rgb)
-    if "A" in names and len(names) > 1:
-        valid &= pixels[..., names.index("A")] != 0.0
-    base = str(spec.format)
-    return Picture(
-        pixels=rgb,
-        valid=np.asarray(valid, dtype=np.bool_),
-        channels=names,
-        bits={"uint8": 8, "uint16": 16, "half": 16}.get(base, 32),
-        floating=base in ("half", "float", "double"),
-        colour_space=str(spec.get_string_attribute("oiio:ColorSpace")),
-    )
+    shaped = np.asarray(pixels).reshape(spec.height, spec.width, spec.nchannels)
+    return shaped, names, _colour_channels(names), spec
 
 
 def finite(rgb: Floats) -> Mask:

@@ -7,6 +7,7 @@ OpenColorIO. A transform is named by its display and view, as ``DISPLAY / VIEW``
 from __future__ import annotations
 
 import os
+from dataclasses import dataclass
 from functools import cache
 
 import numpy as np
@@ -15,11 +16,48 @@ from numpy.typing import NDArray
 
 from matchedpair.errors import InputError
 from matchedpair.pictures.picture import Floats
+from matchedpair.pictures.pyramid_kernels import LARGEST_HALF
 
 BUILT_IN = "ocio://cg-config-v2.1.0_aces-v1.3_ocio-v2.3"
 SCENE_LINEAR = ("lin_rec709_srgb", "lin_rec709", "Linear Rec.709 (sRGB)", "lin_srgb", "Linear sRGB")
 SEPARATOR = " / "
-LOWEST_STOP, STOPS = -12.0, 20.0  # of the table's shaper: light from 2^-12 to 2^8
+SHADER_FUNCTION = "toDisplay"
+
+
+@dataclass(frozen=True)
+class ShaderTexture:
+    """A table that a transform's shader looks values up in.
+
+    Parameters
+    ----------
+    sampler : str
+        Its name in the shader.
+    width, height, depth : int
+        Depth is 0 for a flat one.
+    channels : int
+        1 or 3.
+    smooth : bool
+        Whether values between its points are interpolated.
+    values : ndarray of float16
+        First channel, then across, down and in depth.
+    """
+
+    sampler: str
+    width: int
+    height: int
+    depth: int
+    channels: int
+    smooth: bool
+    values: NDArray[np.float16]
+
+
+@dataclass(frozen=True)
+class TransformShader:
+    """A transform as GLSL ES 3.00: `SHADER_FUNCTION` takes linear Rec.709 light and gives display values."""
+
+    name: str
+    text: str
+    textures: tuple[ShaderTexture, ...]
 
 
 class ViewTransforms:
@@ -76,28 +114,43 @@ class ViewTransforms:
             raise InputError(f"the view transform {name!r} cannot be undone: {_short(error)}") from error
         return flat.reshape(values.shape)
 
-    def table(self, name: str, size: int = 48) -> NDArray[np.float16]:
-        """Display values over a cube of light, shape (size, size, size, 4), blue slowest; alpha is 1.
-
-        Place k of n along an axis stands for light of 2**(LOWEST_STOP + STOPS·k/(n−1)) − 2**LOWEST_STOP, so that 0 is
-        exactly black.
-        """
-        stops = LOWEST_STOP + STOPS * np.arange(size) / (size - 1)
-        axis = (2.0**stops - 2.0**LOWEST_STOP).astype(np.float32)
-        blue, green, red = np.meshgrid(axis, axis, axis, indexing="ij")
-        shown = self.apply(np.stack([red, green, blue], axis=-1).reshape(size * size, size, 3), name)
-        table = np.ones((size, size, size, 4), dtype=np.float16)
-        table[..., :3] = np.clip(shown, 0.0, 1.0).reshape(size, size, size, 3)
-        return table
+    def shader(self, name: str) -> TransformShader:
+        """The transform as the library writes it for a graphics processor. Raises `InputError`."""
+        description = ocio.GpuShaderDesc.CreateShaderDesc(language=ocio.GPU_LANGUAGE_GLSL_ES_3_0)
+        description.setFunctionName(SHADER_FUNCTION)
+        description.setResourcePrefix("transform_")
+        try:
+            self._found(name).getDefaultGPUProcessor().extractGpuShaderInfo(description)
+        except ocio.Exception as error:
+            raise InputError(f"the view transform {name!r} cannot be used: {_short(error)}") from error
+        flat = [
+            ShaderTexture(
+                each.samplerName, each.width, max(each.height, 1), 0,
+                1 if each.channel == ocio.GpuShaderCreator.TEXTURE_RED_CHANNEL else 3,
+                each.interpolation != ocio.INTERP_NEAREST, _halves(each.getValues()),
+            )
+            for each in description.getTextures()
+        ]  # fmt: skip
+        cubes = [
+            ShaderTexture(
+                each.samplerName, each.edgeLen, each.edgeLen, each.edgeLen, 3,
+                each.interpolation != ocio.INTERP_NEAREST, _halves(each.getValues()),
+            )
+            for each in description.get3DTextures()
+        ]  # fmt: skip
+        return TransformShader(name, description.getShaderText(), (*flat, *cubes))
 
     def _processor(self, name: str, *, backwards: bool = False) -> ocio.CPUProcessor:
+        return self._found(name, backwards=backwards).getDefaultCPUProcessor()
+
+    def _found(self, name: str, *, backwards: bool = False) -> ocio.Processor:
         display, found, view = name.partition(SEPARATOR)
         if not found or name not in self.names:
             raise InputError(f"there is no view transform {name!r}; there are {', '.join(self.names)}")
         direction = ocio.TRANSFORM_DIR_INVERSE if backwards else ocio.TRANSFORM_DIR_FORWARD
         try:
             transform = ocio.DisplayViewTransform(src=self._linear, display=display, view=view)
-            return self._config.getProcessor(transform, direction).getDefaultCPUProcessor()
+            return self._config.getProcessor(transform, direction)
         except ocio.Exception as error:
             raise InputError(f"the view transform {name!r} cannot be used: {_short(error)}") from error
 
@@ -113,6 +166,10 @@ class ViewTransforms:
 def view_transforms() -> ViewTransforms:
     """The configuration that is in force. Raises `InputError` when it cannot be used."""
     return ViewTransforms(os.environ.get("MATCHEDPAIR_OCIO") or os.environ.get("OCIO") or "")
+
+
+def _halves(values: NDArray[np.float32]) -> NDArray[np.float16]:
+    return np.clip(values, -LARGEST_HALF, LARGEST_HALF).astype(np.float16).ravel()
 
 
 def _short(error: Exception) -> str:
