@@ -1,4 +1,4 @@
-"""Findings: the list of studies with what they say, pairs, verdicts, exports."""
+"""Findings: the list of studies with what they say, pairs, exports."""
 
 from __future__ import annotations
 
@@ -15,7 +15,6 @@ from rest_framework.response import Response
 
 from server.catalogue.engines_api import BrightnessSerializer
 from server.catalogue.models import Zone
-from server.findings.actions import give_verdict, restore, withdraw
 from server.findings.brightness import bring_together
 from server.findings.disk import disk_use, let_go
 from server.findings.export import pair_csv, pair_json, pair_zip
@@ -28,11 +27,9 @@ from server.findings.pairs import PairFindings, pair_findings, with_all
 from server.findings.serializers import (
     AskedBrightnessSerializer,
     LetGoSerializer,
-    NewVerdictSerializer,
     OverviewSerializer,
     PairSerializer,
     StudyFindingsSerializer,
-    VerdictSerializer,
     pair_row,
     ratio_row,
 )
@@ -83,7 +80,9 @@ def let_pictures_go(request: Request, pk: int) -> Response:
 def pair(request: Request, pk: int) -> Response:
     """One pair with all that it says."""
     findings = _findings(pk)
-    return Response(PairSerializer(pair_row(findings), context={"sentence": findings.sentence}).data)
+    return Response(
+        PairSerializer(pair_row(findings), context={"sentence": findings.sentence, "inputs": findings.inputs}).data
+    )
 
 
 @extend_schema(request=None, responses=LayerSerializer)
@@ -137,34 +136,6 @@ def brightness(request: Request, pk: int) -> Response:
     zone = get_object_or_404(Zone, pk=number, removed_at=None) if number else None
     row, _ = bring_together(_findings(pk), zone)
     return Response(BrightnessSerializer(row).data, status=status.HTTP_201_CREATED)
-
-
-@extend_schema(request=NewVerdictSerializer, responses={201: VerdictSerializer})
-@api_view(["POST"])
-def verdicts(request: Request, pk: int) -> Response:
-    """Record a verdict on a pair."""
-    row = get_object_or_404(with_all(Pair.objects.all()), pk=pk)
-    form = NewVerdictSerializer(data=request.data)
-    form.is_valid(raise_exception=True)
-    verdict = give_verdict(row, **form.validated_data)
-    return Response(VerdictSerializer(verdict).data, status=status.HTTP_201_CREATED)
-
-
-@extend_schema(request=None, responses={204: None})
-@api_view(["DELETE"])
-def verdict(request: Request, pk: int) -> Response:
-    """Withdraw a verdict; it can be restored."""
-    withdraw(get_object_or_404(Verdict, pk=pk))
-    return Response(status=status.HTTP_204_NO_CONTENT)
-
-
-@extend_schema(request=None, responses=VerdictSerializer)
-@api_view(["POST"])
-def restore_verdict(request: Request, pk: int) -> Response:
-    """Put a withdrawn verdict back."""
-    row = get_object_or_404(Verdict, pk=pk)
-    restore(row)
-    return Response(VerdictSerializer(row).data)
 
 
 @extend_schema(responses={(200, "application/json"): OpenApiTypes.OBJECT})

@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import Any
 
 from django.db import transaction
+from django.db.models import Model
 from matchedpair.errors import InputError
 from matchedpair.measures.kinds import KIND_OF
 from matchedpair.trials.match_sheet import shown
@@ -16,17 +17,21 @@ from matchedpair.trials.match_sheet import shown
 from server.catalogue.models import SceneRevision
 from server.catalogue.scenes import SCENE
 from server.findings.export import (
+    BLIND_FIELDS,
     COMPARISON_FIELDS,
     FORMAT,
     JSON_ONLY,
     MEASURE_FIELDS,
     OPTION_FIELDS,
+    PIN_FIELDS,
+    ROUND_FIELDS,
     RUN_COLUMNS,
     SETUP_FIELDS,
     STUDY_FIELDS,
+    VERDICT_FIELDS,
     picture_name,
 )
-from server.findings.models import Comparison, Measure, Verdict
+from server.findings.models import BlindRound, BlindTest, Comparison, Measure, Pin, Verdict
 from server.runs.models import Run
 from server.store.files import keep
 from server.store.pixels import PICTURE
@@ -60,6 +65,8 @@ def _load(bundle: zipfile.ZipFile) -> Study:
         document = _from_2(document)
     if document.get("format") == 3:
         document = _from_3(document)
+    if document.get("format") == 4:
+        document = _from_4(document)
     if document.get("format") != FORMAT:
         raise InputError(f"bundle format {document.get('format')!r} is not known; expected {FORMAT}")
     scene = _scene(bundle, document["study"]["scene"])
@@ -89,10 +96,33 @@ def _load(bundle: zipfile.ZipFile) -> Study:
                 Measure.objects.create(option=options[side], **{key: figure[key] for key in MEASURE_FIELDS})
     for row in document["comparisons"]:
         Comparison.objects.create(pair=pair, **{key: row[key] for key in COMPARISON_FIELDS})
-    for row in document["verdicts"]:
-        verdict = Verdict.objects.create(pair=pair, **{k: row[k] for k in ("chosen", "reasons", "author", "finding")})
-        Verdict.objects.filter(pk=verdict.pk).update(created_at=datetime.fromisoformat(row["created_at"]))
+    _judged(pair, document)
     return study
+
+
+def _judged(pair: Pair, document: dict[str, Any]) -> None:
+    for model, rows, fields in (
+        (Verdict, document["verdicts"], VERDICT_FIELDS), (Pin, document["pins"], PIN_FIELDS),
+    ):  # fmt: skip
+        for row in rows:
+            _dated(model.objects.create(pair=pair, **{key: row[key] for key in fields}), row)
+    for row in document["blind_tests"]:
+        ended = datetime.fromisoformat(row["ended_at"])
+        test = BlindTest.objects.create(pair=pair, ended_at=ended, **{key: row[key] for key in BLIND_FIELDS})
+        _dated(test, row)
+        for each in row["rounds"]:
+            BlindRound.objects.create(test=test, **{key: each[key] for key in ROUND_FIELDS})
+
+
+def _dated(kept: Model, row: dict[str, Any]) -> None:
+    """With the date that it had where it comes from."""
+    type(kept)._default_manager.filter(pk=kept.pk).update(created_at=datetime.fromisoformat(row["created_at"]))
+
+
+def _from_4(document: dict[str, Any]) -> dict[str, Any]:
+    """A document of format 4, before marks, pins and blind tests."""
+    verdicts = [{**row, "marks": {}, "less_than_fair": "", "inputs": []} for row in document["verdicts"]]
+    return {**document, "format": 5, "verdicts": verdicts, "pins": [], "blind_tests": []}
 
 
 def _from_3(document: dict[str, Any]) -> dict[str, Any]:

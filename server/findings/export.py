@@ -6,6 +6,7 @@ import csv
 import io
 import json
 import zipfile
+from collections.abc import Iterable, Sequence
 from typing import Any
 
 from django.utils.text import slugify
@@ -17,10 +18,10 @@ from server.findings.pairs import PairFindings
 from server.runs.models import Run
 from server.store.files import path_of
 from server.store.pixels import PICTURE
-from server.studies.models import Option, Study
+from server.studies.models import Option, Pair, Study
 from server.studies.sheets import sheet_row
 
-FORMAT = 4
+FORMAT = 5
 RUN_COLUMNS = (
     "side", "seed", "warm_up", "state", "reason", "wall_seconds", "ready_seconds", "cpu_seconds", "cpu_ready_seconds",
     "peak_memory_bytes", "structures_bytes", "load_before", "exit_code", "engine_version", "reached",
@@ -52,6 +53,12 @@ MEASURE_FIELDS = (
     "name", "zone", "value", "unit", "low", "high", "method", "version", "details", "refused", "inputs", "area",
 )  # fmt: skip
 
+VERDICT_FIELDS = ("chosen", "reasons", "marks", "less_than_fair", "author", "finding", "inputs")
+PIN_FIELDS = ("x", "y", "note", "author")
+BLIND_FIELDS = ("kind", "author")
+ROUND_FIELDS = (
+    "number", "zone", "left_side", "right_side", "left_picture", "right_picture", "answer", "seconds",
+)  # fmt: skip
 COMPARISON_FIELDS = (
     "zone", "shift_pixels", "noise_refused", "difference", "look", "visible", "refused", "inputs", "area", "version",
 )  # fmt: skip
@@ -74,13 +81,31 @@ def pair_json(findings: PairFindings) -> bytes:
             {key: getattr(row, key) for key in COMPARISON_FIELDS} for row in pair.comparisons.order_by("zone")
         ],
         "runs": [run_row(run) for run in _runs(findings)],
-        "verdicts": [
-            {key: getattr(row, key) for key in ("chosen", "reasons", "author", "finding")}
-            | {"created_at": row.created_at.isoformat()}
-            for row in pair.verdicts.filter(withdrawn_at=None)
-        ],
+        **_judged(pair),
     }
     return json.dumps(document, indent=1, ensure_ascii=False).encode()
+
+
+def _judged(pair: Pair) -> dict[str, Any]:
+    """Verdicts, pins and blind tests that are over, each with its date."""
+
+    def rows(found: Iterable[Any], fields: Sequence[str]) -> list[dict[str, Any]]:
+        return [
+            {key: getattr(row, key) for key in fields} | {"created_at": row.created_at.isoformat()} for row in found
+        ]
+
+    tests = list(pair.blind_tests.exclude(ended_at=None).prefetch_related("rounds"))
+    return {
+        "verdicts": rows(pair.verdicts.filter(withdrawn_at=None), VERDICT_FIELDS),
+        "pins": rows(pair.pins.filter(removed_at=None), PIN_FIELDS),
+        "blind_tests": [
+            row | {
+                "ended_at": test.ended_at and test.ended_at.isoformat(),
+                "rounds": [{key: getattr(each, key) for key in ROUND_FIELDS} for each in test.rounds.all()],
+            }
+            for row, test in zip(rows(tests, BLIND_FIELDS), tests, strict=True)
+        ],
+    }  # fmt: skip
 
 
 def pair_csv(findings: PairFindings) -> bytes:

@@ -68,6 +68,11 @@ class PairFindings:
     sentence: str
     comparison: Comparison | None
 
+    @property
+    def inputs(self) -> list[str]:
+        """The pictures that all of it rests on."""
+        return comparison_inputs(self.control.runs, self.trial.runs)
+
 
 def pair_findings(pair: Pair, zones: ZonesByView | None = None) -> PairFindings:
     """Gather what is known of a pair; measures nothing. All zones may be read once for many pairs."""
@@ -179,6 +184,14 @@ def side_seeds(study: Study, side: SideFigures) -> list[int]:
     if expected:
         return sorted(expected)
     return list(range(FIRST_SEED, FIRST_SEED + study.repeats))
+
+
+def zone_box(option: Option, areas: dict[str, list[Area]], zone: str) -> list[int]:
+    """Where a zone lies in an option's pictures: x, y, width, height."""
+    setup = option.setup.description()
+    x, y, width, height = areas[zone][0].pixel_box((setup.width, setup.height))
+    left, top = setup.crop[:2] if setup.crop else (0, 0)
+    return [x - left, y - top, width, height]
 
 
 def _all(values: Iterable[str]) -> str:

@@ -12,9 +12,10 @@ from matchedpair.measures.layers import LAYERS
 from rest_framework import serializers
 
 from server.findings.brightness import brightness_problem
+from server.findings.judged_serializers import PinSerializer, VerdictSerializer
 from server.findings.measure_serializers import ComparisonSerializer, IntervalField, LayerKindSerializer
-from server.findings.models import Chosen, Measure, Verdict
-from server.findings.pairs import PairFindings, SideFigures
+from server.findings.models import Measure
+from server.findings.pairs import PairFindings, SideFigures, zone_box
 from server.runs.api import RunSerializer
 from server.runs.progress import StudyState
 from server.studies.api import StudySerializer
@@ -73,30 +74,6 @@ class ZoneFiguresSerializer(serializers.Serializer):
     comparison = ComparisonSerializer(allow_null=True)
 
 
-class VerdictSerializer(serializers.ModelSerializer):
-    """What a person concluded."""
-
-    chosen = serializers.ChoiceField(choices=Chosen.choices)
-    older_finding = serializers.SerializerMethodField()
-
-    class Meta:
-        model = Verdict
-        fields = ["id", "pair", "chosen", "reasons", "author", "finding", "created_at", "older_finding"]
-        read_only_fields = fields
-
-    def get_older_finding(self, verdict: Verdict) -> bool:
-        """Whether the finding has changed since."""
-        return bool(self.context.get("sentence")) and verdict.finding != self.context["sentence"]
-
-
-class NewVerdictSerializer(serializers.Serializer):
-    """A verdict to record."""
-
-    chosen = serializers.ChoiceField(choices=Chosen.choices)
-    reasons = serializers.CharField(max_length=4000)
-    author = serializers.CharField(max_length=80)
-
-
 class DiskSerializer(serializers.Serializer):
     """Bytes of a study's pictures in the store, by what could be let go."""
 
@@ -141,6 +118,7 @@ class PairSerializer(serializers.Serializer):
     )
     match_sheet = MatchSheetSerializer()
     verdicts = VerdictSerializer(many=True)
+    pins = PinSerializer(many=True)
 
 
 class OverviewRowSerializer(serializers.Serializer):
@@ -218,7 +196,7 @@ def pair_row(findings: PairFindings) -> dict[str, Any]:
                 "trial": _noise(row.trial),
                 "ratio": ratio_row(row.ratio),
                 "refused": row.refused,
-                "box": _box(findings, row.zone),
+                "box": zone_box(findings.control.option, findings.control.areas, row.zone),
                 "comparison": row.comparison,
             }
             for row in findings.zones
@@ -229,15 +207,8 @@ def pair_row(findings: PairFindings) -> dict[str, Any]:
         "brightness_note": brightness_problem(findings),
         "match_sheet": sheet_row(findings.sheet),
         "verdicts": pair.verdicts.filter(withdrawn_at=None),
+        "pins": pair.pins.filter(removed_at=None),
     }
-
-
-def _box(findings: PairFindings, zone: str) -> list[int]:
-    """Where a zone lies in the control's pictures."""
-    setup = findings.control.option.setup.description()
-    x, y, width, height = findings.control.areas[zone][0].pixel_box((setup.width, setup.height))
-    left, top = setup.crop[:2] if setup.crop else (0, 0)
-    return [x - left, y - top, width, height]
 
 
 def side_row(side: SideFigures, basis: str) -> dict[str, Any]:

@@ -2,7 +2,7 @@
 
 from django.urls import path
 
-from server.findings import api, table_api
+from server.findings import api, blind_api, judged_api, looking_api, table_api
 
 urlpatterns = [
     path("studies/<int:pk>/findings/", api.study_says),
@@ -17,10 +17,20 @@ urlpatterns = [
     path("pairs/<int:pk>/brightness/", api.brightness),
     path("pairs/<int:pk>/layers/<str:name>/", api.pair_layer),
     path("options/<int:pk>/layers/<str:name>/", api.option_layer),
-    path("pairs/<int:pk>/verdicts/", api.verdicts),
+    path("pairs/<int:pk>/verdicts/", judged_api.verdicts),
+    path("pairs/<int:pk>/pins/", judged_api.pins),
+    path("pins/<int:pk>/", judged_api.pin),
+    path("pins/<int:pk>/restore/", judged_api.restore_pin),
+    path("pairs/<int:pk>/beside/", looking_api.beside_pair),
+    path("studies/<int:pk>/contact-sheet/", looking_api.contact),
+    path("criteria/", judged_api.criteria),
+    path("pairs/<int:pk>/blind/", blind_api.blind),
+    path("blind/<int:pk>/", blind_api.blind_test),
+    path("blind/<int:pk>/answer/", blind_api.answer),
+    path("blind/<int:pk>/end/", blind_api.end),
     path("pairs/<int:pk>/export.json", api.export_json),
     path("pairs/<int:pk>/export.csv", api.export_csv),
     path("pairs/<int:pk>/export.zip", api.export_zip),
-    path("verdicts/<int:pk>/", api.verdict),
-    path("verdicts/<int:pk>/restore/", api.restore_verdict),
+    path("verdicts/<int:pk>/", judged_api.verdict),
+    path("verdicts/<int:pk>/restore/", judged_api.restore_verdict),
 ]

@@ -182,9 +182,9 @@ class Verdicts(WithEngines, TestCase):
         self.assertEqual(answer.status_code, 201)
         row = self.call("GET", f"{self.path}/").json()
         self.assertEqual(row["verdicts"][0]["finding"], row["sentence"])
-        self.assertFalse(row["verdicts"][0]["older_finding"])
+        self.assertFalse(row["verdicts"][0]["older_figures"])
         Run.objects.filter(option__side="trial").update(wall_seconds=40.0, cpu_seconds=40.0)
-        self.assertTrue(self.call("GET", f"{self.path}/").json()["verdicts"][0]["older_finding"])
+        self.assertTrue(self.call("GET", f"{self.path}/").json()["verdicts"][0]["older_figures"])
 
     def test_nothing_to_judge_yet(self):
         self.assertIn("finished render", self.problem(400, "POST", f"{self.path}/verdicts/", VERDICT)["detail"])
@@ -274,7 +274,7 @@ class Exports(WithEngines, TestCase):
             (rewritten(lambda n, c: None if "trial-seed-1" in n else c), "not a whole bundle"),
             (rewritten(lambda n, c: c + b"x" if n.endswith(".exr") else c), "is not the picture that the bundle names"),
             (rewritten(lambda n, c: c + b" " if n == "scene.json" else c), "is not the revision"),
-            (rewritten(lambda n, c: c.replace(b'"format": 4', b'"format": 7') if n == "pair.json" else c), "format 7"),
+            (rewritten(lambda n, c: c.replace(b'"format": 5', b'"format": 7') if n == "pair.json" else c), "format 7"),
             (rewritten(lambda n, c: b"{" if n == "pair.json" else c), "not a whole bundle"),
         ]
         for path, words in cases:

@@ -1,4 +1,4 @@
-"""What was measured, and what people concluded."""
+"""What was measured, of renders and of pairs, and the maps that can be laid over them."""
 
 from __future__ import annotations
 
@@ -6,14 +6,6 @@ from django.db import models
 from matchedpair.measures import alignment, difference, look, visible
 
 from server.studies.models import Option, Pair
-
-
-class Chosen(models.TextChoices):
-    """What a verdict chooses."""
-
-    CONTROL = "control", "Control"
-    TRIAL = "trial", "Trial"
-    NEITHER = "neither", "Neither"
 
 
 class Measure(models.Model):
@@ -97,18 +89,3 @@ class MapLayer(models.Model):
             models.UniqueConstraint(fields=["option", "name"], name="one_map_an_option"),
             models.UniqueConstraint(fields=["pair", "name"], name="one_map_a_pair"),
         ]
-
-
-class Verdict(models.Model):
-    """What a person concluded from a pair, with the finding as it stood then."""
-
-    pair = models.ForeignKey(Pair, on_delete=models.CASCADE, related_name="verdicts")
-    chosen = models.CharField(max_length=10, choices=Chosen.choices)
-    reasons = models.TextField()
-    author = models.CharField(max_length=80)
-    finding = models.TextField(help_text="The finding when the verdict was given")
-    created_at = models.DateTimeField(auto_now_add=True)
-    withdrawn_at = models.DateTimeField(null=True)
-
-    class Meta:
-        ordering = ["-created_at", "-id"]

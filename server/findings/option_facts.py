@@ -1,0 +1,62 @@
+"""What goes below an option's picture wherever it is shown: its renders by seed, its time, its noise by zone."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from statistics import median
+
+from django.db.models import Prefetch, QuerySet
+from matchedpair.measures.areas import Area
+from matchedpair.measures.cost import time_basis
+
+from server.catalogue.zones import signature
+from server.findings.inputs import ZonesByView, areas_to_measure, counted_runs, is_current
+from server.findings.measuring import NOISE, noise_of
+from server.findings.models import Measure
+from server.runs.models import Run
+from server.studies.models import Option, Purpose
+
+
+@dataclass(frozen=True)
+class OptionFacts:
+    """An option with its counted runs that have a picture, and what is measured on its view."""
+
+    option: Option
+    runs: list[Run]
+    areas: dict[str, list[Area]]
+
+    @property
+    def title(self) -> str:
+        """What the option is, in words."""
+        return self.option.title or self.option.get_side_display()
+
+    def seconds(self) -> tuple[float | None, str]:
+        """Median of rendering, else of the whole, and whether by ``wall`` or ``cpu``; None when not known."""
+        times = [times for run in self.runs if (times := run.times()) is not None]
+        if not times:
+            return None, ""
+        basis = time_basis(times)
+        rendering = [seconds for each in times if (seconds := each.render_seconds(basis)) is not None]
+        whole = [each.wall_seconds if basis == "wall" else each.cpu_seconds for each in times]
+        return median(rendering if len(rendering) == len(times) else whole), basis
+
+    def noise(self, zone: str) -> Measure | None:
+        """The noise in a zone, if it is up to date."""
+        kept = noise_of(self.option, zone)
+        if kept is None or zone not in self.areas:
+            return None
+        return kept if is_current(kept, counted_runs(self.option), signature(self.areas[zone])) else None
+
+
+def facts_of(option: Option, zones: ZonesByView) -> OptionFacts:
+    """Gather what is known of an option."""
+    runs = [run for run in counted_runs(option) if run.picture]
+    return OptionFacts(option, runs, areas_to_measure(option.setup, zones))
+
+
+def with_facts(options: QuerySet[Option]) -> QuerySet[Option]:
+    """A query of options with everything `facts_of` reads; pilots are not among them."""
+    runs = Run.objects.select_related("study").defer("log", "command").order_by("position")
+    noise = Measure.objects.filter(name=NOISE)
+    counted = options.filter(purpose=Purpose.COUNTED).select_related("setup__scene")
+    return counted.prefetch_related(Prefetch("runs", runs), Prefetch("measures", noise))
