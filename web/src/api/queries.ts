@@ -164,3 +164,50 @@ export const pairQuery = (id: number) =>
     queryFn: () => body(api.GET("/api/pairs/{id}/", { params: { path: { id } } })),
     refetchInterval: AT_REST,
   });
+
+export const besideQuery = (pair: number) =>
+  queryOptions({
+    queryKey: ["beside", pair],
+    queryFn: () => body(api.GET("/api/pairs/{id}/beside/", { params: { path: { id: pair } } })),
+  });
+
+export const criteriaQuery = queryOptions({
+  queryKey: ["criteria"],
+  queryFn: () => body(api.GET("/api/criteria/")),
+});
+
+export const blindQuery = (pair: number) =>
+  queryOptions({
+    queryKey: ["blind", pair],
+    queryFn: () => body(api.GET("/api/pairs/{id}/blind/", { params: { path: { id: pair } } })),
+  });
+
+export const blindTestQuery = (id: number) =>
+  queryOptions({
+    queryKey: ["blind test", id],
+    queryFn: () => body(api.GET("/api/blind/{id}/", { params: { path: { id } } })),
+  });
+
+/** How a contact sheet is arranged; empty for the usual. */
+export type Arranged = {
+  rows: string;
+  columns: string;
+  zone: string;
+  seed: string;
+  at: string[];
+};
+
+export const contactQuery = (study: number, { rows, columns, zone, seed, at }: Arranged) =>
+  queryOptions({
+    queryKey: ["contact sheet", study, rows, columns, zone, seed, at],
+    queryFn: () =>
+      body(
+        api.GET("/api/studies/{id}/contact-sheet/", {
+          params: {
+            path: { id: study },
+            query: { rows, columns, zone, at, ...(seed ? { seed: Number(seed) } : {}) },
+          },
+        }),
+      ),
+    placeholderData: keepPreviousData,
+  });

@@ -4,6 +4,57 @@
  */
 
 export interface paths {
+    "/api/blind/{id}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description A blind test with the round that waits. */
+        get: operations["blind_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/blind/{id}/answer/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Answer the round that waits, and see the next. */
+        post: operations["blind_answer_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/blind/{id}/end/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description End a test before its last round; what is answered counts. */
+        post: operations["blind_end_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/brightness/{id}/": {
         parameters: {
             query?: never;
@@ -32,6 +83,24 @@ export interface paths {
         put?: never;
         /** @description Use a withdrawn brightness factor again. */
         post: operations["brightness_restore_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/criteria/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What verdicts mark; a studio may keep a list of its own. */
+        get: operations["criteria_retrieve"];
+        /** @description What verdicts mark; a studio may keep a list of its own. */
+        put: operations["criteria_update"];
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -347,6 +416,41 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/pairs/{id}/beside/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What can be looked at beside a pair: other options at the same place, and references. */
+        get: operations["pairs_beside_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/pairs/{id}/blind/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What blind tests tell of a pair; begin another. */
+        get: operations["pairs_blind_retrieve"];
+        put?: never;
+        /** @description What blind tests tell of a pair; begin another. */
+        post: operations["pairs_blind_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/pairs/{id}/brightness/": {
         parameters: {
             query?: never;
@@ -432,6 +536,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/pairs/{id}/pins/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Put a pin on a pair's pictures. */
+        post: operations["pairs_pins_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/pairs/{id}/verdicts/": {
         parameters: {
             query?: never;
@@ -501,19 +622,15 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/pictures/{digest}/pixels/": {
+    "/api/pictures/{digest}/pyramid/": {
         parameters: {
             query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
-        /**
-         * @description Linear pixels of a stored picture, rows from the top, four little-endian half floats (R, G, B, valid) a pixel.
-         *
-         *     The headers Picture-Width and Picture-Height give its size.
-         */
-        get: operations["pictures_pixels_retrieve"];
+        /** @description The size of a stored picture and how it is cut into tiles. */
+        get: operations["pictures_pyramid_retrieve"];
         put?: never;
         post?: never;
         delete?: never;
@@ -529,8 +646,25 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description A stored picture as a view transform shows it, at most 1600 pixels across, exposure in stops. */
+        /** @description A stored picture, or a part of it, as a view transform shows it; reduced to fit, never enlarged. */
         get: operations["pictures_shown_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/pictures/{digest}/spots/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The pixels above 0 of a map that marks single pixels. */
+        get: operations["pictures_spots_retrieve"];
         put?: never;
         post?: never;
         delete?: never;
@@ -556,6 +690,27 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/pictures/{digest}/tiles/{level}/{column}/{row}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * @description One tile of linear light: rows of four little-endian half floats a pixel, R, G, B and the share that is valid.
+         *
+         *     Level 0 is the full size; each further level has half the width and height, rounded up.
+         */
+        get: operations["pictures_tiles_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/pictures/of-view/": {
         parameters: {
             query?: never;
@@ -567,6 +722,41 @@ export interface paths {
         get: operations["pictures_of_view_retrieve"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/pins/{id}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** @description Change a pin's text, or take the pin away; it can be put back. */
+        delete: operations["pins_destroy"];
+        options?: never;
+        head?: never;
+        /** @description Change a pin's text, or take the pin away; it can be put back. */
+        patch: operations["pins_partial_update"];
+        trace?: never;
+    };
+    "/api/pins/{id}/restore/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Put a pin back that was taken away. */
+        post: operations["pins_restore_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -966,6 +1156,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/studies/{id}/contact-sheet/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The contact sheet of a study. */
+        get: operations["studies_contact_sheet_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/studies/{id}/draft/": {
         parameters: {
             query?: never;
@@ -1306,15 +1513,15 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/view-transforms/table/": {
+    "/api/view-transforms/shader/": {
         parameters: {
             query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
-        /** @description Display values over a cube of light as half floats (red fastest, RGBA); headers tell size and stops. */
-        get: operations["view_transforms_table_retrieve"];
+        /** @description A view transform as GLSL ES 3.00 with the tables it looks values up in. */
+        get: operations["view_transforms_shader_retrieve"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1447,8 +1654,98 @@ export interface components {
             /** @default  */
             transform: string;
         };
+        /** @description What rows or columns can be. */
+        Axis: {
+            name: string;
+            title: string;
+            values: string[];
+        };
+        /** @description A picture that can stand beside a pair; pictures and passes by seed, a reference's under seed 0. */
+        Beside: {
+            key: string;
+            title: string;
+            /** Format: double */
+            seconds: number | null;
+            /** Format: double */
+            noise_percent: number | null;
+            pictures: {
+                [key: string]: string;
+            };
+            passes: {
+                [key: string]: {
+                    [key: string]: string;
+                };
+            };
+        };
         /** @enum {unknown} */
         BlankEnum: "";
+        /** @description What blind tests tell of a pair, and those that could be gone on with. */
+        Blind: {
+            results: components["schemas"]["BlindKind"][];
+            open: components["schemas"]["OpenTest"][];
+        };
+        /** @description An answer to a round. */
+        BlindAnswerRequest: {
+            number: number;
+            answer: string;
+            /** Format: double */
+            seconds?: number | null;
+        };
+        /** @description All answers to one kind of test, together and by person. */
+        BlindKind: {
+            kind: components["schemas"]["BlindKindName"];
+            together: components["schemas"]["BlindResult"];
+            people: components["schemas"]["PersonResult"][];
+        };
+        /**
+         * @description * `same` - Same or different
+         *     * `better` - Which is better
+         * @enum {string}
+         */
+        BlindKindName: "same" | "better";
+        /** @description What answered rounds tell: right answers, or preferences for the trial, with a 95 % interval of their share. */
+        BlindResult: {
+            kind: components["schemas"]["BlindKindName"];
+            rounds: number;
+            count: number;
+            interval: number[];
+            /**
+             * Format: double
+             * @description Chance of a count this far from guessing
+             */
+            p: number;
+            told: boolean;
+            /**
+             * Format: double
+             * @description The smallest true share it could have shown
+             */
+            could_show: number | null;
+            sentence: string;
+        };
+        /** @description A round as it is shown: two pictures, without saying whose they are. */
+        BlindRound: {
+            number: number;
+            zone: string;
+            box: number[] | null;
+            /** @description Content hash */
+            left: string;
+            /** @description Content hash */
+            right: string;
+        };
+        /** @description A test with the round that waits, or its result once it is over. */
+        BlindTest: {
+            id: number;
+            kind: components["schemas"]["BlindKindName"];
+            author: string;
+            answered: number;
+            rounds: number;
+            pair: number;
+            question: string;
+            view_transform: string;
+            answers: string[];
+            round: components["schemas"]["BlindRound"] | null;
+            result: components["schemas"]["BlindResult"] | null;
+        };
         /** @description A brightness factor with its evidence. */
         Brightness: {
             readonly id: number;
@@ -1557,9 +1854,58 @@ export interface components {
          * @enum {string}
          */
         ConditionStateEnum: "held" | "differs" | "unknown" | "under_test";
+        /** @description One cell: a picture or the part of it in a zone (`box`: x, y, width, height), its time and its noise there. */
+        ContactCell: {
+            option: number | null;
+            title: string;
+            zone: string;
+            state: components["schemas"]["ContactCellStateEnum"];
+            picture: string;
+            seed: number | null;
+            width: number;
+            height: number;
+            box: number[] | null;
+            /** Format: double */
+            seconds: number | null;
+            basis: string;
+            /** Format: double */
+            noise_percent: number | null;
+            noise_method: string;
+        };
+        /**
+         * @description * `there` - there
+         *     * `to come` - to come
+         *     * `not rendered` - not rendered
+         *     * `not planned` - not planned
+         *     * `no such zone` - no such zone
+         * @enum {string}
+         */
+        ContactCellStateEnum: "there" | "to come" | "not rendered" | "not planned" | "no such zone";
+        /** @description Pictures in rows and columns; `references` holds one a row, null where a row has none, or is empty. */
+        ContactSheet: {
+            axes: components["schemas"]["Axis"][];
+            rows: components["schemas"]["Axis"];
+            columns: components["schemas"]["Axis"];
+            fixed: components["schemas"]["Held"][];
+            zones: string[];
+            zone: string;
+            seeds: number[];
+            seed: number | null;
+            cells: components["schemas"]["ContactCell"][][];
+            references: components["schemas"]["ContactCell"][];
+            view_transform: string;
+        };
         /** @description How many runs it concerned. */
         Count: {
             runs: number;
+        };
+        /** @description What verdicts mark, in order. */
+        Criteria: {
+            criteria: string[];
+        };
+        /** @description What verdicts mark, in order. */
+        CriteriaRequest: {
+            criteria: string[];
         };
         /** @description A part of the picture in pixels from the top left. */
         Crop: {
@@ -1867,6 +2213,13 @@ export interface components {
         Groups: {
             groups: components["schemas"]["Group"][];
         };
+        /** @description A factor on neither axis, and the value that all cells have there. */
+        Held: {
+            name: string;
+            title: string;
+            values: string[];
+            value: string;
+        };
         /** @description Renders that came in together. */
         ImportSet: {
             readonly id: number;
@@ -2106,11 +2459,34 @@ export interface components {
             name: string;
             title: string;
         };
+        /** @description A blind test to begin; without zones the whole picture is judged. */
+        NewBlindTestRequest: {
+            kind: components["schemas"]["BlindKindName"];
+            /** @default 16 */
+            rounds: number;
+            zones?: string[];
+            author: string;
+        };
+        /** @description A pin to put. */
+        NewPinRequest: {
+            /** Format: double */
+            x: number;
+            /** Format: double */
+            y: number;
+            note: string;
+            author: string;
+        };
         /** @description A verdict to record. */
         NewVerdictRequest: {
             chosen: components["schemas"]["Chosen"];
             reasons: string;
             author: string;
+            /** @description By the name of the criterion */
+            marks?: {
+                [key: string]: "control" | "alike" | "trial";
+            };
+            /** @default  */
+            less_than_fair: string;
         };
         /**
          * @description * `render` - render
@@ -2124,6 +2500,14 @@ export interface components {
          * @enum {string}
          */
         OnEnum: "time" | "noise";
+        /** @description A test that is not over. */
+        OpenTest: {
+            id: number;
+            kind: components["schemas"]["BlindKindName"];
+            author: string;
+            answered: number;
+            rounds: number;
+        };
         /** @description One option of a study. */
         Option: {
             readonly id: number;
@@ -2199,6 +2583,7 @@ export interface components {
             brightness_note: string;
             match_sheet: components["schemas"]["MatchSheet"];
             verdicts: components["schemas"]["Verdict"][];
+            pins: components["schemas"]["Pin"][];
         };
         /** @description A pair by its number. */
         PairNumber: {
@@ -2277,6 +2662,10 @@ export interface components {
             /** @default  */
             transform: string;
         };
+        /** @description Another text for a pin. */
+        PatchedPinNoteRequest: {
+            note?: string;
+        };
         /** @description A zone: kind and shape as the core names them, corners in shares of the full picture. */
         PatchedZoneRequest: {
             name?: string;
@@ -2291,6 +2680,23 @@ export interface components {
             /** @description Names that are fields; others are settings */
             known: string[];
             needed: string[];
+        };
+        /** @description One person's answers to all tests of a kind. */
+        PersonResult: {
+            author: string;
+            result: components["schemas"]["BlindResult"];
+        };
+        /** @description A note at a place, in shares of the picture's width and height. */
+        Pin: {
+            readonly id: number;
+            /** Format: double */
+            readonly x: number;
+            /** Format: double */
+            readonly y: number;
+            readonly note: string;
+            readonly author: string;
+            /** Format: date-time */
+            readonly created_at: string;
         };
         /** @description A draft's plan. */
         Plan: {
@@ -2403,6 +2809,13 @@ export interface components {
          * @enum {string}
          */
         PurposeEnum: "counted" | "pilot";
+        /** @description How a picture is cut up: square tiles of `tile` pixels, from the full size down to the level that is one tile. */
+        Pyramid: {
+            width: number;
+            height: number;
+            tile: number;
+            levels: number;
+        };
         /** @description What an engine calls a quantity. */
         QuantityName: {
             quantity: string;
@@ -2767,6 +3180,16 @@ export interface components {
          * @enum {string}
          */
         SeverityEnum: "stop" | "warn";
+        /** @description A table of half floats, base64, that a shader looks values up in; `depth` is 0 for a flat one. */
+        ShaderTexture: {
+            sampler: string;
+            width: number;
+            height: number;
+            depth: number;
+            channels: number;
+            smooth: boolean;
+            values: string;
+        };
         /**
          * @description * `rectangle` - rectangle
          *     * `polygon` - polygon
@@ -2803,6 +3226,10 @@ export interface components {
          * @enum {string}
          */
         SourceEnum: "browser" | "folder";
+        /** @description Pixels that a map marks, strongest first, as column, row and value. */
+        Spots: {
+            spots: number[][];
+        };
         /** @description Median, range and count of a figure over a group. */
         Spread: {
             /** Format: double */
@@ -2982,6 +3409,13 @@ export interface components {
          * @enum {string}
          */
         ToEnum: "up" | "front";
+        /** @description A view transform as GLSL ES 3.00: `function` takes linear Rec.709 light and gives display values. */
+        TransformShader: {
+            name: string;
+            function: string;
+            text: string;
+            textures: components["schemas"]["ShaderTexture"][];
+        };
         /** @description A pattern and names to try it on. */
         TriedPatternRequest: {
             pattern: string;
@@ -3027,19 +3461,24 @@ export interface components {
             title: string;
             about: string;
         };
-        /** @description What a person concluded. */
+        /** @description What a person concluded; `older_figures` says why it no longer rests on what is there now. */
         Verdict: {
             readonly id: number;
             readonly pair: number;
             chosen: components["schemas"]["Chosen"];
             readonly reasons: string;
+            marks: {
+                [key: string]: "control" | "alike" | "trial";
+            };
+            /** @description What makes this test less than fair */
+            readonly less_than_fair: string;
             readonly author: string;
             /** @description The finding when the verdict was given */
             readonly finding: string;
             /** Format: date-time */
             readonly created_at: string;
-            /** @description Whether the finding has changed since. */
-            readonly older_finding: boolean;
+            /** @description Empty while its pictures and its finding are those of now. */
+            readonly older_figures: string;
         };
         /** @description The name of a view. */
         ViewNameRequest: {
@@ -3122,6 +3561,73 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    blind_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BlindTest"];
+                };
+            };
+        };
+    };
+    blind_answer_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BlindAnswerRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BlindTest"];
+                };
+            };
+        };
+    };
+    blind_end_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BlindTest"];
+                };
+            };
+        };
+    };
     brightness_destroy: {
         parameters: {
             query?: never;
@@ -3159,6 +3665,48 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Brightness"];
+                };
+            };
+        };
+    };
+    criteria_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Criteria"];
+                };
+            };
+        };
+    };
+    criteria_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CriteriaRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Criteria"];
                 };
             };
         };
@@ -3633,6 +4181,73 @@ export interface operations {
             };
         };
     };
+    pairs_beside_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Beside"][];
+                };
+            };
+        };
+    };
+    pairs_blind_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Blind"];
+                };
+            };
+        };
+    };
+    pairs_blind_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewBlindTestRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BlindTest"];
+                };
+            };
+        };
+    };
     pairs_brightness_create: {
         parameters: {
             query?: never;
@@ -3741,6 +4356,31 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Layer"];
+                };
+            };
+        };
+    };
+    pairs_pins_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewPinRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Pin"];
                 };
             };
         };
@@ -3855,7 +4495,7 @@ export interface operations {
             };
         };
     };
-    pictures_pixels_retrieve: {
+    pictures_pyramid_retrieve: {
         parameters: {
             query?: never;
             header?: never;
@@ -3871,7 +4511,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/octet-stream": string;
+                    "application/json": components["schemas"]["Pyramid"];
                 };
             };
         };
@@ -3880,7 +4520,13 @@ export interface operations {
         parameters: {
             query?: {
                 exposure?: number;
+                height?: number;
+                most?: number;
                 transform?: string;
+                /** @description Of the part; all of it when not given */
+                width?: number;
+                x?: number;
+                y?: number;
             };
             header?: never;
             path: {
@@ -3896,6 +4542,27 @@ export interface operations {
                 };
                 content: {
                     "image/png": string;
+                };
+            };
+        };
+    };
+    pictures_spots_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                digest: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Spots"];
                 };
             };
         };
@@ -3921,6 +4588,30 @@ export interface operations {
             };
         };
     };
+    pictures_tiles_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                column: number;
+                digest: string;
+                level: number;
+                row: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
+                };
+            };
+        };
+    };
     pictures_of_view_retrieve: {
         parameters: {
             query: {
@@ -3940,6 +4631,72 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ViewPicture"];
+                };
+            };
+        };
+    };
+    pins_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    pins_partial_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["PatchedPinNoteRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Pin"];
+                };
+            };
+        };
+    };
+    pins_restore_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Pin"];
                 };
             };
         };
@@ -4502,6 +5259,34 @@ export interface operations {
             };
         };
     };
+    studies_contact_sheet_retrieve: {
+        parameters: {
+            query?: {
+                /** @description Where a factor on neither axis is held, as FACTOR=LEVEL in words */
+                at?: string[];
+                columns?: string;
+                rows?: string;
+                seed?: number;
+                zone?: string;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ContactSheet"];
+                };
+            };
+        };
+    };
     studies_draft_retrieve: {
         parameters: {
             query?: never;
@@ -4973,7 +5758,7 @@ export interface operations {
             };
         };
     };
-    view_transforms_table_retrieve: {
+    view_transforms_shader_retrieve: {
         parameters: {
             query: {
                 name: string;
@@ -4989,7 +5774,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/octet-stream": string;
+                    "application/json": components["schemas"]["TransformShader"];
                 };
             };
         };

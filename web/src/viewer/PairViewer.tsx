@@ -1,240 +1,225 @@
-import { type ReactNode, useEffect, useLayoutEffect, useRef, useState } from "react";
+import { type ReactNode, useCallback, useEffect, useMemo, useState } from "react";
 import type { Schema } from "../api/client";
-import { useRemembered } from "../parts/remembered";
-import { SideName } from "../parts/Side";
-import { DifferenceLegend } from "./DifferenceLegend";
-import { DividingLine } from "./DividingLine";
+import { Loading } from "../parts/Notice";
 import { KeySheet } from "./KeySheet";
 import { actFor, type ViewerAct } from "./keys";
-import { LayerLegend } from "./LayerLegend";
-import { cornersOf, UPRIGHT } from "./line";
-import { PictureCanvas } from "./PictureCanvas";
-import type { Pixels } from "./pixels";
+import type { Pin } from "./Pins";
 import { Readout } from "./Readout";
-import { Spots } from "./Spots";
-import {
-  acted,
-  atBox,
-  type Choices,
-  differenceRange,
-  FIRST_CHOICES,
-  paneOf,
-  type ViewerState,
-} from "./state";
+import { Scopes } from "./Scopes";
+import { type Pointed, Stage } from "./Stage";
+import { atBox, paneSize, type Shown } from "./state";
 import { Toolbar } from "./Toolbar";
 import { type LayerSource, useLayer } from "./useLayer";
-import type { Transform } from "./useTransformTable";
-import { fit, held, type Place, type Point, panBy, snapped, toPicture, zoomAt } from "./viewport";
+import { usePyramids } from "./usePyramids";
+import { type Transform, useTransform } from "./useTransform";
+import { useViewer } from "./useViewer";
+import { digestsOf, frameOf, passesOf, type Resolved, resolved, type Viewed } from "./viewed";
+import type { Place, Point, Size } from "./viewport";
+
+const NOWHERE: Place = { left: 0, top: 0, width: 0, height: 0 };
+const BEYOND_NOISE = "difference";
+const UNKNOWN: Size = { width: 1, height: 1 };
+const NOTHING_DISPLAYED: ReadonlyMap<string, readonly number[]> = new Map();
 
 /** What to open with, or to go to: a map by name, and a box of the picture to fill the window with. */
 export type Opening = { readonly layer: string; readonly box: readonly number[] | null };
 
-/** Two pictures on top of each other or next to each other, at the same place, magnification and exposure. */
+export type PinBench = {
+  readonly pins: readonly Pin[];
+  readonly chosen: number | null;
+  readonly onChoose: (id: number | null) => void;
+  /** Asked for by key: a pin at a place in shares of the picture. */
+  readonly onPlace: (at: Point) => void;
+};
+
+/** Control and trial, and what stands beside them, at the same place, magnification and exposure. */
 export function PairViewer({
-  control,
-  trial,
-  transform,
+  viewed,
+  transform: transformName,
   layers,
+  zones,
   source,
   opening,
+  pinBench,
   panel,
 }: {
-  control: Pixels;
-  trial: Pixels;
-  transform: Exclude<Transform, { state: "loading" }>;
+  viewed: readonly Viewed[];
+  transform: string;
   layers: readonly Schema["LayerKind"][];
+  zones: Shown["zones"];
   source: LayerSource;
   opening: Opening;
+  pinBench: PinBench;
   panel: ReactNode;
 }) {
-  const [choices, remember] = useRemembered<Choices>("viewer", FIRST_CHOICES);
-  const [state, setState] = useState<ViewerState>(() => ({
-    ...FIRST_CHOICES,
-    ...choices,
-    view: { x: control.width / 2, y: control.height / 2, zoom: 1 },
-    line: UPRIGHT,
-    fitted: true,
-    layer: layers.some((layer) => layer.name === opening.layer) ? opening.layer : "",
-    layerHidden: false,
-  }));
-  const [place, setPlace] = useState<Place>({ left: 0, top: 0, width: 0, height: 0 });
-  const [pointer, setPointer] = useState<Point | null>(null);
+  const [place, setPlace] = useState<Place>(NOWHERE);
+  const [pointed, setPointed] = useState<Pointed>(null);
+  const [displayed, setDisplayed] = useState(NOTHING_DISPLAYED);
   const [keysOpen, setKeysOpen] = useState(false);
-  const [measured, setMeasured] = useState(false);
-  const stage = useRef<HTMLElement>(null);
-  const pane = paneOf(state, place);
-  const layer = useLayer(layers.find((each) => each.name === state.layer) ?? null, source);
-  const shownLayer = layer.state === "there" && !state.layerHidden ? layer.shown : null;
-  const spots = shownLayer?.layer.scale === "spots" ? shownLayer : null;
-  const map = spots ? null : shownLayer;
+  const [size, setSize] = useState<Size>(UNKNOWN);
+  const transform = useTransform(transformName);
+  const passes = useMemo(() => passesOf(viewed), [viewed]);
+  const shown: Shown = {
+    frame: size,
+    window: place,
+    pictures: viewed.length,
+    layers: layers.map((each) => each.name),
+    passes,
+    zones,
+  };
+  const { state, setState, act: look } = useViewer("viewer", shown);
+  const { pass, over } = state;
+  const pyramids = usePyramids(digestsOf(viewed, pass, over));
+  const pictures = useMemo(() => resolved(viewed, pyramids, pass, over), [viewed, pyramids, pass, over]);
+  const frame = useFrame(pictures, setSize);
+  const beyond = state.mode === "difference" && state.difference === "beyond noise";
+  const wanted = beyond ? BEYOND_NOISE : state.mode === "difference" ? "" : state.layer;
+  const layer = useLayer(layers.find((each) => each.name === wanted) ?? null, source);
 
-  useEffect(() => {
-    const { mode, exposure, surround, labels } = state;
-    remember({ mode, exposure, surround, labels });
-  }, [state, remember]);
-
-  useLayoutEffect(() => {
-    const element = stage.current;
-    if (!element) return;
-    const observer = new ResizeObserver(() => {
-      const place = snapped(element.getBoundingClientRect(), devicePixelRatio);
-      setPlace(place);
-      setState((now) => (now.fitted ? { ...now, view: fit(control, paneOf(now, place)) } : now));
-      setMeasured(place.width > 0);
-    });
-    observer.observe(element);
-    return () => observer.disconnect();
-  }, [control]);
-
+  const [there, settled] = [place.width > 0, frame !== null];
   // biome-ignore lint/correctness/useExhaustiveDependencies: only a new wish moves the view, not each change of the window
   useEffect(() => {
-    if (!measured) return;
-    if (opening.box) setState((now) => atBox(now, opening.box ?? [], place));
+    if (!there || !frame) return;
+    if (opening.box) setState((now) => atBox(now, opening.box ?? [], { ...shown, frame }));
     if (opening.layer) setState((now) => ({ ...now, layer: opening.layer, layerHidden: false }));
-  }, [opening, measured]);
+  }, [opening, there, settled]);
 
-  const act = (what: ViewerAct) => {
-    if (what.do === "keys") setKeysOpen(true);
-    else
-      setState((now) =>
-        acted(
-          now,
-          what,
-          control,
-          place,
-          layers.map((each) => each.name),
-        ),
-      );
-  };
+  const act = useCallback(
+    (what: ViewerAct) => {
+      if (what.do === "keys") setKeysOpen(true);
+      else if (what.do === "pin") pinBench.onPlace(pinPlace(pointed, state.view, size));
+      else look(what);
+    },
+    [look, pinBench, pointed, state.view, size],
+  );
+  useKeys(act, state.full, keysOpen);
 
-  const inPane = (event: { clientX: number; clientY: number }): Point => {
-    const box = stage.current?.getBoundingClientRect();
-    const x = event.clientX - (box?.left ?? 0) - place.left;
-    const right = state.mode === "side by side" && x >= place.width - pane.width;
-    return { x: right ? x - (place.width - pane.width) : x, y: event.clientY - (box?.top ?? 0) - place.top };
-  };
-
-  // React listens to wheels passively, so the page would scroll as well
-  useEffect(() => {
-    const element = stage.current;
-    if (!element) return;
-    const onWheel = (event: WheelEvent) => {
-      event.preventDefault();
-      const lines = event.deltaMode === WheelEvent.DOM_DELTA_LINE ? 16 : 1;
-      const factor = 2 ** (-(event.deltaY * lines) / 240);
-      const at = inPane(event);
-      setState((now) => ({
-        ...now,
-        view: held(zoomAt(now.view, factor, at, paneOf(now, place)), control),
-        fitted: false,
-      }));
-    };
-    element.addEventListener("wheel", onWheel, { passive: false });
-    return () => element.removeEventListener("wheel", onWheel);
-  });
-
-  useEffect(() => {
-    const onKey = (event: KeyboardEvent) => {
-      const typing =
-        event.target instanceof HTMLElement && event.target.closest("input, textarea, select, [role=dialog]");
-      const what = typing ? null : actFor(event);
-      if (!what) return;
-      const scrolls = event.key.startsWith("Arrow");
-      if (scrolls && !(stage.current?.contains(event.target as Node) || event.target === document.body))
-        return;
-      event.preventDefault();
-      act(what);
-    };
-    document.addEventListener("keydown", onKey);
-    return () => document.removeEventListener("keydown", onKey);
-  });
-
-  return (
-    <div className="grid h-full min-h-0 grid-cols-[minmax(0,1fr)_17.75rem]">
-      <div className="flex min-h-0 min-w-0 flex-col">
-        <Toolbar
+  const troubled = pictures.length > 0 && pictures.slice(0, 2).every((each) => each.trouble);
+  const aside = (
+    <aside
+      aria-label="Figures, verdict and match sheet"
+      className="flex min-h-0 flex-col border-line border-l"
+    >
+      <div className="min-h-0 flex-1 overflow-auto px-3.5 py-3">{panel}</div>
+      {state.scopes && frame ? (
+        <Scopes
+          pictures={pictures}
+          frame={frame}
+          pane={paneSize(state.mode, { frame, window: place, pictures: viewed.length })}
           state={state}
-          act={act}
-          layers={layers}
-          onLayer={(layer) => setState((now) => ({ ...now, layer, layerHidden: false }))}
-          onExposure={(exposure) => setState((now) => ({ ...now, exposure }))}
         />
-        <section
-          ref={stage}
-          aria-label="Pictures"
-          // biome-ignore lint/a11y/noNoninteractiveTabindex: the stage takes arrow keys for panning
-          tabIndex={0}
-          data-mode={state.mode}
-          data-zoom={state.view.zoom}
-          data-map={map?.layer.name ?? spots?.layer.name ?? ""}
-          className="relative min-h-0 flex-1 touch-none overflow-hidden bg-[#1c1c1c]"
-          onPointerDown={(event) => {
-            if (event.button !== 0) return;
-            event.currentTarget.setPointerCapture(event.pointerId);
-          }}
-          onPointerMove={(event) => {
-            if (event.currentTarget.hasPointerCapture(event.pointerId)) {
-              const { movementX, movementY } = event;
-              setState((now) => ({
-                ...now,
-                view: held(panBy(now.view, movementX, movementY), control),
-                fitted: false,
-              }));
-            }
-            setPointer(toPicture(state.view, inPane(event), pane));
-          }}
-          onPointerLeave={() => setPointer(null)}
-          onDoubleClick={() => act({ do: "fit" })}
-        >
-          <div className="absolute" style={place}>
-            {place.width > 0 ? (
-              <PictureCanvas
-                control={control}
-                trial={trial}
-                transform={transform.state === "table" ? transform.table : null}
-                map={map}
-                state={state}
-                pane={place}
-              />
+      ) : null}
+      <Readout
+        at={pointed}
+        pictures={pictures}
+        frame={size}
+        map={layer.state === "there" && !state.layerHidden ? layer.shown : null}
+        displayed={displayed}
+        shown={transform.state === "loading" ? "" : `${shownWords(transform)}${sizeWords(pictures)}`}
+      />
+    </aside>
+  );
+  return (
+    <div
+      className={
+        state.full
+          ? "fixed inset-0 z-30 flex flex-col bg-paper"
+          : "grid h-full min-h-0 grid-cols-[minmax(0,1fr)_17.75rem]"
+      }
+      data-full={state.full}
+    >
+      <div className="flex min-h-0 min-w-0 flex-1 flex-col">
+        {state.full ? null : (
+          <Toolbar
+            state={state}
+            act={act}
+            change={setState}
+            layers={layers}
+            passes={passes}
+            several={viewed.length > 2}
+          />
+        )}
+        {transform.state !== "loading" && (frame || troubled) ? (
+          <Stage
+            pictures={pictures}
+            frame={frame ?? UNKNOWN}
+            place={place}
+            onPlace={setPlace}
+            state={state}
+            change={setState}
+            act={act}
+            transform={transform}
+            layer={layer}
+            pins={pinBench.pins}
+            chosenPin={pinBench.chosen}
+            onChoosePin={pinBench.onChoose}
+            onPointed={setPointed}
+            onDisplayed={setDisplayed}
+          >
+            {state.full ? (
+              <button
+                type="button"
+                className="act !min-h-0 absolute top-2 right-2 text-sm"
+                onClick={() => act({ do: "full" })}
+              >
+                Leave full window (Z)
+              </button>
             ) : null}
-            {state.mode === "divided" ? (
-              <DividingLine
-                line={state.line}
-                pane={place}
-                onChange={(line) => setState((now) => ({ ...now, line }))}
-              />
-            ) : null}
-            {state.mode === "difference" ? (
-              <DifferenceLegend range={differenceRange(state.exposure)} />
-            ) : null}
-            {spots && state.mode !== "difference" ? (
-              <Spots shown={spots} picture={control} state={state} pane={place} />
-            ) : null}
-            {state.mode !== "difference" ? <LayerLegend layer={layer} hidden={state.layerHidden} /> : null}
-            {state.labels && state.mode !== "difference" ? <Labels state={state} /> : null}
+          </Stage>
+        ) : (
+          <div className="flex-1">
+            <Loading what="pictures" />
           </div>
-        </section>
+        )}
       </div>
-      <aside
-        aria-label="Figures, verdict and match sheet"
-        className="flex min-h-0 flex-col border-line border-l"
-      >
-        <div className="min-h-0 flex-1 overflow-auto px-3.5 py-3">{panel}</div>
-        <Readout
-          at={pointer}
-          control={control}
-          trial={trial}
-          map={shownLayer}
-          shown={`${shownWords(transform)}${sizeWords(control, trial)}`}
-        />
-      </aside>
+      {state.full ? null : aside}
       <KeySheet open={keysOpen} onOpenChange={setKeysOpen} />
     </div>
   );
 }
 
+/** Keys act wherever the focus is, but where something is typed or chosen. */
+function useKeys(act: (act: ViewerAct) => void, full: boolean, sheet: boolean) {
+  useEffect(() => {
+    const onKey = (event: KeyboardEvent) => {
+      if (full && !sheet && event.key === "Escape") return act({ do: "full" });
+      const target = event.target instanceof HTMLElement ? event.target : document.body;
+      const typing = target.closest("input, textarea, select, [role=dialog], [role=slider]");
+      const what = actFor(event);
+      if (!what) return;
+      const turns = event.key.startsWith("Arrow") || event.key.startsWith("Page");
+      if (typing && (turns || !typing.matches("[role=slider]"))) return;
+      if (turns && !(target === document.body || target.closest('[aria-label="Pictures"]'))) return;
+      event.preventDefault();
+      act(what);
+    };
+    document.addEventListener("keydown", onKey);
+    return () => document.removeEventListener("keydown", onKey);
+  }, [act, full, sheet]);
+}
+
+/** The size that all are shown at; the same object while it is the same size. */
+function useFrame(pictures: readonly Resolved[], tell: (size: Size) => void): Size | null {
+  const found = frameOf(pictures);
+  const [width, height] = [found?.width ?? 0, found?.height ?? 0];
+  const frame = useMemo(() => (width ? { width, height } : null), [width, height]);
+  useEffect(() => {
+    if (frame) tell(frame);
+  }, [frame, tell]);
+  return frame;
+}
+
+/** Where the pointer is, else the middle of the view, in shares of the picture. */
+function pinPlace(pointed: Pointed, view: Point, frame: Size): Point {
+  const at = pointed ?? view;
+  const share = (value: number) => Math.min(Math.max(value, 0), 1);
+  return { x: share(at.x / frame.width), y: share(at.y / frame.height) };
+}
+
 /** How a trial of another size is brought to the control's, for looking only. */
-function sizeWords(control: Pixels, trial: Pixels): string {
+function sizeWords(pictures: readonly Resolved[]): string {
+  const [control, trial] = pictures.map((each) => each.pyramid);
+  if (!control || !trial) return "";
   if (control.width === trial.width && control.height === trial.height) return "";
   const scale = control.width / trial.width;
   const how =
@@ -243,30 +228,6 @@ function sizeWords(control: Pixels, trial: Pixels): string {
 }
 
 function shownWords(transform: Exclude<Transform, { state: "loading" }>): string {
-  if (transform.state === "table") return `Shown through ${transform.table.name}.`;
+  if (transform.state === "shader") return `Shown through ${transform.shader.name}.`;
   return transform.trouble || `Shown through ${transform.name}.`;
-}
-
-/** Which side is which, each in a corner of its own half. */
-function Labels({ state }: { state: ViewerState }) {
-  const alone = state.mode === "control" || state.mode === "trial";
-  const corners =
-    state.mode === "divided"
-      ? cornersOf(state.line)
-      : { control: "top-2 left-2", trial: "top-2 left-[calc(50%+0.5rem)]" };
-  return (
-    <div className="pointer-events-none text-sm">
-      {(["control", "trial"] as const)
-        .filter((side) => !alone || state.mode === side)
-        .map((side) => (
-          <span
-            key={side}
-            className={`absolute bg-white/98 px-1.5 ${alone ? "top-2 left-2" : corners[side]}`}
-            data-label={side}
-          >
-            <SideName side={side} />
-          </span>
-        ))}
-    </div>
-  );
 }

@@ -1,38 +1,53 @@
 import { useEffect, useRef, useState } from "react";
-import type { ShownLayer } from "./layers";
-import type { Pixels } from "./pixels";
-import { PairRenderer } from "./renderer";
-import { differenceRange, SURROUNDS, type ViewerState } from "./state";
-import type { TransformTable } from "./useTransformTable";
-import type { Size } from "./viewport";
+import { type Drawing, PictureRenderer, type Probed } from "./renderer";
+import { tileStore } from "./tiles";
+import type { TransformShader } from "./useTransform";
+import type { Size, Viewport } from "./viewport";
 
-/** The canvas: draws once a frame at most, and only when something changed. */
+/** Pixels to read as they are displayed. */
+export type Probe = readonly Probed[];
+
+/** The canvas: draws once a frame at most, and only when something changed or has arrived. */
 export function PictureCanvas({
-  control,
-  trial,
+  drawing,
   transform,
-  map,
-  state,
-  pane,
+  size,
+  probe,
+  onDisplayed,
 }: {
-  control: Pixels;
-  trial: Pixels;
-  transform: TransformTable | null;
-  map: ShownLayer | null;
-  state: ViewerState;
-  pane: Size;
+  drawing: Drawing;
+  transform: TransformShader | null;
+  size: Size;
+  probe: Probe;
+  onDisplayed: (values: number[][]) => void;
 }) {
   const canvas = useRef<HTMLCanvasElement>(null);
-  const renderer = useRef<PairRenderer>(null);
+  const renderer = useRef<PictureRenderer>(null);
   const [trouble, setTrouble] = useState("");
   const [lost, setLost] = useState(0);
+  const latest = useRef({ drawing, size, probe, onDisplayed });
+  latest.current = { drawing, size, probe, onDisplayed };
+  const pace = useRef(new Pace());
+  const schedule = useScheduled(() => {
+    const { current: element } = canvas;
+    const { current: drawer } = renderer;
+    if (!element || !drawer) return;
+    if (drawer.busy) return schedule();
+    try {
+      const { again, after } = paint(element, drawer, latest.current, pace.current);
+      if (again) schedule();
+      if (after) window.setTimeout(schedule, after);
+    } catch (error) {
+      setTrouble(error instanceof Error ? error.message : String(error));
+    }
+  });
 
   // biome-ignore lint/correctness/useExhaustiveDependencies: `lost` asks for a new renderer after the browser took the old one
   useEffect(() => {
     const element = canvas.current;
     if (!element) return;
     try {
-      renderer.current = new PairRenderer(element);
+      renderer.current = new PictureRenderer(element, tileStore);
       setTrouble("");
     } catch (error) {
       setTrouble(error instanceof Error ? error.message : String(error));
@@ -51,47 +66,20 @@ export function PictureCanvas({
     };
   }, [lost]);
 
-  // biome-ignore lint/correctness/useExhaustiveDependencies: a new renderer needs its pictures again
-  useEffect(() => {
-    const most = renderer.current?.mostPixels ?? Number.POSITIVE_INFINITY;
-    if (Math.max(control.width, control.height, trial.width, trial.height) > most) {
-      setTrouble(`This graphics processor shows pictures of at most ${most} pixels a side.`);
-      return;
-    }
-    renderer.current?.load(0, control);
-    renderer.current?.load(1, trial);
-  }, [control, trial, lost]);
-
   // biome-ignore lint/correctness/useExhaustiveDependencies: a new renderer needs its view transform again
   useEffect(() => renderer.current?.transform(transform), [transform, lost]);
 
-  // biome-ignore lint/correctness/useExhaustiveDependencies: a new renderer needs its map again
-  useEffect(() => renderer.current?.map(map), [map, lost]);
-
-  // biome-ignore lint/correctness/useExhaustiveDependencies: pictures and renderer are drawn anew when they change
-  useEffect(() => {
-    const element = canvas.current;
-    if (!element) return;
-    const frame = requestAnimationFrame(() => {
-      const width = Math.max(1, Math.round(pane.width * devicePixelRatio));
-      const height = Math.max(1, Math.round(pane.height * devicePixelRatio));
-      if (element.width !== width || element.height !== height) Object.assign(element, { width, height });
-      renderer.current?.draw({
-        mode: state.mode,
-        view: state.view,
-        line: state.line,
-        exposure: state.exposure,
-        range: differenceRange(state.exposure),
-        surround: SURROUNDS[state.surround]?.value ?? SURROUNDS[0].value,
-      });
-      element.dataset.drawn = String(Number(element.dataset.drawn ?? 0) + 1);
-    });
-    return () => cancelAnimationFrame(frame);
-  }, [state, pane, control, trial, transform, map, lost]);
+  // biome-ignore lint/correctness/useExhaustiveDependencies: whatever of these changes is drawn
+  useEffect(schedule, [drawing, size, probe, transform, lost]);
+  useEffect(() => tileStore.listen(schedule), [schedule]);
 
   return (
     <>
-      <canvas ref={canvas} className="absolute inset-0 h-full w-full" data-part="picture" />
+      <canvas
+        ref={canvas}
+        className="absolute inset-0 h-full w-full [image-rendering:pixelated]"
+        data-part="picture"
+      />
       {trouble ? (
         <p role="alert" className="absolute inset-x-8 top-8 bg-white p-3">
           {trouble} The figures beside it are not affected.
@@ -99,4 +87,76 @@ export function PictureCanvas({
       ) : null}
     </>
   );
+}
+
+/** Draws what is latest. Returns whether to draw again at once, or after some milliseconds. */
+function paint(
+  element: HTMLCanvasElement,
+  renderer: PictureRenderer,
+  latest: { drawing: Drawing; size: Size; probe: Probe; onDisplayed: (values: number[][]) => void },
+  pace: Pace,
+): { again: boolean; after: number } {
+  const { drawing, size, probe, onDisplayed } = latest;
+  const coarse = pace.coarse(drawing, performance.now());
+  const ratio = devicePixelRatio * (coarse ? 0.5 : 1);
+  const width = Math.max(1, Math.round(size.width * ratio));
+  const height = Math.max(1, Math.round(size.height * ratio));
+  if (element.width !== width || element.height !== height) {
+    Object.assign(element, { width, height });
+    renderer.resized();
+  }
+  const { whole, more } = renderer.draw(drawing, ratio);
+  element.dataset.drawn = String(Number(element.dataset.drawn ?? 0) + 1);
+  element.dataset.sharp = String(whole && !coarse);
+  const there = probe.every(({ pyramid, at }) => tileStore.read(pyramid, at).state === "there");
+  if (probe.length && there && !pace.moving) onDisplayed(renderer.displayed(drawing, probe));
+  return { again: more, after: pace.moving ? SETTLED : 0 };
+}
+
+const SETTLED = 140;
+const SLOW = 30;
+
+/** Notices how long a drawing takes here, and whether the view is moving. */
+class Pace {
+  private average = 0;
+  private begun = 0;
+  private view: Viewport | null = null;
+  private moved = Number.NEGATIVE_INFINITY;
+  moving = false;
+
+  /** Called before each drawing. Returns whether to draw it coarsely: the view moves, and a whole one takes too long. */
+  coarse(drawing: Drawing, now: number): boolean {
+    const view = drawing.panes[0]?.view ?? null;
+    const changed = JSON.stringify(view) !== JSON.stringify(this.view);
+    const wasMoving = this.moving;
+    if (changed && this.view) this.moved = now;
+    this.view = view;
+    this.moving = now - this.moved < SETTLED;
+    // between two drawings of a movement lies what the first of them took
+    if (wasMoving && this.moving) this.average += 0.3 * (now - this.begun - this.average);
+    this.begun = now;
+    return this.moving && this.average > SLOW;
+  }
+}
+
+/** A function that has `run` called once in the next frame, however often it is called before. */
+function useScheduled(run: () => void): () => void {
+  const newest = useRef(run);
+  newest.current = run;
+  const frame = useRef(0);
+  const [schedule] = useState(() => () => {
+    if (frame.current) return;
+    frame.current = requestAnimationFrame(() => {
+      frame.current = 0;
+      newest.current();
+    });
+  });
+  useEffect(
+    () => () => {
+      cancelAnimationFrame(frame.current);
+      frame.current = 0;
+    },
+    [],
+  );
+  return schedule;
 }

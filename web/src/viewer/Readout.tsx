@@ -1,36 +1,61 @@
 import { three } from "../parts/format";
 import { SideMark } from "../parts/Side";
-import { layerValueAt, type ShownLayer } from "./layers";
-import { type Pixels, valueAt } from "./pixels";
-import type { Point } from "./viewport";
+import { ownPoint } from "./drawing";
+import type { ShownLayer } from "./layers";
+import type { Pyramid } from "./pyramid";
+import { type Read, tileStore } from "./tiles";
+import type { Resolved } from "./viewed";
+import type { Point, Size } from "./viewport";
 
-/** The linear values under the pointer, for both sides. */
+const WHY_NONE: Record<Exclude<Read["state"], "there">, string> = {
+  invalid: "not valid here",
+  outside: "nothing here",
+  waiting: "coming",
+  failed: "could not be had",
+};
+
+/** The values under the pointer for every picture shown: linear light, and as displayed. */
 export function Readout({
   at,
-  control,
-  trial,
+  pictures,
+  frame,
   map,
+  displayed,
   shown,
 }: {
   at: Point | null;
-  control: Pixels;
-  trial: Pixels;
+  pictures: readonly Resolved[];
+  frame: Size;
   map: ShownLayer | null;
+  displayed: ReadonlyMap<string, readonly number[]>;
   shown: string;
 }) {
-  const inside = at !== null && at.x >= 0 && at.y >= 0 && at.x < control.width && at.y < control.height;
-  const own = inTrial(at, control, trial);
+  const inside = at !== null && at.x >= 0 && at.y >= 0 && at.x < frame.width && at.y < frame.height;
   return (
-    <div className="min-h-[4.6rem] shrink-0 border-line border-t px-3.5 py-1.5 text-sm" data-part="readout">
+    <div
+      className="max-h-48 min-h-[4.6rem] shrink-0 overflow-auto border-line border-t px-3.5 py-1.5 text-sm"
+      data-part="readout"
+    >
       {inside ? (
         <>
-          <p>
-            Pixel {Math.floor(at.x)}, {Math.floor(at.y)}{" "}
-            <span className="text-soft">linear red, green, blue</span>
+          <p className="flex justify-between">
+            <span>
+              Pixel {Math.floor(at.x)}, {Math.floor(at.y)}
+            </span>
+            <span className="text-soft text-xs">linear, and of 255 as displayed</span>
           </p>
-          <Value side="control" value={valueAt(control, at.x, at.y)} />
-          <Value side="trial" value={valueAt(trial, own.x, own.y)} />
-          {map ? <MapValue map={map} at={at} own={own} /> : null}
+          {pictures.map((each, place) =>
+            each.pyramid ? (
+              <Value
+                key={each.key}
+                picture={each}
+                number={place + 1}
+                read={tileStore.read(each.pyramid, ownPoint(each.pyramid, at, frame))}
+                displayed={displayed.get(each.key)}
+              />
+            ) : null,
+          )}
+          {map ? <MapValue map={map} at={at} frame={frame} /> : null}
         </>
       ) : (
         <p className="text-soft">
@@ -42,37 +67,63 @@ export function Readout({
   );
 }
 
-/** The same place in a trial of another size. */
-function inTrial(at: Point | null, control: Pixels, trial: Pixels): Point {
-  return {
-    x: ((at?.x ?? 0) * trial.width) / control.width,
-    y: ((at?.y ?? 0) * trial.height) / control.height,
-  };
-}
-
-function MapValue({ map, at, own }: { map: ShownLayer; at: Point; own: Point }) {
-  const values = [layerValueAt(map.control, at.x, at.y), layerValueAt(map.trial, own.x, own.y)];
-  const words = values.map((value) => (value === null ? "none" : three(value)));
-  const both = map.control === map.trial ? words[0] : `${words[0]} and ${words[1]}`;
+function Value(props: {
+  picture: Resolved;
+  number: number;
+  read: Read;
+  displayed: readonly number[] | undefined;
+}) {
+  const { picture, number, read, displayed } = props;
   return (
-    <p className="whitespace-nowrap" data-part="map-value">
-      {map.layer.title}: {both} {map.layer.unit}
-    </p>
-  );
-}
-
-function Value({ side, value }: { side: "control" | "trial"; value: [number, number, number] | null }) {
-  return (
-    <p className="grid grid-cols-[1rem_repeat(3,4rem)] items-center text-right" data-side={side}>
-      <SideMark side={side} size={8} />
-      {value ? (
-        value.map((each, channel) => (
+    <p
+      className="grid grid-cols-[1rem_repeat(3,2.75rem)_1fr] items-center text-right"
+      data-side={picture.side ?? picture.key}
+      title={picture.title}
+    >
+      <PictureMark picture={picture} number={number} />
+      {read.state === "there" ? (
+        read.value.map((each, channel) => (
           // biome-ignore lint/suspicious/noArrayIndexKey: the channel is the place
           <span key={channel}>{three(each)}</span>
         ))
       ) : (
-        <span className="col-span-3 text-left">not valid here</span>
+        <span className="col-span-3 text-left">{WHY_NONE[read.state]}</span>
       )}
+      <span className="text-soft" data-part="displayed">
+        {displayed && read.state === "there" ? displayed.join(" ") : ""}
+      </span>
+    </p>
+  );
+}
+
+/** A side's mark, or the number of a picture that has no side. */
+export function PictureMark({ picture, number }: { picture: Pick<Resolved, "side">; number: number }) {
+  if (picture.side) return <SideMark side={picture.side} size={8} />;
+  return (
+    <span className="inline-flex h-3.5 w-3.5 items-center justify-center border border-soft text-[0.65rem] leading-none">
+      {number}
+    </span>
+  );
+}
+
+function MapValue({ map, at, frame }: { map: ShownLayer; at: Point; frame: Size }) {
+  const words = (pyramid: Pyramid | null, side: 0 | 1): string => {
+    if (!pyramid) return "none";
+    const own = ownPoint(pyramid, at, frame);
+    if (map.layer.scale === "spots") {
+      const spot = map.spots[side].find(
+        (each) => each.x === Math.floor(own.x) && each.y === Math.floor(own.y),
+      );
+      return spot ? three(spot.value) : "none";
+    }
+    const read = tileStore.read(pyramid, own);
+    return read.state === "there" ? three(read.value[0]) : read.state === "waiting" ? "coming" : "none";
+  };
+  const [control, trial] = [words(map.control, 0), words(map.trial, 1)];
+  const one = map.control === map.trial || map.control?.digest === map.trial?.digest;
+  return (
+    <p className="whitespace-nowrap" data-part="map-value">
+      {map.layer.title}: {one ? control : `${control} and ${trial}`} {map.layer.unit}
     </p>
   );
 }

@@ -1,23 +1,34 @@
-import { Keyboard } from "lucide-react";
+import { Keyboard, Maximize } from "lucide-react";
 import { ToggleGroup } from "radix-ui";
 import type { Schema } from "../api/client";
 import type { ViewerAct } from "./keys";
-import { MODES, type Mode } from "./renderer";
-import { LEAST_EXPOSURE, MODE_TITLES, MOST_EXPOSURE, SURROUNDS, type ViewerState } from "./state";
+import { LookMenu } from "./LookMenu";
+import {
+  LEAST_EXPOSURE,
+  MODE_TITLES,
+  MODES,
+  MOST_EXPOSURE,
+  type Mode,
+  SURROUNDS,
+  type ViewerState,
+} from "./state";
 
 /** How the two are shown, exposure, zoom and surround. */
 export function Toolbar({
   state,
   act,
+  change,
   layers,
-  onLayer,
-  onExposure,
+  passes,
+  several,
 }: {
   state: ViewerState;
   act: (act: ViewerAct) => void;
+  change: (to: (now: ViewerState) => ViewerState) => void;
   layers: readonly Schema["LayerKind"][];
-  onLayer: (name: string) => void;
-  onExposure: (stops: number) => void;
+  passes: readonly string[];
+  /** Whether there are more than two pictures. */
+  several: boolean;
 }) {
   const surround = SURROUNDS[state.surround] ?? SURROUNDS[0];
   return (
@@ -29,12 +40,12 @@ export function Toolbar({
         aria-label="How the two are shown"
         className="flex"
       >
-        {MODES.map((mode) => (
+        {MODES.filter((mode) => several || mode !== "together").map((mode) => (
           <ToggleGroup.Item
             key={mode}
             value={mode}
             aria-label={mode === "control" || mode === "trial" ? `${MODE_TITLES[mode]} only` : undefined}
-            className="-ml-px border border-[#8b8e8c] bg-white px-2 py-0.5 first:ml-0 data-[state=on]:border-ink data-[state=on]:bg-ink data-[state=on]:text-white"
+            className="-ml-px border border-[#8b8e8c] bg-white px-1.5 py-0.5 first:ml-0 data-[state=on]:border-ink data-[state=on]:bg-ink data-[state=on]:text-white"
           >
             {MODE_TITLES[mode]}
           </ToggleGroup.Item>
@@ -43,9 +54,12 @@ export function Toolbar({
       <label className="flex items-center gap-1.5">
         Map
         <select
-          className="w-32 border border-[#8b8e8c] bg-white py-0.5"
+          className="w-28 border border-[#8b8e8c] bg-white py-0.5"
           value={state.layer}
-          onChange={(event) => onLayer(event.target.value)}
+          onChange={(event) => {
+            const layer = event.target.value;
+            change((now) => ({ ...now, layer, layerHidden: false }));
+          }}
         >
           <option value="">none</option>
           {layers.map((layer) => (
@@ -63,7 +77,10 @@ export function Toolbar({
           max={MOST_EXPOSURE}
           step={0.25}
           value={state.exposure}
-          onChange={(event) => onExposure(Number(event.target.value))}
+          onChange={(event) => {
+            const exposure = Number(event.target.value);
+            change((now) => ({ ...now, exposure }));
+          }}
           className="w-16 accent-ink"
         />
         <output className="w-[4rem]">
@@ -88,13 +105,13 @@ export function Toolbar({
         </output>
       </span>
       <span className="ml-auto flex items-center gap-1.5">
+        <LookMenu state={state} change={change} act={act} passes={passes} />
         <button
           type="button"
           className="act !min-h-0 flex items-center gap-1.5"
           onClick={() => act({ do: "surround" })}
           aria-label={`Surround: ${surround.title.toLowerCase()}`}
         >
-          Surround
           <span
             aria-hidden="true"
             className="inline-block h-3.5 w-3.5 border border-soft"
@@ -104,6 +121,14 @@ export function Toolbar({
                 .join(" ")})`,
             }}
           />
+        </button>
+        <button
+          type="button"
+          className="act !min-h-0"
+          onClick={() => act({ do: "full" })}
+          aria-label="Full window"
+        >
+          <Maximize size={15} aria-hidden="true" />
         </button>
         <button type="button" className="act !min-h-0" onClick={() => act({ do: "keys" })} aria-label="Keys">
           <Keyboard size={16} aria-hidden="true" />

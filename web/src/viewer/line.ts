@@ -1,3 +1,4 @@
+import { cut, type Polygon, WHOLE_PANE } from "./polygon";
 import type { Point, Size } from "./viewport";
 
 /**
@@ -13,6 +14,23 @@ export const RING_DISTANCE = 110;
 export function toTrial(line: Line): Point {
   const radians = (line.angle * Math.PI) / 180;
   return { x: Math.cos(radians), y: Math.sin(radians) };
+}
+
+/** The control's and the trial's part of a pane as polygons, in shares of it; empty where the line leaves none. */
+export function halvesOf(line: Line, pane: Size): [Polygon, Polygon] {
+  return [onSide(WHOLE_PANE, line, pane, 0), onSide(WHOLE_PANE, line, pane, 1)];
+}
+
+/** The part of a polygon on one side of a line: 0 the control's, 1 the trial's. */
+export function onSide(polygon: Polygon, line: Line, pane: Size, side: 0 | 1): Polygon {
+  const across = acrossLine(line, pane);
+  return cut(polygon, side === 1 ? across : (at) => -across(at));
+}
+
+/** How far a place in shares of the pane lies on the trial's side, in pixels. */
+function acrossLine(line: Line, pane: Size): (at: Point) => number {
+  const normal = toTrial(line);
+  return (at) => (at.x - line.x) * pane.width * normal.x + (at.y - line.y) * pane.height * normal.y;
 }
 
 /** Both ends on the pane's border circle, and where the grip and the ring sit, in pixels. */

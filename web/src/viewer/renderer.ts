@@ -1,198 +1,345 @@
-import type { ShownLayer } from "./layers";
-import type { Line } from "./line";
-import { toTrial } from "./line";
-import type { Pixels } from "./pixels";
-import { stopsOf } from "./scales";
-import { FRAGMENT, VERTEX } from "./shader";
-import type { TransformTable } from "./useTransformTable";
-import type { Viewport } from "./viewport";
+import { halvesOf, type Line, onSide } from "./line";
+import { TilePages } from "./pages";
+import { type Polygon, WHOLE_PANE, within } from "./polygon";
+import { CORNER, type Program, Programs } from "./programs";
+import { grid, keyOf, levelFor, levelSize, type Pyramid, type TileId, tilesIn } from "./pyramid";
+import type { Colours } from "./scales";
+import { type Sampling, SLOTS, type Variant } from "./shader";
+import type { TileStore } from "./tiles";
+import type { TransformShader } from "./useTransform";
+import type { Point, Size, Viewport } from "./viewport";
 
-export const MODES = ["divided", "side by side", "control", "trial", "difference"] as const;
-export type Mode = (typeof MODES)[number];
+export const TILE = 512;
+const TILES_UNIT = 0;
+const TABLE_UNIT = 1;
+const FIRST_FREE_UNIT = 2;
+/** Coarser than this no picture is asked for, however many there are. */
+const MOST_COARSER = 12;
 
-export type Scene = {
-  readonly mode: Mode;
+/** How a pane combines its two pictures. */
+export type Combining = "divided" | "alone" | "difference" | "size of difference";
+
+type Two = readonly [Pyramid | null, Pyramid | null];
+
+/** What a pane reads; null for what is not there. The first of each two is the control's, or the one shown alone. */
+export type Slots = { readonly pictures: Two; readonly maps: Two; readonly over: Two };
+
+/** One pane of the canvas, in CSS pixels from its top left. */
+export type Pane = Size & {
+  readonly left: number;
+  readonly top: number;
+  readonly combining: Combining;
+  readonly slots: Slots;
   readonly view: Viewport;
-  readonly line: Line;
-  readonly exposure: number;
-  readonly range: number;
-  readonly surround: number;
 };
 
-const UNIFORMS = [
-  "control",
-  "trial",
-  "pane",
-  "view",
-  "line",
-  "mode",
-  "gain",
-  "range",
-  "surround",
-  "baked",
-  "table",
-  "shaper",
-  "controlMap",
-  "trialMap",
-  "mapped",
-  "mapRange",
-  "stops",
-] as const;
+/** All that is drawn at once. */
+export type Drawing = {
+  readonly panes: readonly Pane[];
+  /** Pictures that are not shown but may be at the next key press. */
+  readonly ahead: readonly Pyramid[];
+  readonly frame: Size;
+  readonly line: Line;
+  readonly exposure: number;
+  readonly lift: number;
+  readonly channel: number;
+  readonly soft: boolean;
+  readonly surround: number;
+  readonly range: readonly [number, number];
+  readonly colours: Colours;
+};
 
-/** Draws two pictures on one canvas with WebGL2. Throws when the browser has none. */
-export class PairRenderer {
+/** A place in a picture's own pixels, and what is multiplied over it. */
+export type Probed = { readonly pyramid: Pyramid; readonly over: Pyramid | null; readonly at: Point };
+
+/** What of a drawing is read at which level, and how it is sampled there. */
+type Reading = {
+  readonly level: number;
+  readonly sampling: Sampling;
+  /** Level pixels per frame pixel across and down, device pixels per level pixel. */
+  readonly place: readonly [number, number, number];
+};
+
+/** Draws pictures on one canvas with WebGL2. Throws when the browser has none. */
+export class PictureRenderer {
   private readonly gl: WebGL2RenderingContext;
-  private readonly at: Record<(typeof UNIFORMS)[number], WebGLUniformLocation | null>;
-  private readonly textures: readonly WebGLTexture[];
-  private readonly cube: WebGLTexture;
+  private readonly pages: TilePages;
+  private readonly programs: Programs;
+  private readonly probing: WebGLFramebuffer;
+  private fence: WebGLSync | null = null;
+  private last: Drawing | null = null;
 
-  constructor(canvas: HTMLCanvasElement) {
-    const gl = canvas.getContext("webgl2", { alpha: false, antialias: false, depth: false });
+  constructor(
+    private readonly canvas: HTMLCanvasElement,
+    private readonly store: TileStore,
+  ) {
+    const gl = canvas.getContext("webgl2", {
+      alpha: false,
+      antialias: false,
+      depth: false,
+      preserveDrawingBuffer: true, // when only the line moves, only what changes sides is drawn
+    });
     if (!gl) throw new Error("This browser shows no WebGL2, which the viewer needs.");
     this.gl = gl;
-    const program = linked(gl);
-    // biome-ignore lint/correctness/useHookAtTopLevel: a WebGL call, not a hook
-    gl.useProgram(program);
-    this.at = Object.fromEntries(
-      UNIFORMS.map((name) => [name, gl.getUniformLocation(program, name)]),
-    ) as typeof this.at;
-    this.textures = [0, 1, 2, 3].map(() => gl.createTexture());
-    this.cube = gl.createTexture();
-    // an empty cube, since a sampler without a texture is an error even where it is not used
-    gl.activeTexture(gl.TEXTURE2);
-    gl.bindTexture(gl.TEXTURE_3D, this.cube);
-    gl.texImage3D(gl.TEXTURE_3D, 0, gl.RGBA8, 1, 1, 1, 0, gl.RGBA, gl.UNSIGNED_BYTE, new Uint8Array(4));
-    gl.uniform1i(this.at.control, 0);
-    gl.uniform1i(this.at.trial, 1);
-    gl.uniform1i(this.at.table, 2);
-    gl.uniform1i(this.at.controlMap, 3);
-    gl.uniform1i(this.at.trialMap, 4);
-  }
-
-  /** Draw a map in the pictures' place; null for the pictures themselves. */
-  map(shown: ShownLayer | null): void {
-    const { gl, at } = this;
-    gl.uniform2i(at.mapped, shown?.control ? 1 : 0, shown?.trial ? 1 : 0);
-    if (!shown) return;
-    if (shown.control) this.put(3, this.textures[2], shown.control);
-    if (shown.trial) this.put(4, this.textures[3], shown.trial);
-    gl.uniform2f(at.mapRange, shown.low, shown.high);
-    gl.uniform3fv(at.stops, stopsOf(shown.layer).flat());
-  }
-
-  /** Show light through this table; null for plain sRGB. */
-  transform(table: TransformTable | null): void {
-    const { gl, at } = this;
-    gl.uniform1i(at.baked, table ? 1 : 0);
-    if (!table) return;
-    gl.activeTexture(gl.TEXTURE2);
-    gl.bindTexture(gl.TEXTURE_3D, this.cube);
-    gl.pixelStorei(gl.UNPACK_ALIGNMENT, 2);
-    for (const side of [gl.TEXTURE_WRAP_S, gl.TEXTURE_WRAP_T, gl.TEXTURE_WRAP_R])
-      gl.texParameteri(gl.TEXTURE_3D, side, gl.CLAMP_TO_EDGE);
-    gl.texParameteri(gl.TEXTURE_3D, gl.TEXTURE_MIN_FILTER, gl.LINEAR);
-    gl.texParameteri(gl.TEXTURE_3D, gl.TEXTURE_MAG_FILTER, gl.LINEAR);
-    const { size } = table;
-    gl.texImage3D(gl.TEXTURE_3D, 0, gl.RGBA16F, size, size, size, 0, gl.RGBA, gl.HALF_FLOAT, table.halves);
-    gl.uniform3f(at.shaper, size, table.lowestStop, table.stops);
-  }
-
-  /** The largest picture side this graphics processor takes. */
-  get mostPixels(): number {
-    return this.gl.getParameter(this.gl.MAX_TEXTURE_SIZE) as number;
-  }
-
-  load(side: 0 | 1, pixels: Pixels): void {
-    this.put(side, this.textures[side], pixels);
-  }
-
-  private put(unit: number, texture: WebGLTexture | undefined, pixels: Pixels): void {
-    const gl = this.gl;
-    if (!texture) return;
-    gl.activeTexture(gl.TEXTURE0 + unit);
-    gl.bindTexture(gl.TEXTURE_2D, texture);
-    gl.pixelStorei(gl.UNPACK_ALIGNMENT, 2);
-    gl.texParameteri(gl.TEXTURE_2D, gl.TEXTURE_MIN_FILTER, gl.NEAREST);
-    gl.texParameteri(gl.TEXTURE_2D, gl.TEXTURE_MAG_FILTER, gl.NEAREST);
-    gl.texImage2D(
-      gl.TEXTURE_2D,
-      0,
-      gl.RGBA16F,
-      pixels.width,
-      pixels.height,
-      0,
-      gl.RGBA,
-      gl.HALF_FLOAT,
-      pixels.halves,
-    );
-  }
-
-  draw(scene: Scene): void {
-    const { gl } = this;
-    const { width, height } = gl.canvas;
-    if (scene.mode === "side by side") {
-      const half = Math.floor(width / 2);
-      this.pane(scene, 1, 0, half, height);
-      this.pane(scene, 2, width - half, half, height);
-      if (width % 2) this.fill(half, 1, height, scene.surround);
-      return;
-    }
-    this.pane(scene, { divided: 0, control: 1, trial: 2, difference: 3 }[scene.mode], 0, width, height);
-  }
-
-  dispose(): void {
-    for (const texture of this.textures) this.gl.deleteTexture(texture);
-    this.gl.getExtension("WEBGL_lose_context")?.loseContext();
-  }
-
-  private pane(scene: Scene, mode: number, left: number, width: number, height: number): void {
-    const { gl, at } = this;
-    const ratio = devicePixelRatio;
-    const normal = toTrial(scene.line);
-    gl.viewport(left, 0, width, height);
-    gl.scissor(left, 0, width, height);
+    this.pages = new TilePages(gl, store, TILE);
+    this.programs = new Programs(gl, TILE, FIRST_FREE_UNIT);
+    this.probing = gl.createFramebuffer();
+    gl.bindBuffer(gl.ARRAY_BUFFER, gl.createBuffer());
+    gl.enableVertexAttribArray(CORNER);
+    gl.vertexAttribPointer(CORNER, 2, gl.FLOAT, false, 0, 0);
     gl.enable(gl.SCISSOR_TEST);
-    gl.uniform4f(at.pane, left, 0, width, height);
+  }
+
+  /** Show light through what OpenColorIO wrote; null for plain sRGB. */
+  transform(shader: TransformShader | null): void {
+    this.last = null;
+    this.programs.transform(shader);
+  }
+
+  /** Whether the graphics processor still works on what was drawn last. */
+  get busy(): boolean {
+    const { gl, fence } = this;
+    if (!fence) return false;
+    if (gl.clientWaitSync(fence, 0, 0) === gl.TIMEOUT_EXPIRED) return true;
+    gl.deleteSync(fence);
+    this.fence = null;
+    return false;
+  }
+
+  /**
+   * Draw what has arrived, at so many canvas pixels per CSS pixel. Returns whether everything is there, and whether to draw
+   * again at once. Throws when the view transform does not run here.
+   */
+  draw(drawing: Drawing, ratio: number): { whole: boolean; more: boolean } {
+    const { gl } = this;
+    const needed = this.needed(drawing);
+    this.store.want(needed.tiles);
+    const { whole, more, changed } = this.pages.bring(needed.tiles);
+    this.pages.bind(TILES_UNIT, TABLE_UNIT);
+    const before = this.last;
+    if (before && !changed && onlyTheLineMoved(before, drawing)) {
+      for (const pane of drawing.panes) this.pane(drawing, pane, needed.coarser, ratio, before.line);
+    } else {
+      gl.scissor(0, 0, this.canvas.width, this.canvas.height);
+      gl.clearColor(drawing.surround, drawing.surround, drawing.surround, 1);
+      gl.clear(gl.COLOR_BUFFER_BIT);
+      for (const pane of drawing.panes) this.pane(drawing, pane, needed.coarser, ratio, null);
+    }
+    this.last = drawing;
+    this.fence = gl.fenceSync(gl.SYNC_GPU_COMMANDS_COMPLETE, 0);
+    gl.flush();
+    return { whole, more };
+  }
+
+  /** The canvas has another size, and what was drawn is gone. */
+  resized(): void {
+    this.last = null;
+  }
+
+  /** The 8-bit values of places as they are shown. Their tiles must be there. */
+  displayed(drawing: Drawing, places: readonly Probed[]): number[][] {
+    const { gl } = this;
+    const target = gl.createTexture();
+    gl.activeTexture(gl.TEXTURE0 + this.programs.freeUnit);
+    gl.bindTexture(gl.TEXTURE_2D, target);
+    gl.texImage2D(gl.TEXTURE_2D, 0, gl.RGBA, places.length, 1, 0, gl.RGBA, gl.UNSIGNED_BYTE, null);
+    gl.bindFramebuffer(gl.FRAMEBUFFER, this.probing);
+    gl.framebufferTexture2D(gl.FRAMEBUFFER, gl.COLOR_ATTACHMENT0, gl.TEXTURE_2D, target, 0);
+    this.pages.bring(places.flatMap(tilesUnder));
+    this.pages.bind(TILES_UNIT, TABLE_UNIT);
+    for (const [number, { pyramid, over, at }] of places.entries()) {
+      const box = { left: number, bottom: 0, width: 1, height: 1 };
+      const middle = { x: Math.floor(at.x) + 0.5, y: Math.floor(at.y) + 0.5, zoom: 1 };
+      const slots: Slots = { pictures: [pyramid, null], maps: [null, null], over: [over, null] };
+      this.polygon(
+        drawing,
+        { box, view: middle, frame: pyramid, slots, coarser: 0 },
+        "picture",
+        0,
+        WHOLE_PANE,
+      );
+    }
+    const values = new Uint8Array(places.length * 4);
+    gl.readPixels(0, 0, places.length, 1, gl.RGBA, gl.UNSIGNED_BYTE, values);
+    gl.bindFramebuffer(gl.FRAMEBUFFER, null);
+    gl.deleteTexture(target);
+    return places.map((_, number) => [...values.slice(4 * number, 4 * number + 3)]);
+  }
+
+  /** The tiles that a drawing shows, the coarse ones first; all levels coarser when there would be too many. */
+  private needed(drawing: Drawing): { tiles: TileId[]; coarser: number } {
+    for (let coarser = 0; ; coarser++) {
+      const first = new Map<string, TileId>();
+      const then = new Map<string, TileId>();
+      const add = (pyramid: Pyramid | null, pane: Pane) => {
+        if (!pyramid) return;
+        const last = pyramid.levels - 1;
+        const { width, height } = levelSize(pyramid, last);
+        const all = { left: 0, top: 0, right: width, bottom: height };
+        for (const id of tilesIn(pyramid, last, all)) first.set(keyOf(id), id);
+        for (const id of shownTiles(pyramid, pane, drawing, coarser)) then.set(keyOf(id), id);
+      };
+      for (const pane of drawing.panes)
+        for (const pyramid of [...pane.slots.pictures, ...pane.slots.maps, ...pane.slots.over])
+          add(pyramid, pane);
+      const [pane] = drawing.panes;
+      if (pane) for (const pyramid of drawing.ahead) add(pyramid, pane);
+      const tiles = [...first.values(), ...[...then.values()].filter((id) => !first.has(keyOf(id)))];
+      if (tiles.length <= this.pages.most || coarser >= MOST_COARSER) return { tiles, coarser };
+    }
+  }
+
+  /** Draw a pane; where the line was before is given, only what has changed sides since. */
+  private pane(drawing: Drawing, pane: Pane, coarser: number, ratio: number, before: Line | null): void {
+    const [left, top] = [Math.round(pane.left * ratio), Math.round(pane.top * ratio)];
+    const [width, height] = [Math.round(pane.width * ratio), Math.round(pane.height * ratio)];
+    const box = { left, bottom: this.canvas.height - top - height, width, height };
     // the picture's corner falls on a whole device pixel, so that at 1:1 every picture pixel is exactly one of the screen's
-    const zoom = scene.view.zoom * ratio;
+    const zoom = pane.view.zoom * ratio;
     const snapped = (middle: number, extent: number) =>
       (extent / 2 - Math.round(extent / 2 - middle * zoom)) / zoom;
-    gl.uniform3f(at.view, snapped(scene.view.x, width), snapped(scene.view.y, height), zoom);
-    gl.uniform4f(at.line, scene.line.x * width, scene.line.y * height, normal.x, normal.y);
-    gl.uniform1i(at.mode, mode);
-    gl.uniform1f(at.gain, 2 ** scene.exposure);
-    gl.uniform1f(at.range, scene.range);
-    gl.uniform1f(at.surround, scene.surround);
-    gl.drawArrays(gl.TRIANGLES, 0, 3);
+    const view = { x: snapped(pane.view.x, width), y: snapped(pane.view.y, height), zoom };
+    const what = { box, view, frame: drawing.frame, slots: pane.slots, coarser };
+    const { pictures, maps } = pane.slots;
+    if (pane.combining === "divided") {
+      for (const [side, half] of halvesOf(drawing.line, pane).entries())
+        if (maps[side] || pictures[side]) {
+          const part = before ? onSide(half, before, pane, side === 0 ? 1 : 0) : half;
+          this.polygon(drawing, what, maps[side] ? "map" : "picture", side as 0 | 1, part);
+        }
+    } else if (before) {
+      return; // a pane without a line is as it was
+    } else if (pane.combining === "alone") {
+      if (maps[0] || pictures[0]) this.polygon(drawing, what, maps[0] ? "map" : "picture", 0, WHOLE_PANE);
+    } else if (pictures[0] && pictures[1]) {
+      this.polygon(drawing, what, pane.combining, 0, WHOLE_PANE);
+    }
   }
 
-  private fill(left: number, width: number, height: number, value: number): void {
+  /** Draw a part of a pane: one side's picture or map, or both sides' difference. */
+  private polygon(
+    drawing: Drawing,
+    what: {
+      box: { left: number; bottom: number; width: number; height: number };
+      view: Viewport;
+      frame: Size;
+      slots: Slots;
+      coarser: number;
+    },
+    combining: Variant["combining"],
+    side: 0 | 1,
+    part: Polygon,
+  ): void {
     const { gl } = this;
-    gl.scissor(left, 0, width, height);
-    gl.clearColor(value, value, value, 1);
-    gl.clear(gl.COLOR_BUFFER_BIT);
+    const { box, view, frame, slots, coarser } = what;
+    // beside the picture is the surround, which is there already: nothing is computed for it
+    const corners = within(part, {
+      left: 0.5 - (view.x * view.zoom) / box.width,
+      right: 0.5 + ((frame.width - view.x) * view.zoom) / box.width,
+      top: 0.5 - (view.y * view.zoom) / box.height,
+      bottom: 0.5 + ((frame.height - view.y) * view.zoom) / box.height,
+    });
+    if (corners.length < 3) return;
+    const { pictures, maps, over } = slots;
+    const both = combining === "difference" || combining === "size of difference";
+    const read: (Pyramid | null | undefined)[] = both
+      ? [pictures[0], pictures[1], null, null, over[0], over[1]]
+      : combining === "map"
+        ? [null, null, maps[side], null, null, null]
+        : [pictures[side], null, null, null, over[side], null];
+    const readings = read.map((pyramid) =>
+      pyramid ? readingOf(pyramid, frame, view.zoom, drawing.soft, coarser) : null,
+    );
+    const program = this.programs.get({
+      combining,
+      sampling: readings.map((reading) => reading?.sampling ?? null),
+      lifted: drawing.lift > 0,
+      channel: combining === "picture" ? drawing.channel : 0,
+    });
+    // biome-ignore lint/correctness/useHookAtTopLevel: a WebGL call, not a hook
+    gl.useProgram(program.use);
+    gl.viewport(box.left, box.bottom, box.width, box.height);
+    gl.scissor(box.left, box.bottom, box.width, box.height);
+    const { at } = program;
+    gl.uniform4f(at.pane, box.left, box.bottom, box.width, box.height);
+    gl.uniform3f(at.view, view.x, view.y, view.zoom);
+    this.slots(program, read, readings);
+    gl.uniform1i(at.tiles, TILES_UNIT);
+    gl.uniform1i(at.pages, TABLE_UNIT);
+    gl.uniform1f(at.gain, 2 ** drawing.exposure);
+    gl.uniform1f(at.lift, drawing.lift);
+    gl.uniform1f(at.surround, drawing.surround);
+    gl.uniform2f(at.mapRange, drawing.range[0], drawing.range[1]);
+    gl.uniform3fv(at.stops, drawing.colours.flat());
+    const clip = corners.flatMap(({ x, y }) => [2 * x - 1, 1 - 2 * y]);
+    gl.bufferData(gl.ARRAY_BUFFER, new Float32Array(clip), gl.STREAM_DRAW);
+    gl.drawArrays(gl.TRIANGLE_FAN, 0, corners.length);
+  }
+
+  private slots(
+    { at }: Program,
+    read: readonly (Pyramid | null | undefined)[],
+    readings: readonly (Reading | null)[],
+  ): void {
+    const levels = new Int32Array(SLOTS * 4);
+    const places = new Float32Array(SLOTS * 3);
+    for (const [slot, pyramid] of read.entries()) {
+      const reading = readings[slot];
+      if (!pyramid || !reading) continue;
+      const { width, height } = levelSize(pyramid, reading.level);
+      const { columns } = grid(pyramid, reading.level);
+      levels.set([this.pages.first(pyramid, reading.level), columns, width, height], slot * 4);
+      places.set(reading.place, slot * 3);
+    }
+    this.gl.uniform4iv(at.level, levels);
+    this.gl.uniform3fv(at.place, places);
   }
 }
 
-function linked(gl: WebGL2RenderingContext): WebGLProgram {
-  const program = gl.createProgram();
-  for (const [kind, source] of [
-    [gl.VERTEX_SHADER, VERTEX],
-    [gl.FRAGMENT_SHADER, FRAGMENT],
-  ] as const) {
-    const shader = gl.createShader(kind);
-    if (!shader) throw new Error("The graphics processor gave no shader.");
-    gl.shaderSource(shader, source);
-    gl.compileShader(shader);
-    gl.attachShader(program, shader);
-  }
-  gl.linkProgram(program);
-  if (!gl.getProgramParameter(program, gl.LINK_STATUS) && !gl.isContextLost()) {
-    const said = gl
-      .getAttachedShaders(program)
-      ?.map((shader) => gl.getShaderInfoLog(shader))
-      .join(" ");
-    throw new Error(`The viewer's shader does not run here: ${said ?? ""}`);
-  }
-  return program;
+/** Whether two drawings are alike but for the line, so that all else can stay as it is. */
+function onlyTheLineMoved(before: Drawing, now: Drawing): boolean {
+  if (before.line === now.line) return false;
+  return JSON.stringify({ ...before, line: null }) === JSON.stringify({ ...now, line: null });
+}
+
+/** At which level a picture is read, and how its pixels become the screen's, at so many device pixels per frame pixel. */
+function readingOf(pyramid: Pyramid, frame: Size, zoom: number, soft: boolean, coarser: number): Reading {
+  const across = pyramid.width / frame.width;
+  const level = Math.min(levelFor(pyramid, zoom / across) + coarser, pyramid.levels - 1);
+  const shrunk = 2 ** -level;
+  const own = zoom / across / shrunk;
+  return {
+    level,
+    sampling: own < 1 - 1e-4 ? "reduced" : soft && own > 1 + 1e-4 ? "blended" : "nearest",
+    place: [across * shrunk, (pyramid.height / frame.height) * shrunk, own],
+  };
+}
+
+/** The tiles of the part of a picture that a pane shows. */
+function shownTiles(pyramid: Pyramid, pane: Pane, drawing: Drawing, coarser: number): TileId[] {
+  const { level, place } = readingOf(
+    pyramid,
+    drawing.frame,
+    pane.view.zoom * devicePixelRatio,
+    drawing.soft,
+    coarser,
+  );
+  const half = { x: pane.width / pane.view.zoom / 2 + 1, y: pane.height / pane.view.zoom / 2 + 1 };
+  return tilesIn(pyramid, level, {
+    left: (pane.view.x - half.x) * place[0],
+    right: (pane.view.x + half.x) * place[0],
+    top: (pane.view.y - half.y) * place[1],
+    bottom: (pane.view.y + half.y) * place[1],
+  });
+}
+
+function tilesUnder({ pyramid, over, at }: Probed): TileId[] {
+  const under = (of: Pyramid, scale: number) =>
+    tilesIn(of, 0, {
+      left: at.x * scale,
+      top: at.y * scale,
+      right: at.x * scale + 1e-3,
+      bottom: at.y * scale + 1e-3,
+    });
+  return [...under(pyramid, 1), ...(over ? under(over, over.width / pyramid.width) : [])];
 }

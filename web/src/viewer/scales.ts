@@ -1,9 +1,10 @@
 import type { Schema } from "../api/client";
 
 type Stop = readonly [number, number, number];
+export type Colours = readonly Stop[];
 
 /** Seven colours of equal steps in lightness, from dark to pale, told apart by lightness alone. */
-const EVEN: readonly Stop[] = [
+export const EVEN: Colours = [
   [0.106, 0.09, 0.165],
   [0.196, 0.165, 0.369],
   [0.161, 0.31, 0.494],
@@ -14,7 +15,7 @@ const EVEN: readonly Stop[] = [
 ];
 
 /** From purple through pale to green; neither hue is a side's. */
-const SIGNED: readonly Stop[] = [
+const SIGNED: Colours = [
   [0.286, 0.106, 0.412],
   [0.494, 0.333, 0.627],
   [0.722, 0.62, 0.812],
@@ -25,7 +26,7 @@ const SIGNED: readonly Stop[] = [
 ];
 
 /** From the control's blue to the trial's orange, for what is told of both sides together. */
-const SIDES: readonly Stop[] = [
+export const SIDES: Colours = [
   [0.05, 0.22, 0.45],
   [0.25, 0.42, 0.65],
   [0.5, 0.66, 0.86],
@@ -35,16 +36,14 @@ const SIDES: readonly Stop[] = [
   [0.45, 0.17, 0.0],
 ];
 
-export const STOPS = EVEN.length;
-
 /** The colours a map is drawn in, from its low end to its high end. */
-export function stopsOf(layer: Pick<Schema["Layer"], "scale" | "name">): readonly Stop[] {
+export function stopsOf(layer: Pick<Schema["Layer"], "scale" | "name">): Colours {
   if (layer.name === "difference") return SIDES;
   return layer.scale === "signed" ? SIGNED : EVEN;
 }
 
 /** The same as a gradient for a legend. */
-export function gradientOf(stops: readonly Stop[]): string {
+export function gradientOf(stops: Colours): string {
   const colours = stops.map((stop) => `rgb(${stop.map((part) => Math.round(255 * part)).join(" ")})`);
   return `linear-gradient(to right, ${colours.join(", ")})`;
 }

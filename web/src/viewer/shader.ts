@@ -1,135 +1,168 @@
-/** Draws one pane: which picture a fragment shows, one exposure for both, then a view transform or sRGB, clipped. */
+/** A polygon in the pane's own coordinates, from -1 to 1. */
 export const VERTEX = `#version 300 es
-void main() {
-  vec2 corner = vec2(gl_VertexID & 1, gl_VertexID >> 1) * 4.0 - 1.0;
-  gl_Position = vec4(corner, 0.0, 1.0);
+in vec2 corner;
+void main() { gl_Position = vec4(corner, 0.0, 1.0); }`;
+
+/** What a pane reads: both sides' pictures, the maps drawn in their place, the passes multiplied over them. */
+export const SLOTS = 6;
+/** Tiles are numbered in a texture this wide. */
+export const PAGES_ACROSS = 1024;
+
+/** How a picture's pixels become the screen's: each screen pixel shows one, a blend of its neighbours, or a mean. */
+export type Sampling = "nearest" | "blended" | "reduced";
+
+/** One shader a way of drawing: what is not used costs nothing, which software rendering would feel. */
+export type Variant = {
+  readonly combining: "picture" | "map" | "difference" | "size of difference";
+  /** By slot; null where nothing is read. */
+  readonly sampling: readonly (Sampling | null)[];
+  readonly lifted: boolean;
+  readonly channel: number;
+};
+
+const PLAIN = `
+vec4 toDisplay(vec4 light) {
+  vec3 part = clamp(light.rgb, 0.0, 1.0);
+  return vec4(mix(12.92 * part, 1.055 * pow(part, vec3(1.0 / 2.4)) - 0.055, step(0.0031308, part)), 1.0);
 }`;
 
-export const FRAGMENT = `#version 300 es
+export function variantKey(variant: Variant): string {
+  return JSON.stringify(variant);
+}
+
+/** The fragment shader of a variant; `transform` is what OpenColorIO wrote, empty for plain sRGB. */
+export function fragment(variant: Variant, transform: string, tile: number): string {
+  const { sampling, combining } = variant;
+  const readers = sampling.map((how, slot) =>
+    how ? reader(slot, how, combining === "map" && slot === 2) : "",
+  );
+  return `#version 300 es
 precision highp float;
+precision highp int;
 precision highp sampler2D;
-uniform sampler2D control, trial;
-uniform vec4 pane;        // left, bottom, width, height in device pixels
-uniform vec3 view;        // picture's point in the middle, device pixels per picture pixel
-uniform vec4 line;        // a point on it in device pixels from the pane's top left, and the direction to the trial
-uniform int mode;         // 0 divided, 1 control, 2 trial, 3 difference
-uniform float gain;       // 2 to the power of the exposure
-uniform float range;      // luminance difference at the ends of the scale
-uniform float surround;   // display value of the neutral surround
-uniform bool baked;       // whether a view transform's table is used instead of plain sRGB
-uniform highp sampler3D table;
-uniform vec3 shaper;      // of the table: size, lowest stop, stops
-uniform sampler2D controlMap, trialMap;
-uniform bvec2 mapped;     // whether a map is drawn in the control's and in the trial's place
-uniform vec2 mapRange;    // its values at the ends of the scale
-uniform vec3 stops[7];    // its colours, from low to high
+precision highp sampler3D;
+precision highp sampler2DArray;
+precision highp usampler2D;
+uniform sampler2DArray tiles;
+uniform usampler2D pages;       // by number of tile: its layer + 1 (0: none is there), and how many levels coarser that is
+uniform ivec4 level[${SLOTS}];  // of the level in use: number of its first tile, tiles across, width, height
+uniform vec3 place[${SLOTS}];   // level pixels per frame pixel across and down, device pixels per level pixel
+uniform vec4 pane;              // left, bottom, width, height in device pixels
+uniform vec3 view;              // the frame's point in the middle, device pixels per frame pixel
+uniform float gain;             // 2 to the power of the exposure
+uniform float lift;             // of the shadows, in stops
+uniform float surround;         // display value of the neutral surround
+uniform vec2 mapRange;          // a map's values at the ends of the scale, or the difference's
+uniform vec3 stops[7];          // the scale's colours, from low to high
 out vec4 colour;
 
 const vec3 LUMA = vec3(0.2126, 0.7152, 0.0722);
+const int TILE_BITS = ${Math.log2(tile)};
+const float DARK = 0.05;
+${transform || PLAIN}
 
-vec4 texel(sampler2D picture, ivec2 at, ivec2 size) {
-  return texelFetch(picture, clamp(at, ivec2(0), size - 1), 0);
+uvec2 pageOf(ivec4 of, ivec2 tile) {
+  int number = of.x + tile.y * of.y + tile.x;
+  return texelFetch(pages, ivec2(number & ${PAGES_ACROSS - 1}, number >> ${Math.log2(PAGES_ACROSS)}), 0).rg;
 }
 
-// Enlarged pixels stay square with edges one screen pixel soft; reduced pictures are averaged over what a screen pixel covers.
-vec4 pictureAt(sampler2D picture, vec2 at, ivec2 size, float zoom) {
-  if (zoom < 1.0) {
-    int taps = int(min(ceil(1.0 / zoom), 8.0));
-    vec4 sum = vec4(0.0);
-    for (int y = 0; y < taps; y++)
-      for (int x = 0; x < taps; x++) {
-        vec2 offset = (vec2(x, y) + 0.5) / float(taps) - 0.5;
-        sum += texel(picture, ivec2(floor(at + offset / zoom)), size);
-      }
-    return sum / float(taps * taps);
-  }
-  vec2 corner = at - 0.5;
-  vec2 base = floor(corner);
-  vec2 blend = clamp((corner - base - 0.5) * zoom + 0.5, 0.0, 1.0);
-  ivec2 low = ivec2(base);
-  vec4 upper = mix(texel(picture, low, size), texel(picture, low + ivec2(1, 0), size), blend.x);
-  vec4 lower = mix(texel(picture, low + ivec2(0, 1), size), texel(picture, low + ivec2(1, 1), size), blend.x);
-  if (blend.x == 0.0) { upper = texel(picture, low, size); lower = texel(picture, low + ivec2(0, 1), size); }
-  if (blend.y == 0.0) return upper;
-  if (blend.y == 1.0) return lower;
-  return mix(upper, lower, blend.y);
+// Alpha: the share that is valid, or below 0 while nothing of it is there.
+vec4 texel(ivec4 of, ivec2 at) {
+  at = clamp(at, ivec2(0), of.zw - 1);
+  uvec2 page = pageOf(of, at >> TILE_BITS);
+  if (page.r == 0u) return vec4(0.0, 0.0, 0.0, -1.0);
+  return texelFetch(tiles, ivec3((at >> int(page.g)) & ${tile - 1}, int(page.r) - 1), 0);
+}
+${readers.join("\n")}
+
+bool broken(vec4 value) { return value.a < 0.9995 || any(isnan(value)); }
+
+// Dark light is multiplied by up to 2 to the power of the lift, bright light hardly at all; darker stays darker up to 5 stops.
+vec3 lifted(vec3 light) {
+  float luminance = max(dot(light, LUMA), 0.0);
+  return light * exp2(lift * DARK / (DARK + luminance));
 }
 
-bool broken(vec4 value) { return value.a < 1.0 || any(isnan(value)); }
-
-vec3 lookedUp(vec3 light) {
-  vec3 stops = log2(max(light, 0.0) + exp2(shaper.y));
-  vec3 place = clamp((stops - shaper.y) / shaper.z, 0.0, 1.0);
-  return texture(table, (place * (shaper.x - 1.0) + 0.5) / shaper.x).rgb;
+vec3 display(vec3 light) {
+  ${CHANNEL[variant.channel] ?? ""}
+  light *= gain;
+  ${variant.lifted ? "light = lifted(light);" : ""}
+  return clamp(toDisplay(vec4(light, 1.0)).rgb, 0.0, 1.0);
 }
 
-vec3 display(vec3 linear) {
-  if (baked) return lookedUp(linear * gain);
-  vec3 light = clamp(linear * gain, 0.0, 1.0);
-  return mix(12.92 * light, 1.055 * pow(light, vec3(1.0 / 2.4)) - 0.055, step(0.0031308, light));
-}
-
-// From the control's blue through neutral grey to the trial's orange, even in lightness on both sides.
-vec3 differenceScale(float t) {
-  vec3 middle = vec3(0.93);
-  vec3 below = mix(vec3(0.45, 0.62, 0.85), vec3(0.05, 0.22, 0.45), clamp(-t * 2.0 - 1.0, 0.0, 1.0));
-  vec3 above = mix(vec3(0.93, 0.62, 0.36), vec3(0.45, 0.17, 0.0), clamp(t * 2.0 - 1.0, 0.0, 1.0));
-  return t < 0.0 ? mix(middle, below, min(-t * 2.0, 1.0)) : mix(middle, above, min(t * 2.0, 1.0));
-}
-
-vec3 mapScale(float value) {
-  float place = clamp((value - mapRange.x) / (mapRange.y - mapRange.x), 0.0, 1.0) * 6.0;
-  int below = int(min(floor(place), 5.0));
-  return mix(stops[below], stops[below + 1], place - float(below));
-}
-
-// A map's value is never blended between pixels: each pixel keeps its own. Reduced, the mean of what it covers.
-float mapAt(sampler2D map, vec2 at, float zoom) {
-  ivec2 size = textureSize(map, 0);
-  if (zoom >= 1.0) return texel(map, ivec2(floor(at)), size).r;
-  int taps = int(min(ceil(1.0 / zoom), 8.0));
-  float sum = 0.0;
-  for (int y = 0; y < taps; y++)
-    for (int x = 0; x < taps; x++) {
-      vec2 offset = (vec2(x, y) + 0.5) / float(taps) - 0.5;
-      sum += texel(map, ivec2(floor(at + offset / zoom)), size).r;
-    }
-  return sum / float(taps * taps);
+vec3 scaled(float value) {
+  float at = clamp((value - mapRange.x) / (mapRange.y - mapRange.x), 0.0, 1.0) * 6.0;
+  int below = int(min(floor(at), 5.0));
+  return mix(stops[below], stops[below + 1], at - float(below));
 }
 
 void main() {
   vec2 inPane = gl_FragCoord.xy - pane.xy;
   vec2 fromTop = vec2(inPane.x, pane.w - inPane.y);
   vec2 at = view.xy + (fromTop - pane.zw * 0.5) / view.z;
-  bool trialSide = mode == 2 || (mode == 0 && dot(fromTop - line.xy, line.zw) >= 0.0);
-  ivec2 size = textureSize(control, 0);
-  // half a screen pixel of tolerance, so that rounding never shaves a row off the edge
-  vec2 margin = vec2(1e-3);
-  if (any(lessThan(at, -margin)) || any(greaterThan(at, vec2(size) + margin))) {
-    colour = vec4(vec3(surround), 1.0);
-    return;
-  }
-  // a trial of another size is shown at the control's: its own place and pixels per screen pixel
-  ivec2 trialSize = textureSize(trial, 0);
-  vec2 ratio = vec2(trialSize) / vec2(size);
-  vec2 own = at * ratio;
-  float ownZoom = view.z / ratio.x;
-  vec4 value = trialSide ? pictureAt(trial, own, trialSize, ownZoom) : pictureAt(control, at, size, view.z);
-  bool invalid = broken(value);
-  vec3 shown = display(value.rgb);
-  if (mode == 3) {
-    vec4 other = pictureAt(trial, own, trialSize, ownZoom);
-    invalid = invalid || broken(other);
-    shown = differenceScale(clamp(dot(other.rgb - value.rgb, LUMA) / range, -1.0, 1.0));
-  }
-  if ((trialSide ? mapped.y : mapped.x) && mode != 3) {
-    float there = trialSide ? mapAt(trialMap, own, ownZoom) : mapAt(controlMap, at, view.z);
-    invalid = isnan(there);
-    shown = mapScale(there);
-  }
-  if (invalid) {
+  ${COMBINED[combining](sampling)}
+  if (broken(value)) {
     float hatch = step(0.5, fract((fromTop.x + fromTop.y) / 6.0));
-    shown = mix(vec3(0.0), vec3(1.0, 0.0, 1.0), hatch);
+    shown = value.a < 0.0 ? vec3(surround) : mix(vec3(0.0), vec3(1.0, 0.0, 1.0), hatch);
   }
   colour = vec4(shown, 1.0);
 }`;
+}
+
+const CHANNEL: Record<number, string> = {
+  1: "light = light.rrr;",
+  2: "light = light.ggg;",
+  3: "light = light.bbb;",
+  4: "light = vec3(dot(light, LUMA));",
+};
+
+type Samplings = Variant["sampling"];
+const COMBINED: Record<Variant["combining"], (sampling: Samplings) => string> = {
+  picture: (sampling) => `${side(0, sampling, "value")} vec3 shown = display(value.rgb);`,
+  map: () => "vec4 value = slot2(at); vec3 shown = scaled(value.r);",
+  difference: (sampling) => differing(sampling, "change"),
+  "size of difference": (sampling) => differing(sampling, "abs(change)"),
+};
+
+function side(slot: 0 | 1, sampling: Samplings, name: string): string {
+  const over = sampling[4 + slot]
+    ? ` { vec4 over = slot${4 + slot}(at); ${name} = vec4(${name}.rgb * over.rgb, min(${name}.a, over.a)); }`
+    : "";
+  return `vec4 ${name} = slot${slot}(at);${over}`;
+}
+
+function differing(sampling: Samplings, shown: string): string {
+  return `${side(0, sampling, "value")} ${side(1, sampling, "other")}
+  float change = dot(other.rgb - value.rgb, LUMA);
+  value.a = min(value.a, other.a);
+  vec3 shown = scaled(${shown});
+  if (isnan(change)) value.a = 0.0;`;
+}
+
+/** A function that reads a slot at a place of the frame. A map's enlarged pixels each keep their own value. */
+function reader(slot: number, how: Sampling, map: boolean): string {
+  const start = `vec4 slot${slot}(vec2 inFrame) {
+  const int S = ${slot};
+  ivec4 of = level[S];
+  vec2 own = inFrame * place[S].xy;`;
+  const sampling = map && how !== "reduced" ? "nearest" : how;
+  return `${start}${READING[sampling]}
+}`;
+}
+
+const READING: Record<Sampling, string> = {
+  nearest: `
+  return texel(of, ivec2(floor(own)));`,
+  blended: `
+  vec2 corner = own - 0.5;
+  vec2 base = floor(corner);
+  vec2 blend = corner - base;
+  ivec2 low = ivec2(base);
+  vec4 upper = mix(texel(of, low), texel(of, low + ivec2(1, 0)), blend.x);
+  vec4 lower = mix(texel(of, low + ivec2(0, 1)), texel(of, low + ivec2(1, 1)), blend.x);
+  return mix(upper, lower, blend.y);`,
+  reduced: `
+  vec2 reach = vec2(0.25 / place[S].z, 0.0);
+  return 0.25 * (texel(of, ivec2(floor(own + reach.xx))) + texel(of, ivec2(floor(own - reach.xx)))
+    + texel(of, ivec2(floor(own + vec2(reach.x, -reach.x)))) + texel(of, ivec2(floor(own + vec2(-reach.x, reach.x)))));`,
+};

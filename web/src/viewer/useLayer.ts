@@ -1,9 +1,10 @@
 import { useQueries, useQuery } from "@tanstack/react-query";
 import { api, body, type Schema } from "../api/client";
-import { type ShownLayer, sharedRange } from "./layers";
-import { pixelsQuery } from "./usePictures";
+import { type ShownLayer, type Spot, sharedRange } from "./layers";
+import { usePyramids } from "./usePyramids";
 
 const WHILE_MADE = 700;
+const NONE: readonly Spot[] = [];
 
 /** Where the maps of a pair come from. */
 export type LayerSource = { readonly pair: number; readonly control: number; readonly trial: number };
@@ -14,40 +15,58 @@ export type LayerState =
   | { state: "refused"; title: string; reason: string }
   | { state: "there"; shown: ShownLayer };
 
-/** A map by name: asked for, followed while it is made, and its pixels once it is there. */
-export function useLayer(kind: Schema["LayerKind"] | null, source: LayerSource): LayerState {
-  const both = kind?.of === "render" ? [source.control, source.trial] : [];
+/** A map by name: asked for, followed while it is made, and how it is cut up once it is there. */
+export function useLayer(kind: Schema["LayerKind"] | null, source: LayerSource | null): LayerState {
+  const both = kind?.of === "render" && source ? [source.control, source.trial] : [];
   const sides = useQueries({
     queries: both.map((option) => layerQuery(kind?.name ?? "", "options", option)),
   });
   const whole = useQuery({
-    ...layerQuery(kind?.name ?? "", "pairs", source.pair),
-    enabled: kind?.of === "pair",
+    ...layerQuery(kind?.name ?? "", "pairs", source?.pair ?? 0),
+    enabled: kind?.of === "pair" && source !== null,
   });
   const rows = kind?.of === "render" ? sides.map((side) => side.data) : [whole.data, whole.data];
   const failed = [...sides, whole].find((query) => query.error)?.error;
-  const pictures = useQueries({
-    queries: rows.map((row) => ({ ...pixelsQuery(row?.picture ?? ""), enabled: Boolean(row?.picture) })),
+  const pictures = usePyramids(rows.map((row) => row?.picture ?? ""));
+  const spots = useQueries({
+    queries: rows.map((row) => ({
+      ...spotsQuery(row?.picture ?? ""),
+      enabled: Boolean(row?.picture) && kind?.scale === "spots",
+    })),
   });
-  if (!kind) return { state: "none" };
+  if (!kind || !source) return { state: "none" };
   if (failed) return { state: "refused", title: kind.title, reason: failed.message };
-  const broken = pictures.find((picture) => picture.error)?.error;
-  if (broken) return { state: "refused", title: kind.title, reason: broken.message };
+  const known = rows.map((row) => (row?.picture ? pictures.get(row.picture) : undefined));
+  const broken =
+    known.find((each) => each?.trouble)?.trouble ?? spots.find((each) => each.error)?.error?.message;
+  if (broken) return { state: "refused", title: kind.title, reason: broken };
   const refused = rows.map((row) => (row?.state === "refused" ? row.refused : ""));
   const [first, second] = refused;
   if (first && second) return { state: "refused", title: kind.title, reason: first };
   const layer = rows.find((row) => row?.state === "ready");
-  const [control, trial] = pictures.map((picture) => picture.data ?? null);
-  const waits = rows.some((row, side) => !refused[side] && (row?.state !== "ready" || !pictures[side]?.data));
+  const marked = kind.scale === "spots";
+  const waits = rows.some(
+    (row, side) =>
+      !refused[side] && (row?.state !== "ready" || !known[side]?.pyramid || (marked && !spots[side]?.data)),
+  );
   if (!layer || waits) return { state: "making", title: kind.title };
   const [low, high] = sharedRange(
     rows.map((row) => ({ low: row?.low ?? null, high: row?.high ?? null })),
     layer.scale === "signed",
   );
   const missing = first ? `Control: no map, ${first}` : second ? `Trial: no map, ${second}` : "";
+  const [control = null, trial = null] = known.map((each) => each?.pyramid ?? null);
   return {
     state: "there",
-    shown: { layer, control: control ?? null, trial: trial ?? null, missing, low, high },
+    shown: {
+      layer,
+      control,
+      trial,
+      missing,
+      low,
+      high,
+      spots: [spots[0]?.data ?? NONE, spots[1]?.data ?? NONE],
+    },
   };
 }
 
@@ -58,6 +77,19 @@ function layerQuery(name: string, of: "options" | "pairs", id: number) {
     refetchInterval: (query: { state: { data?: Schema["Layer"] } }) =>
       query.state.data?.state === "wanted" ? WHILE_MADE : (false as const),
     staleTime: 5000,
+  };
+}
+
+function spotsQuery(digest: string) {
+  return {
+    queryKey: ["spots", digest],
+    queryFn: async () => {
+      const { spots } = await body(
+        api.GET("/api/pictures/{digest}/spots/", { params: { path: { digest } } }),
+      );
+      return spots.map(([x = 0, y = 0, value = 0]): Spot => ({ x, y, value }));
+    },
+    staleTime: Number.POSITIVE_INFINITY,
   };
 }
 

@@ -43,6 +43,14 @@ export function toPicture(view: Viewport, at: Point, pane: Size): Point {
   };
 }
 
+/** The middle of a picture pixel on the pane. */
+export function toScreen(view: Viewport, pixel: Point, pane: Size): Point {
+  return {
+    x: pane.width / 2 + (pixel.x + 0.5 - view.x) * view.zoom,
+    y: pane.height / 2 + (pixel.y + 0.5 - view.y) * view.zoom,
+  };
+}
+
 /**
  * The largest place inside a box whose edges fall on whole device pixels. A canvas that does not begin and end on them is
  * resampled by the browser, and no picture pixel is a screen pixel any more.

@@ -6,14 +6,17 @@ import { pairQuery, sessionQuery } from "../../api/queries";
 import { MatchRail } from "../../parts/MatchRail";
 import { MatchSheet } from "../../parts/MatchSheet";
 import { Failed, Loading, Notice } from "../../parts/Notice";
+import { SIDE_TITLE } from "../../parts/Side";
 import { useTitle } from "../../parts/useTitle";
 import { type Opening, PairViewer } from "../../viewer/PairViewer";
-import { usePictures } from "../../viewer/usePictures";
-import { useTransformTable } from "../../viewer/useTransformTable";
+import type { Viewed } from "../../viewer/viewed";
+import { BesideChoice, noteOf, useBeside } from "./Beside";
+import { BlindBox } from "./BlindBox";
 import { Brightness } from "./Brightness";
 import { ComparisonFigures } from "./ComparisonFigures";
 import { MakeReference } from "./MakeReference";
 import { PairFigures } from "./PairFigures";
+import { PinForm, PinList, type PinsOfPair, usePins } from "./Pins";
 import { VerdictForm, VerdictList } from "./Verdicts";
 import { ZoneFigures } from "./ZoneFigures";
 
@@ -56,9 +59,13 @@ function Pictures({ pair, usualName }: { pair: Schema["Pair"]; usualName: string
     .filter((seed) => pair.trial.runs.some((run) => run.seed === seed));
   const [chosen, setChosen] = useState<number | null>(null);
   const seed = chosen !== null && seeds.includes(chosen) ? chosen : seeds[0];
-  const control = pair.control.runs.find((run) => run.seed === seed);
-  const trial = pair.trial.runs.find((run) => run.seed === seed);
-  if (!control || !trial || seed === undefined) {
+  const others = useBeside(pair.id, seed);
+  const viewed = useMemo(
+    () => (seed === undefined ? [] : [...sidesOf(pair, seed), ...others.shown]),
+    [pair, seed, others.shown],
+  );
+  const pins = usePins(pair, usualName);
+  if (seed === undefined) {
     return (
       <div className="p-6">
         <Notice kind="plain">
@@ -71,14 +78,46 @@ function Pictures({ pair, usualName }: { pair: Schema["Pair"]; usualName: string
     <Panel
       pair={pair}
       usualName={usualName}
+      pins={pins}
       onZone={(zone) => setAsked({ map: asked.get("map") ?? "", zone }, { replace: true })}
     >
-      <SeedChoice seeds={seeds} seed={seed} onChoose={setChosen} />
+      <div className="flex flex-wrap items-center gap-x-3 gap-y-1.5">
+        <SeedChoice seeds={seeds} seed={seed} onChoose={setChosen} />
+        <BesideChoice {...others} />
+      </div>
     </Panel>
   );
   return (
-    <Loaded control={control.picture} trial={trial.picture} pair={pair} opening={opening} panel={panel} />
+    <>
+      <PairViewer
+        viewed={viewed}
+        transform={pair.view_transform}
+        layers={pair.layers}
+        zones={pair.zones}
+        source={{ pair: pair.id, control: pair.control_option, trial: pair.trial_option }}
+        opening={opening}
+        pinBench={pins.bench}
+        panel={panel}
+      />
+      <PinForm pins={pins} />
+    </>
   );
+}
+
+/** Both sides' pictures of a seed. */
+function sidesOf(pair: Schema["Pair"], seed: number): Viewed[] {
+  return (["control", "trial"] as const).map((side) => {
+    const figures = pair[side];
+    const run = figures.runs.find((each) => each.seed === seed);
+    return {
+      key: side,
+      title: SIDE_TITLE[side],
+      side,
+      picture: run?.picture ?? "",
+      passes: run?.passes ?? {},
+      note: noteOf(figures.render_seconds?.value, figures.noise?.value),
+    };
+  });
 }
 
 /** The map and the zone that the address asks for. */
@@ -86,47 +125,6 @@ function useOpening(pair: Schema["Pair"], layer: string, zone: string): Opening 
   const box = pair.zones.find((row) => row.zone === zone)?.box;
   const words = JSON.stringify(box ?? null);
   return useMemo(() => ({ layer, box: JSON.parse(words) as number[] | null }), [layer, words]);
-}
-
-function Loaded(props: {
-  control: string;
-  trial: string;
-  pair: Schema["Pair"];
-  opening: Opening;
-  panel: ReactNode;
-}) {
-  const { control, trial, pair, panel } = props;
-  const pictures = usePictures(control, trial);
-  const table = useTransformTable(pair.view_transform);
-  if (pictures.state === "there" && table.state !== "loading") {
-    return (
-      <PairViewer
-        control={pictures.control}
-        trial={pictures.trial}
-        transform={table}
-        layers={pair.layers}
-        source={{ pair: pair.id, control: pair.control_option, trial: pair.trial_option }}
-        opening={props.opening}
-        panel={panel}
-      />
-    );
-  }
-  return (
-    <div className="grid h-full grid-cols-[minmax(0,1fr)_17.75rem]">
-      {pictures.state !== "failed" ? (
-        <Loading what="pictures" />
-      ) : (
-        <div className="p-6">
-          <Notice kind="fault">
-            <p>
-              The {pictures.side}'s picture cannot be shown: {pictures.error.message}
-            </p>
-          </Notice>
-        </div>
-      )}
-      <aside className="overflow-auto border-line border-l px-3.5 py-3">{panel}</aside>
-    </div>
-  );
 }
 
 function SeedChoice(props: { seeds: number[]; seed: number; onChoose: (seed: number) => void }) {
@@ -151,11 +149,13 @@ function SeedChoice(props: { seeds: number[]; seed: number; onChoose: (seed: num
 function Panel({
   pair,
   usualName,
+  pins,
   onZone,
   children,
 }: {
   pair: Schema["Pair"];
   usualName: string;
+  pins: PinsOfPair;
   onZone: (zone: string) => void;
   children: ReactNode;
 }) {
@@ -165,16 +165,20 @@ function Panel({
       <a href="#match-sheet" className="quiet-link mt-1 mb-3 block text-sm">
         {pair.match_sheet.summary}
       </a>
+      <div className="mb-3">{children}</div>
       <PairFigures pair={pair} />
       <ComparisonFigures comparison={pair.comparison} />
       <ZoneFigures pair={pair} onZone={onZone} />
       <Brightness pair={pair} />
-      <div className="mt-3">{children}</div>
+      <h2 className="mt-4 mb-1 font-semibold">Pins</h2>
+      <PinList pins={pins} />
       <h2 className="mt-4 mb-1 font-semibold">Verdict</h2>
       <VerdictList verdicts={pair.verdicts} pair={pair.id} />
       <div className="mt-2">
         <VerdictForm pair={pair.id} usualName={usualName} />
       </div>
+      <h2 className="mt-5 mb-1 font-semibold">Judged blind</h2>
+      <BlindBox pair={pair} usualName={usualName} />
       <h2 id="match-sheet" className="mt-5 mb-1 font-semibold">
         Match sheet
       </h2>

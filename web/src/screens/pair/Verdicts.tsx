@@ -5,6 +5,7 @@ import { day } from "../../parts/format";
 import { Notice } from "../../parts/Notice";
 import { useRemembered } from "../../parts/remembered";
 import { SideName } from "../../parts/Side";
+import { MarkFields, MarkList, type Marks } from "./Criteria";
 
 type Chosen = Schema["Verdict"]["chosen"];
 const CHOICES: Chosen[] = ["control", "trial", "neither"];
@@ -63,8 +64,17 @@ export function VerdictList({ verdicts, pair }: { verdicts: Schema["Verdict"][];
               </button>
             </p>
             <p className="whitespace-pre-line">{verdict.reasons}</p>
-            {verdict.older_finding ? (
-              <p className="text-fault text-sm">Given on older figures: “{verdict.finding}”</p>
+            <MarkList marks={verdict.marks} />
+            {verdict.less_than_fair ? (
+              <p className="text-sm">
+                <span className="text-soft">Less than fair: </span>
+                <span className="whitespace-pre-line">{verdict.less_than_fair}</span>
+              </p>
+            ) : null}
+            {verdict.older_figures ? (
+              <p className="text-fault text-sm">
+                Made on older figures, {verdict.older_figures}: “{verdict.finding}”
+              </p>
             ) : null}
           </li>
         ))}
@@ -78,16 +88,20 @@ export function VerdictForm({ pair, usualName }: { pair: number; usualName: stri
   const queries = useQueryClient();
   const [chosen, setChosen] = useState<Chosen | null>(null);
   const [reasons, setReasons] = useState("");
+  const [marks, setMarks] = useState<Marks>({});
+  const [unfair, setUnfair] = useState("");
   const [author, setAuthor] = useRemembered("author", usualName);
   const save = useMutation({
     mutationFn: (choice: Chosen) =>
       api.POST("/api/pairs/{id}/verdicts/", {
         params: { path: { id: pair } },
-        body: { chosen: choice, reasons, author },
+        body: { chosen: choice, reasons, author, marks, less_than_fair: unfair },
       }),
     onSuccess: () => {
       setChosen(null);
       setReasons("");
+      setMarks({});
+      setUnfair("");
       void queries.invalidateQueries({ queryKey: ["pair", pair] });
       void queries.invalidateQueries({ queryKey: ["overview"] });
     },
@@ -125,6 +139,16 @@ export function VerdictForm({ pair, usualName }: { pair: number; usualName: stri
           value={reasons}
           maxLength={4000}
           onChange={(event) => setReasons(event.target.value)}
+        />
+      </label>
+      <MarkFields marks={marks} onChange={setMarks} />
+      <label className="mt-2 block">
+        <span className="block text-soft text-sm">What is less than fair here, if anything</span>
+        <textarea
+          className="field h-12 w-full"
+          value={unfair}
+          maxLength={4000}
+          onChange={(event) => setUnfair(event.target.value)}
         />
       </label>
       <div className="mt-2 flex items-end gap-3">

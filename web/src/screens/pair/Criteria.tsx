@@ -1,0 +1,131 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { Dialog, ToggleGroup } from "radix-ui";
+import { useState } from "react";
+import { api, type Schema } from "../../api/client";
+import { criteriaQuery } from "../../api/queries";
+import { Notice } from "../../parts/Notice";
+import { SIDE_TITLE, SideMark } from "../../parts/Side";
+
+export type Marks = Schema["Verdict"]["marks"];
+type Mark = Marks[string];
+const MARKS: readonly Mark[] = ["control", "alike", "trial"];
+const MARK_TITLE: Record<Mark, string> = { ...SIDE_TITLE, alike: "Alike" };
+
+/** For each criterion which side is better; what is not marked stays open. */
+export function MarkFields({ marks, onChange }: { marks: Marks; onChange: (marks: Marks) => void }) {
+  const criteria = useQuery(criteriaQuery).data?.criteria ?? [];
+  return (
+    <fieldset className="mt-2" data-part="marks">
+      <legend className="flex w-full items-baseline justify-between text-soft text-sm">
+        Better by criterion
+        <EditCriteria criteria={criteria} />
+      </legend>
+      {criteria.map((name) => (
+        <div key={name} className="flex items-center justify-between border-line border-b py-0.5 text-sm">
+          <span id={`criterion ${name}`}>{name}</span>
+          <ToggleGroup.Root
+            type="single"
+            aria-labelledby={`criterion ${name}`}
+            className="flex"
+            value={marks[name] ?? ""}
+            onValueChange={(mark) => {
+              const { [name]: _, ...rest } = marks;
+              onChange(mark ? { ...rest, [name]: mark as Mark } : rest);
+            }}
+          >
+            {MARKS.map((mark) => (
+              <ToggleGroup.Item
+                key={mark}
+                value={mark}
+                aria-label={MARK_TITLE[mark]}
+                title={MARK_TITLE[mark]}
+                className="-ml-px flex h-6 w-8 items-center justify-center border border-[#8b8e8c] bg-white data-[state=on]:bg-[#dedcd4] data-[state=on]:outline-2 data-[state=on]:outline-ink"
+              >
+                {mark === "alike" ? "=" : <SideMark side={mark} size={9} />}
+              </ToggleGroup.Item>
+            ))}
+          </ToggleGroup.Root>
+        </div>
+      ))}
+    </fieldset>
+  );
+}
+
+/** A verdict's marks in words. */
+export function MarkList({ marks }: { marks: Marks }) {
+  const rows = Object.entries(marks);
+  if (rows.length === 0) return null;
+  return (
+    <ul className="mt-0.5 flex flex-wrap gap-x-3 text-sm">
+      {rows.map(([name, mark]) => (
+        <li key={name} className="flex items-center gap-1">
+          {mark === "alike" ? "=" : <SideMark side={mark} size={8} />}
+          {name}
+          <span className="sr-only">: {MARK_TITLE[mark].toLowerCase()}</span>
+        </li>
+      ))}
+    </ul>
+  );
+}
+
+function EditCriteria({ criteria }: { criteria: readonly string[] }) {
+  const [open, setOpen] = useState(false);
+  return (
+    <Dialog.Root open={open} onOpenChange={setOpen}>
+      <Dialog.Trigger className="quiet-link">Change the list</Dialog.Trigger>
+      <Dialog.Portal>
+        <Dialog.Overlay className="fixed inset-0 z-40 bg-black/40" />
+        <Dialog.Content
+          className="fixed top-1/2 left-1/2 z-50 w-[26rem] -translate-x-1/2 -translate-y-1/2 bg-paper p-5"
+          aria-describedby="criteria-about"
+        >
+          <Dialog.Title className="font-semibold text-lg">What verdicts mark</Dialog.Title>
+          <Dialog.Description id="criteria-about" className="mb-2 text-soft text-sm">
+            One a line, in the order they are shown. The list is the same for all pairs; verdicts that were
+            given keep their marks.
+          </Dialog.Description>
+          <ListForm criteria={criteria} done={() => setOpen(false)} />
+        </Dialog.Content>
+      </Dialog.Portal>
+    </Dialog.Root>
+  );
+}
+
+function ListForm({ criteria, done }: { criteria: readonly string[]; done: () => void }) {
+  const queries = useQueryClient();
+  const [text, setText] = useState(criteria.join("\n"));
+  const save = useMutation({
+    mutationFn: () =>
+      api.PUT("/api/criteria/", { body: { criteria: text.split("\n").filter((line) => line.trim()) } }),
+    onSuccess: () => {
+      void queries.invalidateQueries({ queryKey: ["criteria"] });
+      done();
+    },
+  });
+  return (
+    <form
+      onSubmit={(event) => {
+        event.preventDefault();
+        save.mutate();
+      }}
+    >
+      <textarea
+        className="field h-52 w-full"
+        aria-label="Criteria, one a line"
+        value={text}
+        onChange={(event) => setText(event.target.value)}
+      />
+      <div className="mt-2 flex justify-end gap-2">
+        <Dialog.Close className="act">Cancel</Dialog.Close>
+        <button type="submit" className="act" data-kind="main" disabled={save.isPending}>
+          Save the list
+        </button>
+      </div>
+      {save.error ? (
+        <Notice kind="fault">
+          <p>The list was not saved: {save.error.message}</p>
+        </Notice>
+      ) : null}
+    </form>
+  );
+}

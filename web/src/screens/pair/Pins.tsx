@@ -1,0 +1,195 @@
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { Dialog } from "radix-ui";
+import { useCallback, useMemo, useState } from "react";
+import { api, type Schema } from "../../api/client";
+import { day } from "../../parts/format";
+import { Notice } from "../../parts/Notice";
+import { useRemembered } from "../../parts/remembered";
+import type { PinBench } from "../../viewer/PairViewer";
+import type { Point } from "../../viewer/viewport";
+
+type Pin = Schema["Pin"];
+
+/** A pair's pins and what can be done to them. */
+export function usePins(pair: Schema["Pair"], usualName: string) {
+  const queries = useQueryClient();
+  const [placing, setPlacing] = useState<Point | null>(null);
+  const [editing, setEditing] = useState<Pin | null>(null);
+  const [chosen, setChosen] = useState<number | null>(null);
+  const [removed, setRemoved] = useState<number | null>(null);
+  const [author, setAuthor] = useRemembered("author", usualName);
+  const refresh = () => queries.invalidateQueries({ queryKey: ["pair", pair.id] });
+  const path = (id: number) => ({ params: { path: { id } } });
+  const save = useMutation({
+    mutationFn: async ({ note, author }: { note: string; author: string }) => {
+      if (editing) return api.PATCH("/api/pins/{id}/", { ...path(editing.id), body: { note } });
+      return api.POST("/api/pairs/{id}/pins/", {
+        ...path(pair.id),
+        body: { x: placing?.x ?? 0.5, y: placing?.y ?? 0.5, note, author },
+      });
+    },
+    onSuccess: () => {
+      setPlacing(null);
+      setEditing(null);
+      void refresh();
+    },
+  });
+  const remove = useMutation({
+    mutationFn: (id: number) => api.DELETE("/api/pins/{id}/", path(id)),
+    onSuccess: (_, id) => {
+      setRemoved(id);
+      void refresh();
+    },
+  });
+  const restore = useMutation({
+    mutationFn: (id: number) => api.POST("/api/pins/{id}/restore/", path(id)),
+    onSuccess: () => {
+      setRemoved(null);
+      void refresh();
+    },
+  });
+  const onPlace = useCallback((at: Point) => setPlacing(at), []);
+  const bench = useMemo(
+    (): PinBench => ({ pins: pair.pins, chosen, onChoose: setChosen, onPlace }),
+    [pair.pins, chosen, onPlace],
+  );
+  return {
+    rows: pair.pins,
+    bench,
+    placing,
+    editing,
+    setEditing,
+    chosen,
+    setChosen,
+    removed,
+    author,
+    setAuthor,
+    save,
+    remove,
+    restore,
+    close: () => {
+      setPlacing(null);
+      setEditing(null);
+      save.reset();
+    },
+  };
+}
+
+export type PinsOfPair = ReturnType<typeof usePins>;
+
+/** All pins in order, each leading to its place; one taken away can be put back at once. */
+export function PinList({ pins }: { pins: PinsOfPair }) {
+  const { rows, removed } = pins;
+  return (
+    <>
+      {removed === null ? null : (
+        <Notice kind="plain">
+          <p>
+            The pin is taken away.{" "}
+            <button type="button" className="quiet-link" onClick={() => pins.restore.mutate(removed)}>
+              Put it back
+            </button>
+          </p>
+        </Notice>
+      )}
+      {rows.length === 0 ? (
+        <p className="text-soft text-sm">None yet. Point at a place in the picture and press P.</p>
+      ) : null}
+      <ol className="text-sm">
+        {rows.map((pin, place) => (
+          <li key={pin.id} className="border-line border-b py-1" data-pin-row={pin.id}>
+            <button
+              type="button"
+              className="w-full text-left"
+              aria-pressed={pins.chosen === pin.id}
+              onClick={() => pins.setChosen(pins.chosen === pin.id ? null : pin.id)}
+            >
+              <span className="font-semibold">{place + 1}</span>{" "}
+              <span className="whitespace-pre-line">{pin.note}</span>
+            </button>
+            <span className="flex gap-2 text-soft text-xs">
+              {pin.author}, {day(pin.created_at)}
+              <button type="button" className="quiet-link ml-auto" onClick={() => pins.setEditing(pin)}>
+                Change
+              </button>
+              <button type="button" className="quiet-link" onClick={() => pins.remove.mutate(pin.id)}>
+                Take away
+              </button>
+            </span>
+          </li>
+        ))}
+      </ol>
+    </>
+  );
+}
+
+/** The note of a pin that is being put or changed. */
+export function PinForm({ pins }: { pins: PinsOfPair }) {
+  const open = pins.placing !== null || pins.editing !== null;
+  return (
+    <Dialog.Root open={open} onOpenChange={(on) => (on ? undefined : pins.close())}>
+      <Dialog.Portal>
+        <Dialog.Content
+          aria-describedby={undefined}
+          className="fixed top-24 left-1/3 z-50 w-[26rem] -translate-x-1/2 border border-[#8b8e8c] bg-paper p-4"
+        >
+          <Dialog.Title className="mb-2 font-semibold">
+            {pins.editing ? "Change the note" : "A pin here"}
+          </Dialog.Title>
+          {open ? <Fields pins={pins} /> : null}
+        </Dialog.Content>
+      </Dialog.Portal>
+    </Dialog.Root>
+  );
+}
+
+function Fields({ pins }: { pins: PinsOfPair }) {
+  const [note, setNote] = useState(pins.editing?.note ?? "");
+  const [author, setAuthor] = useState(pins.editing?.author ?? pins.author);
+  const ready = note.trim() !== "" && author.trim() !== "" && !pins.save.isPending;
+  return (
+    <form
+      onSubmit={(event) => {
+        event.preventDefault();
+        if (!ready) return;
+        if (!pins.editing) pins.setAuthor(author);
+        pins.save.mutate({ note, author });
+      }}
+    >
+      <label className="block">
+        <span className="block text-soft text-sm">What is to be seen here</span>
+        <textarea
+          className="field h-20 w-full"
+          value={note}
+          maxLength={2000}
+          onChange={(event) => setNote(event.target.value)}
+          onKeyDown={(event) => {
+            if (event.key === "Enter" && (event.ctrlKey || event.metaKey))
+              event.currentTarget.form?.requestSubmit();
+          }}
+        />
+      </label>
+      <div className="mt-2 flex items-end gap-2">
+        <label className="flex-1">
+          <span className="block text-soft text-sm">Name</span>
+          <input
+            className="field w-full"
+            value={author}
+            maxLength={80}
+            disabled={pins.editing !== null}
+            onChange={(event) => setAuthor(event.target.value)}
+          />
+        </label>
+        <Dialog.Close className="act">Cancel</Dialog.Close>
+        <button type="submit" className="act" data-kind="main" disabled={!ready}>
+          Save pin
+        </button>
+      </div>
+      {pins.save.error ? (
+        <Notice kind="fault">
+          <p>The pin was not saved: {pins.save.error.message}</p>
+        </Notice>
+      ) : null}
+    </form>
+  );
+}

@@ -1,0 +1,38 @@
+import { useQueries } from "@tanstack/react-query";
+import { api, body, Problem } from "../api/client";
+import type { Pyramid } from "./pyramid";
+
+/** What is known of a picture: how it is cut up, or why it cannot be shown; neither while it is being asked for. */
+export type Known = { readonly pyramid: Pyramid | null; readonly trouble: string };
+export type Pyramids = ReadonlyMap<string, Known>;
+
+/** Pictures by content hash; each stands for itself, so that one that is missing spoils no other. */
+export function usePyramids(digests: readonly string[]): Pyramids {
+  const asked = [...new Set(digests)].filter(Boolean);
+  return useQueries({
+    queries: asked.map((digest) => ({
+      queryKey: ["pyramid", digest],
+      queryFn: () => pyramidOf(digest),
+      staleTime: Number.POSITIVE_INFINITY,
+      retry: 1,
+    })),
+    combine: (rows) =>
+      new Map(
+        rows.map((row, place) => [
+          asked[place] ?? "",
+          { pyramid: row.data ?? null, trouble: row.error ? troubleWords(row.error) : "" },
+        ]),
+      ),
+  });
+}
+
+async function pyramidOf(digest: string): Promise<Pyramid> {
+  const shape = await body(api.GET("/api/pictures/{digest}/pyramid/", { params: { path: { digest } } }));
+  return { ...shape, digest };
+}
+
+function troubleWords(error: Error): string {
+  if (error instanceof Problem && error.status === 404)
+    return "The picture is missing from the store; run this render again.";
+  return `The picture cannot be read: ${error.message}`;
+}
