@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import threading
+from collections.abc import Mapping
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
+from typing import Any
 
 from django.conf import settings
 from matchedpair.engines import EngineDefinition, engine_version, find_program, read_folder
@@ -12,6 +14,7 @@ from matchedpair.errors import DefinitionError, EngineMissingError, InputError
 
 from server.catalogue.models import BrightnessFactor
 
+PIXELS = "px"
 Stamp = tuple[tuple[str, int, int], ...]
 Found = tuple[list[EngineDefinition], list[DefinitionError]]
 _lock = threading.Lock()
@@ -65,6 +68,16 @@ def _version(definition: EngineDefinition, build: str) -> str:
     except (EngineMissingError, OSError):
         return ""
     return _versions[key]
+
+
+def pixel_settings(engine: str, settings: Mapping[str, Any]) -> dict[str, Any] | None:
+    """Those of these settings that are measured in pixels; None for an engine that is not here."""
+    definition = next((each for each in engines_now()[0] if each.name == engine), None)
+    if definition is None:
+        return None
+    return {
+        each.name: settings[each.name] for each in definition.settings if each.unit == PIXELS and each.name in settings
+    }
 
 
 def factor_of(engine: str) -> BrightnessFactor | None:

@@ -24,9 +24,12 @@ from server.findings.measure_table import kind_rows, measure_table
 from server.findings.models import Verdict
 from server.findings.overview import overview_rows
 from server.findings.pairs import PairFindings, pair_findings, with_all
+from server.findings.partners import mend
 from server.findings.serializers import (
     AskedBrightnessSerializer,
     LetGoSerializer,
+    MendedSerializer,
+    MendSerializer,
     OverviewSerializer,
     PairSerializer,
     StudyFindingsSerializer,
@@ -124,6 +127,16 @@ def measures(request: Request, pk: int) -> Response:
 
 def _setup_in_words(setup: Setup) -> str:
     return f"{setup.scene.title}, {setup.view}, {setup.width} × {setup.height}"
+
+
+@extend_schema(request=MendSerializer, responses={201: MendedSerializer})
+@api_view(["POST"])
+def mend_pair(request: Request, pk: int) -> Response:
+    """Queue what makes a condition held, such as the control at the trial's size; the answer names the matched pair."""
+    form = MendSerializer(data=request.data)
+    form.is_valid(raise_exception=True)
+    made, runs = mend(_findings(pk), form.validated_data["condition"])
+    return Response({"pair": made.pk, "runs": runs}, status=status.HTTP_201_CREATED)
 
 
 @extend_schema(request=AskedBrightnessSerializer, responses={201: BrightnessSerializer})

@@ -36,11 +36,13 @@ def contact_rows(
     references = References()
     shown = [[_cell(cell, facts, chosen) for cell in row] for row in sheet.cells]
     judged = [_reference(row, facts, references) for row in sheet.cells]
+    above = [] if any(judged) else [_reference(column, facts, references) for column in zip(*sheet.cells, strict=True)]
     return {
         "axes": [_axis(axis) for axis in sheet.axes], "rows": _axis(sheet.rows), "columns": _axis(sheet.columns),
         "fixed": [{**_axis(each.axis), "value": each.value} for each in sheet.fixed], "zones": zones,
         "zone": sheet.cells[0][0].zone, "seeds": seeds, "seed": chosen, "cells": shown,
-        "references": judged if any(judged) else [], "view_transform": study.setup.view_transform,
+        "references": judged if any(judged) else [], "references_above": above if any(above) else [],
+        "view_transform": study.setup.view_transform,
     }  # fmt: skip
 
 
@@ -79,7 +81,7 @@ def _empty(zone: str) -> dict[str, Any]:
 
 
 def _reference(row: tuple[Cell, ...], facts: list[OptionFacts], references: References) -> dict[str, Any] | None:
-    """The reference of a row, where all its cells are of one setup and one zone."""
+    """The reference of a row or a column, where all its cells are of one setup and one zone."""
     there = [(facts[cell.option], cell.zone) for cell in row if cell.option is not None]
     places = {(place_of(own.option.setup), zone) for own, zone in there}
     if len(places) != 1:

@@ -15,6 +15,7 @@ from matchedpair.measures.pair import PairMeasures
 from matchedpair.measures.render import RenderMeasures, Viewing
 from matchedpair.measures.zones import WHOLE
 from matchedpair.pictures.picture import Floats, Mask
+from matchedpair.trials import denoisers_on
 
 from server.findings.judging import reference_pictures
 from server.findings.models import Comparison, Measure
@@ -134,5 +135,5 @@ def _pixels(setup: Setup, runs: Sequence[Run], areas: list[Area]) -> tuple[list[
 
 def _smoothed(option: Option) -> str:
     """Why one picture of this option hides its noise; empty when nothing is known to smooth it."""
-    on = [name for name, value in option.settings.items() if "denois" in name and value not in (False, "", "off", 0)]
+    on = denoisers_on(option.settings)
     return "a denoiser is on, so one picture hides its noise; render a twin" if on else ""

@@ -62,7 +62,10 @@ class ContactCellSerializer(serializers.Serializer):
 
 
 class ContactSheetSerializer(serializers.Serializer):
-    """Pictures in rows and columns; `references` holds one a row, null where a row has none, or is empty."""
+    """Pictures in rows and columns; `references` holds one a row, `references_above` one a column, null for none.
+
+    At most one of the two is not empty.
+    """
 
     axes = AxisSerializer(many=True)
     rows = AxisSerializer()
@@ -74,6 +77,7 @@ class ContactSheetSerializer(serializers.Serializer):
     seed = serializers.IntegerField(allow_null=True)
     cells = serializers.ListField(child=ContactCellSerializer(many=True))
     references = serializers.ListField(child=ContactCellSerializer(allow_null=True))
+    references_above = serializers.ListField(child=ContactCellSerializer(allow_null=True))
     view_transform = serializers.CharField()
 
 

@@ -14,6 +14,7 @@ from matchedpair.measures.areas import Area
 from matchedpair.measures.zones import WHOLE
 from matchedpair.trials import FIRST_SEED, MatchSheet, match_sheet, pair_finding
 
+from server.catalogue.engines import pixel_settings
 from server.catalogue.zones import areas_by_view, signature
 from server.findings.inputs import (
     ZonesByView,
@@ -85,7 +86,7 @@ def pair_findings(pair: Pair, zones: ZonesByView | None = None) -> PairFindings:
     time = None
     if control.times and trial.times:
         time = _refusing(refused, lambda: time_ratio(control.times, trial.times))
-    sheet = match_sheet(_conditions(study, control), _conditions(study, trial), pair.under_test)
+    sheet = match_sheet(*_both_conditions(study, control, trial), pair.under_test)
     repeats = min(len(control.runs), len(trial.runs))
     names = sorted(control.areas.keys() & trial.areas.keys() - {WHOLE})
     by_zone = [_zone(zone, control, trial, compared.get(zone)) for zone in names]
@@ -149,8 +150,18 @@ def _noise_ratio(compared: Comparison | None, first: Measure | None, second: Mea
     return ratio_of(first, second)
 
 
+def _both_conditions(study: Study, control: SideFigures, trial: SideFigures) -> list[dict[str, Any]]:
+    """Both sides' conditions; settings in pixels are looked up only where the sizes differ, since they matter there."""
+    sides = [_conditions(study, side) for side in (control, trial)]
+    if sides[0]["size"] != sides[1]["size"]:
+        for conditions, side in zip(sides, (control, trial), strict=True):
+            conditions["pixel_settings"] = pixel_settings(side.option.engine, side.option.settings)
+    return sides
+
+
 def _conditions(study: Study, side: SideFigures) -> dict[str, Any]:
     option = side.option
+    hashes = [run.pixel_hash for run in side.runs]
     known = all(run.seed_known for run in side.runs)
     conditions: dict[str, Any] = option.setup.description().conditions() | {
         "engine": option.engine_title,
@@ -161,7 +172,11 @@ def _conditions(study: Study, side: SideFigures) -> dict[str, Any]:
         "brightness": option.brightness,
         "warm_up": None if study.from_elsewhere else "thrown away",
         "seeds": ", ".join(str(seed) for seed in side_seeds(study, side)) if known else None,
+        "seed_count": len(side_seeds(study, side)) if known else None,
+        "same_pictures": len(hashes) > 1 and all(hashes) and len(set(hashes)) == 1,
     }
+    if study.from_elsewhere:
+        conditions["exposure"] = None
     if side.runs:
         conditions |= {
             "version": _all(run.engine_version for run in side.runs) or None,

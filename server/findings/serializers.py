@@ -95,6 +95,19 @@ class AskedBrightnessSerializer(serializers.Serializer):
     zone = serializers.IntegerField(allow_null=True)
 
 
+class MendSerializer(serializers.Serializer):
+    """Which condition to make held."""
+
+    condition = serializers.CharField(max_length=40)
+
+
+class MendedSerializer(serializers.Serializer):
+    """The pair that will be matched, and how many renders were queued for it."""
+
+    pair = serializers.IntegerField()
+    runs = serializers.IntegerField()
+
+
 class PairSerializer(serializers.Serializer):
     """All that a pair says."""
 

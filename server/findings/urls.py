@@ -21,6 +21,7 @@ urlpatterns = [
     path("pairs/<int:pk>/pins/", judged_api.pins),
     path("pins/<int:pk>/", judged_api.pin),
     path("pins/<int:pk>/restore/", judged_api.restore_pin),
+    path("pairs/<int:pk>/mend/", api.mend_pair),
     path("pairs/<int:pk>/beside/", looking_api.beside_pair),
     path("studies/<int:pk>/contact-sheet/", looking_api.contact),
     path("criteria/", judged_api.criteria),

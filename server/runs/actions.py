@@ -40,6 +40,12 @@ def queue_study(study: Study) -> int:
 
 
 @transaction.atomic
+def queue_options(study: Study, options: Sequence[Option]) -> int:
+    """Queue what these options still lack of the study's repeats. Returns how many renders."""
+    return _queue(study, list(options), study.repeats, FIRST_SEED)
+
+
+@transaction.atomic
 def add_seed(study: Study, options: Sequence[Option]) -> int:
     """Queue one more seed of these options, interleaved. Returns how many renders."""
     last = Run.objects.filter(option__in=options, warm_up=False).aggregate(last=Max("seed"))["last"] or 0

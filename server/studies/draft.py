@@ -164,7 +164,9 @@ class Draft:
     def _conditions(self, number: int) -> dict[str, Any]:
         seeds = ", ".join(str(seed + 1) for seed in range(self.repeats))
         threads = self.values["threads"]
-        return self.options[number].side.conditions() | {"threads": threads, "seeds": seeds, "warm_up": "thrown away"}
+        return self.options[number].side.conditions() | {
+            "threads": threads, "seeds": seeds, "seed_count": self.repeats, "warm_up": "thrown away",
+        }  # fmt: skip
 
 
 def resolve(values: dict[str, Any]) -> tuple[Draft | None, Problems]:

@@ -20,6 +20,9 @@ class ConditionSerializer(serializers.Serializer):
     control = serializers.CharField()
     trial = serializers.CharField()
     spoils = serializers.DictField(child=serializers.CharField())
+    remains = serializers.CharField(help_text="What still compares where something is spoiled")
+    note = serializers.CharField(help_text="What to keep in mind although nothing differs unasked")
+    remedy = serializers.CharField(help_text="What would make it held; empty where no render would")
 
 
 class MatchSheetSerializer(serializers.Serializer):

@@ -12,7 +12,7 @@ from matchedpair.engines.definition import Build
 from matchedpair.engines.setting import Value
 from matchedpair.trials import DEPTHS, Scene, Setup
 
-from server.catalogue.engines import factor_of
+from server.catalogue.engines import factor_of, pixel_settings
 
 LEAST_SIDE = 16
 
@@ -42,6 +42,7 @@ class SideDraft:
             "settings": self.settings,
             "quality_knob": self.knob or None,
             "brightness": self.brightness,
+            "pixel_settings": pixel_settings(self.engine.name, self.settings),
         }
 
     def key(self, *, but_for: str = "") -> str:

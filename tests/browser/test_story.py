@@ -51,7 +51,7 @@ class Story(BrowserTest):
         self.assert_accessible()
         self.fill_form()
         sheet = page.get_by_role("complementary", name="Plan and match sheet")
-        expect(sheet).to_contain_text("Matched in all but light picking. Not known yet: machine and load.")
+        expect(sheet).to_contain_text("Matched but for light picking. Not known yet: machine and load.")
         expect(sheet.locator('[data-condition="settings"]')).to_contain_text("light picking estimate")
         expect(sheet).to_contain_text("5 renders: 1 warm-up that is thrown away, then 4 in turn, 2 seeds each.")
         self.assert_accessible()

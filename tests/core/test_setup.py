@@ -43,9 +43,9 @@ class Setups(unittest.TestCase):
     def test_conditions_tell_setups_apart_by_what_differs(self):
         plain = setup().conditions()
         for change, key in (
-            ({"variant": "clear-air"}, "light"), ({"crop": (0, 0, 9, 9)}, "size"), ({"frame": 3}, "frame"),
+            ({"variant": "clear-air"}, "light"), ({"crop": (0, 0, 9, 9)}, "crop"), ({"frame": 3}, "frame"),
             ({"quantities": {"mist_density": 0.1}}, "quantities"), ({"output_format": "exr-float"}, "format"),
-            ({"view_transform": "a / b"}, "exposure"),
+            ({"view_transform": "a / b"}, "view_transform"),
         ):  # fmt: skip
             other = setup(**change).conditions()
             self.assertEqual([name for name in plain if plain[name] != other[name]], [key])
@@ -70,7 +70,7 @@ class SheetsOfEngines(unittest.TestCase):
         for key in ("engine", "version", "settings"):
             self.assertEqual(states[key], "under_test", key)
         self.assertEqual((states["quality"], states["brightness"]), ("unknown", "unknown"))
-        self.assertEqual(sheet.summary, "Matched in all but engine. Not known yet: brightness factor and samples.")
+        self.assertEqual(sheet.summary, "Matched but for engine. Not known yet: brightness factor and samples.")
 
     def test_brightness_brought_together_is_held_and_says_on_what(self):
         factor = {"factor": 3.1416, "evidence": "brought together on Back wall of Cloth corner, counter"}

@@ -57,7 +57,7 @@ class Drafts(WithEngines, TestCase):
         body = self.preview()
         self.assertEqual(body["problems"], {})
         self.assertEqual(
-            body["match_sheet"]["summary"], "Matched in all but samples. Not known yet: version, machine and load."
+            body["match_sheet"]["summary"], "Matched but for samples. Not known yet: version, machine and load."
         )
         plan = body["plan"]
         self.assertEqual((plan["renders"], plan["warm_ups"], plan["cost"]["unknown"]), (5, 1, 5))

@@ -200,7 +200,7 @@ class EnginesInFull(WithEngines, TestCase):
         for under_test, value, words in cases:
             body = self.preview(under_test=under_test, trial_value=value)
             self.assertEqual(body["problems"], {}, under_test)
-            self.assertTrue(body["match_sheet"]["summary"].startswith(f"Matched in all but {words}."), body)
+            self.assertTrue(body["match_sheet"]["summary"].startswith(f"Matched but for {words}."), body)
 
     def test_the_same_value_again_is_nothing_under_test(self):
         for under_test, value in (

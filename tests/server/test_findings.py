@@ -58,7 +58,7 @@ class Findings(WithEngines, TestCase):
         self.assertRegex(
             row["sentence"], r"^With samples 16 the trial has 0\.2\d+ of the noise .* and takes 2\.00 of the"
         )
-        self.assertEqual(row["match_sheet"]["summary"], "Matched in all but samples.")
+        self.assertEqual(row["match_sheet"]["summary"], "Matched but for samples.")
 
     def test_the_screen_s_figure_is_the_core_s_own(self):
         self.finish()

@@ -196,6 +196,12 @@ class Together(WithEngines, TestCase):
         from_option(self.study.options.get(side="control"), "Long render")
         sheet = self.sheet().json()
         self.assertEqual([row["title"] for row in sheet["references"]], ["Long render"] * 3)
+        add_zone("marble-stall", "counter", {
+            "name": "Shelf", "kind": "measure", "shape": "rectangle", "points": [[0.5, 0.5], [0.75, 1.0]],
+        })  # fmt: skip
+        zoned = self.sheet().json()
+        self.assertEqual(zoned["references"], [])
+        self.assertEqual([row["zone"] for row in zoned["references_above"]], ["whole", "Shelf"])
 
     def test_cells_of_a_zone_are_cut_out_of_each_picture(self):
         add_zone("marble-stall", "counter", {
@@ -232,3 +238,71 @@ class Together(WithEngines, TestCase):
         pair = study.pairs.first()
         titles = [row["title"] for row in self.call("GET", f"/api/pairs/{pair.pk}/beside/").json()]
         self.assertEqual(titles, [])
+
+
+class Mending(WithEngines, TestCase):
+    """The missing partner, at one click."""
+
+    def setUp(self):
+        super().setUp()
+        self.study = self.create(kind="same-time", factors=[factor("size", "96x72"), factor("samples", 1)])
+        finish_all(self.study)
+        self.pair = self.study.pairs.get()
+
+    def narrowed(self, *under_test):
+        """Only this is under test from now on, so that the rest differs unasked."""
+        type(self.pair).objects.filter(pk=self.pair.pk).update(under_test=list(under_test))
+        return f"/api/pairs/{self.pair.pk}"
+
+    def mend(self, path, condition):
+        answer = self.call("POST", f"{path}/mend/", {"condition": condition})
+        self.assertEqual(answer.status_code, 201, answer.content)
+        return answer.json()
+
+    def rows(self, path):
+        return {row["key"]: row for row in self.call("GET", f"{path}/").json()["match_sheet"]["conditions"]}
+
+    def test_the_control_is_rendered_at_the_trial_s_size_and_makes_a_matched_pair(self):
+        path = self.narrowed("samples")
+        row = self.rows(path)["size"]
+        self.assertEqual((row["state"], row["remedy"]), ("differs", "Render the control at the trial's size"))
+        self.assertEqual(row["remains"], "time per pixel, and the look from a distance")
+        made = self.mend(path, "size")
+        self.assertEqual(made["runs"], 2)
+        finish_all(self.study)
+        sheet = self.call("GET", f"/api/pairs/{made['pair']}/").json()
+        self.assertTrue(sheet["match_sheet"]["fair"])
+        self.assertEqual(sheet["match_sheet"]["summary"], "Matched but for samples.")
+        partner = Option.objects.get(pk=sheet["control_option"])
+        self.assertEqual((partner.setup.width, partner.settings), (96, self.pair.control.settings))
+        self.assertEqual(partner.title, "as the control, size 96 × 72")
+        self.assertEqual(self.mend(path, "size"), {"pair": made["pair"], "runs": 0}, "asked again, it is there already")
+
+    def test_more_work_on_one_side_is_given_to_the_other(self):
+        path = self.narrowed("size")
+        made = self.mend(path, "quality")
+        sheet = self.call("GET", f"/api/pairs/{made['pair']}/").json()["match_sheet"]
+        self.assertTrue(sheet["fair"])
+
+    def test_a_busy_machine_has_both_rendered_again(self):
+        Run.objects.filter(option=self.pair.trial, warm_up=False).update(wall_seconds=30.0)
+        path = f"/api/pairs/{self.pair.pk}"
+        self.assertEqual(self.rows(path)["load"]["state"], "differs")
+        self.assertEqual(self.mend(path, "load"), {"pair": self.pair.pk, "runs": 4})
+        self.assertEqual(Run.objects.filter(state="queued").count(), 4)
+
+    def test_what_no_render_mends_is_refused_in_words(self):
+        path = f"/api/pairs/{self.pair.pk}/mend/"
+        for condition, said in (
+            ("exposure", "Exposure: no render"),
+            ("size", "Size: no render"),
+            ("x", "x: no render"),
+        ):
+            self.assertIn(said, self.problem(400, "POST", path, {"condition": condition})["detail"])
+        self.assertEqual(self.study.options.count(), 2)
+
+    def test_a_scene_that_was_changed_since_cannot_be_rendered_like_before(self):
+        path = self.narrowed("samples")
+        scene = self.pair.control.setup.scene
+        type(scene).objects.filter(pk=scene.pk).update(revision="0" * 64)
+        self.assertIn("was changed since", self.problem(400, "POST", f"{path}/mend/", {"condition": "size"})["detail"])

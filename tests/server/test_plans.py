@@ -45,7 +45,7 @@ class Plans(WithEngines, TestCase):
         self.assertEqual(
             self.titles(body["plan"]), ["as the control", "level high", "extra on", "extra on, level high"]
         )
-        self.assertEqual(body["match_sheet"]["summary"], "All 3 pairs are matched in all but settings.")
+        self.assertEqual(body["match_sheet"]["summary"], "All 3 pairs are matched but for settings.")
 
     def test_engines_on_scenes_have_a_control_on_each_scene_and_a_warm_up_for_each(self):
         plan = self.plan(

@@ -2,10 +2,11 @@
 
 from matchedpair.trials.bench import Bench, Ended, Instruction, Looked, QueueRow
 from matchedpair.trials.budget import RULES, BudgetRow, Trimmed, position_of, trim
+from matchedpair.trials.conditions import CONDITIONS
 from matchedpair.trials.estimate import Estimate, KnownCost, PlanCost, estimate, plan_cost
 from matchedpair.trials.finding import TrialFinding, pair_finding, study_finding
 from matchedpair.trials.levels import ladder, same_work, through_range
-from matchedpair.trials.match_sheet import CONDITIONS, Condition, MatchSheet, match_sheet, merged_sheet
+from matchedpair.trials.match_sheet import Condition, MatchSheet, denoisers_on, is_denoiser, match_sheet, merged_sheet
 from matchedpair.trials.plan import (
     CONTROL,
     FIRST_SEED,
@@ -62,7 +63,9 @@ __all__ = [
     "combinations",
     "controls",
     "crop_problem",
+    "denoisers_on",
     "estimate",
+    "is_denoiser",
     "is_place",
     "kind_named",
     "kind_problem",

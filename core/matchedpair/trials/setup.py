@@ -51,18 +51,17 @@ class Setup:
 
     def conditions(self) -> dict[str, Any]:
         """This setup's rows of a match sheet."""
-        size = f"{self.width} × {self.height}"
-        if self.crop:
-            x, y, width, height = self.crop
-            size += f", part {width} × {height} at {x}, {y}"
+        x, y, width, height = self.crop or (0, 0, self.width, self.height)
         return {
             "scene": f"{self.scene}, " + (f"revision {self.revision[:8]}" if self.revision else "as stated"),
             "view": self.view or None,
             "frame": self.frame,
-            "size": size,
+            "size": f"{self.width} × {self.height}",
+            "crop": f"{width} × {height} at {x}, {y}" if self.crop else "the whole picture",
             "light": "as in the scene" if self.variant == AS_IS else f"variant {self.variant}",
             "quantities": _listed(self.quantities) or "as in the scene",
-            "exposure": self.view_transform or "one for both",
+            "exposure": "as in the scene",
+            "view_transform": self.view_transform or "the default",
             "format": FORMATS.get(self.output_format, self.output_format),
         }
 

@@ -536,6 +536,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/pairs/{id}/mend/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Queue what makes a condition held, such as the control at the trial's size; the answer names the matched pair. */
+        post: operations["pairs_mend_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/pairs/{id}/pins/": {
         parameters: {
             query?: never;
@@ -1845,6 +1862,12 @@ export interface components {
             spoils: {
                 [key: string]: string;
             };
+            /** @description What still compares where something is spoiled */
+            remains: string;
+            /** @description What to keep in mind although nothing differs unasked */
+            note: string;
+            /** @description What would make it held; empty where no render would */
+            remedy: string;
         };
         /**
          * @description * `held` - held
@@ -1881,7 +1904,11 @@ export interface components {
          * @enum {string}
          */
         ContactCellStateEnum: "there" | "to come" | "not rendered" | "not planned" | "no such zone";
-        /** @description Pictures in rows and columns; `references` holds one a row, null where a row has none, or is empty. */
+        /**
+         * @description Pictures in rows and columns; `references` holds one a row, `references_above` one a column; null where there is none.
+         *
+         *     At most one of the two is not empty.
+         */
         ContactSheet: {
             axes: components["schemas"]["Axis"][];
             rows: components["schemas"]["Axis"];
@@ -1893,6 +1920,7 @@ export interface components {
             seed: number | null;
             cells: components["schemas"]["ContactCell"][][];
             references: components["schemas"]["ContactCell"][];
+            references_above: components["schemas"]["ContactCell"][];
             view_transform: string;
         };
         /** @description How many runs it concerned. */
@@ -2449,6 +2477,15 @@ export interface components {
             /** @description What the baseline is judged by; empty for nothing */
             reference: string;
             rows: components["schemas"]["MeasureRow"][];
+        };
+        /** @description Which condition to make held. */
+        MendRequest: {
+            condition: string;
+        };
+        /** @description The pair that will be matched, and how many renders were queued for it. */
+        Mended: {
+            pair: number;
+            runs: number;
         };
         /** @description Where to. */
         MoveRequest: {
@@ -4356,6 +4393,31 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Layer"];
+                };
+            };
+        };
+    };
+    pairs_mend_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MendRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Mended"];
                 };
             };
         };

@@ -1,4 +1,6 @@
 import { Link, Navigate, Route, Routes } from "react-router";
+import { BlindPage } from "../screens/blind/BlindPage";
+import { ContactPage } from "../screens/contact/ContactPage";
 import { EnginesPage } from "../screens/engines/EnginesPage";
 import { ImportPage } from "../screens/imports/ImportPage";
 import { ImportsPage } from "../screens/imports/ImportsPage";
@@ -16,10 +18,10 @@ import { TopBar } from "./TopBar";
 
 export function App() {
   return (
-    <div className="flex h-dvh flex-col">
+    <div className="flex h-dvh flex-col print:block print:h-auto">
       <TopBar />
       <QueueNotice />
-      <main className="min-h-0 flex-1 overflow-auto" id="main">
+      <main className="min-h-0 flex-1 overflow-auto print:overflow-visible" id="main">
         <Routes>
           <Route path="/" element={<Studies />} />
           <Route path="/studies" element={<Navigate to="/" replace />} />
@@ -29,7 +31,9 @@ export function App() {
           <Route path="/queue" element={<QueuePage />} />
           <Route path="/studies/:id" element={<StudyPage />} />
           <Route path="/studies/:id/measures" element={<MeasuresPage />} />
+          <Route path="/studies/:id/contact-sheet" element={<ContactPage />} />
           <Route path="/pairs/:id" element={<PairPage />} />
+          <Route path="/blind/:id" element={<BlindPage />} />
           <Route path="/scenes" element={<ScenesPage />} />
           <Route path="/scenes/:name" element={<ScenePage />} />
           <Route path="/engines" element={<EnginesPage />} />

@@ -15,7 +15,7 @@ const SCREENS = [
 export function TopBar() {
   const session = useQuery(sessionQuery);
   return (
-    <header className="flex h-10 shrink-0 items-center gap-6 border-line border-b px-3.5">
+    <header className="flex h-10 shrink-0 items-center gap-6 border-line border-b px-3.5 print:hidden">
       <Link to="/" className="flex items-center gap-2 font-semibold">
         <span className="flex">
           <SideMark side="control" size={12} />

@@ -4,7 +4,6 @@ import { Link, useParams, useSearchParams } from "react-router";
 import type { Schema } from "../../api/client";
 import { pairQuery, sessionQuery } from "../../api/queries";
 import { MatchRail } from "../../parts/MatchRail";
-import { MatchSheet } from "../../parts/MatchSheet";
 import { Failed, Loading, Notice } from "../../parts/Notice";
 import { SIDE_TITLE } from "../../parts/Side";
 import { useTitle } from "../../parts/useTitle";
@@ -15,6 +14,7 @@ import { BlindBox } from "./BlindBox";
 import { Brightness } from "./Brightness";
 import { ComparisonFigures } from "./ComparisonFigures";
 import { MakeReference } from "./MakeReference";
+import { MendableSheet } from "./Mend";
 import { PairFigures } from "./PairFigures";
 import { PinForm, PinList, type PinsOfPair, usePins } from "./Pins";
 import { VerdictForm, VerdictList } from "./Verdicts";
@@ -182,7 +182,7 @@ function Panel({
       <h2 id="match-sheet" className="mt-5 mb-1 font-semibold">
         Match sheet
       </h2>
-      <MatchSheet sheet={pair.match_sheet} />
+      <MendableSheet pair={pair} />
       <h2 className="mt-5 mb-1 font-semibold">Reference</h2>
       <MakeReference pair={pair} />
       <h2 className="mt-5 mb-1 font-semibold">Export</h2>

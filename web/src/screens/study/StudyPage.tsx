@@ -43,6 +43,9 @@ export function StudyPage() {
           <Link to={`/studies/${id}/measures`} className="act flex items-center">
             Measures
           </Link>
+          <Link to={`/studies/${id}/contact-sheet`} className="act flex items-center">
+            Contact sheet
+          </Link>
           <StudyControls study={study.data} progress={progress.data} />
         </div>
         <Queue progress={progress.data} />
