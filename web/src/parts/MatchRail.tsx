@@ -21,7 +21,7 @@ export function MatchRail({ sheet, label }: { sheet: Schema["MatchSheet"]; label
         {sheet.conditions.map((condition) => (
           <Tooltip.Root key={condition.key}>
             <Tooltip.Trigger asChild>
-              <li className="flex h-6 w-[11px] items-center justify-center" data-state-of={condition.state}>
+              <li className="flex h-6 w-[10px] items-center justify-center" data-state-of={condition.state}>
                 <RailMark state={condition.state} />
                 <span className="sr-only">
                   {condition.title}: {STATE_WORDS[condition.state]}
@@ -45,7 +45,7 @@ export function MatchRail({ sheet, label }: { sheet: Schema["MatchSheet"]; label
 
 export function RailMark({ state }: { state: Condition["state"] }) {
   return (
-    <svg width="11" height="22" viewBox="0 0 11 22" aria-hidden="true">
+    <svg width="10" height="22" viewBox="0 0 11 22" aria-hidden="true">
       {state === "held" && <path d="M5.5 7v8" stroke="var(--color-ink)" strokeWidth="1.5" />}
       {state === "unknown" && <circle cx="5.5" cy="11" r="2" fill="none" stroke="var(--color-soft)" />}
       {state === "differs" && (

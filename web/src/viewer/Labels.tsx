@@ -35,7 +35,7 @@ export function Labels(props: {
               <SideName side={picture.side} />
             ) : (
               <span className="inline-flex items-center gap-1.5 font-semibold">
-                <PictureMark picture={picture} number={pane.picture + 1} />
+                {pictures.length > 2 ? <PictureMark picture={picture} number={pane.picture + 1} /> : null}
                 {picture.title}
               </span>
             )}

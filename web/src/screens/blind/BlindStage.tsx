@@ -1,7 +1,7 @@
 import { useEffect, useMemo, useState } from "react";
 import type { Schema } from "../../api/client";
 import { Loading } from "../../parts/Notice";
-import { actFor, KEYS, type ViewerAct } from "../../viewer/keys";
+import { actFor, type ViewerAct } from "../../viewer/keys";
 import { Stage } from "../../viewer/Stage";
 import { atBox, type Shown } from "../../viewer/state";
 import { usePyramids } from "../../viewer/usePyramids";
@@ -109,11 +109,8 @@ export function BlindStage({ round, transform: name }: { round: Schema["BlindRou
         />
       </div>
       <p className="shrink-0 border-line border-t px-3.5 py-1 text-soft text-sm">
-        Keys: N next to each other, X one in the other's place,{" "}
-        {KEYS.filter((row) => ["e", "w", "i", "0", "1", "8"].includes(row.key))
-          .map((row) => `${row.shown} ${row.words.toLowerCase()}`)
-          .join(", ")}
-        . The wheel zooms, dragging moves both.
+        N next to each other, X one in the other's place, 0 whole picture, 1 pixel by pixel, 8 eight times, E
+        and W exposure, I shadows, B blended. The wheel zooms, dragging moves both.
       </p>
     </>
   );

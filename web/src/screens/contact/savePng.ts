@@ -4,7 +4,7 @@ import { addressOf, type Cell, shapeOf, wordsOf, zoneTitle } from "./cells";
 const FONT = '"Source Sans 3 Variable", sans-serif';
 const ACROSS = 320;
 const GAP = 14;
-const HEADER = 150;
+const HEADER = 190;
 const LINE = 20;
 const TOP = 74;
 const MOST_SIDE = 16_000;
@@ -13,10 +13,10 @@ const MOST_SIDE = 16_000;
 export async function savePng(sheet: Schema["ContactSheet"], title: string, exposure: number): Promise<void> {
   const judged = sheet.references.length > 0;
   const titles = [...(judged ? ["Reference"] : []), ...sheet.columns.values.map(zoneTitle)];
-  const rows = sheet.cells.map((cells, row) => [
-    ...(judged ? [sheet.references[row] ?? null] : []),
-    ...cells,
-  ]);
+  const own = sheet.cells.map((cells, row) => [...(judged ? [sheet.references[row] ?? null] : []), ...cells]);
+  const above = sheet.references_above.length ? [sheet.references_above] : [];
+  const rows: (Cell | null)[][] = [...above, ...own];
+  const names = [...above.map(() => "Reference"), ...sheet.rows.values.map(zoneTitle)];
   const heights = rows.map((cells) =>
     Math.max(...cells.map((cell) => (cell ? Math.round(ACROSS / shapeOf(cell)) : 0))),
   );
@@ -41,21 +41,16 @@ export async function savePng(sheet: Schema["ContactSheet"], title: string, expo
   let top = TOP;
   for (const [row, cells] of rows.entries()) {
     const high = heights[row] ?? 0;
-    write(
-      drawing,
-      zoneTitle(sheet.rows.values[row] ?? ""),
-      GAP,
-      top + 16,
-      HEADER - 2 * GAP,
-      `600 15px ${FONT}`,
-    );
+    write(drawing, names[row] ?? "", GAP, top + 16, HEADER - 2 * GAP, `600 15px ${FONT}`);
     const pictures = await Promise.all(cells.map((cell) => pictureOf(cell, sheet.view_transform, exposure)));
     for (const [column, cell] of cells.entries()) {
       const left = HEADER + column * (ACROSS + GAP);
       const picture = pictures[column];
-      if (cell && picture) drawing.drawImage(picture, left, top, ACROSS, Math.round(ACROSS / shapeOf(cell)));
-      const words = cell ? (cell.option === null && cell.picture ? cell.title : wordsOf(cell)) : "";
-      write(drawing, words, left, top + high + 15, ACROSS, `14px ${FONT}`);
+      if (!cell) continue;
+      const tall = Math.round(ACROSS / shapeOf(cell));
+      if (picture) drawing.drawImage(picture, left, top, ACROSS, tall);
+      const words = cell.option === null && cell.picture ? cell.title : wordsOf(cell);
+      write(drawing, words, left, top + tall + 15, ACROSS, `14px ${FONT}`);
     }
     top += high + LINE + GAP;
   }

@@ -2,6 +2,7 @@ import { useMutation } from "@tanstack/react-query";
 import { useState } from "react";
 import { useNavigate } from "react-router";
 import { api, body } from "../../api/client";
+import { optionTitle } from "../../parts/format";
 import type { Cell } from "./cells";
 
 /** Two cells, clicked one after the other, become control and trial of a pair, at their zone. */
@@ -21,7 +22,7 @@ export function usePairOfCells(zone: string) {
     control,
     error: make.error,
     sentence: control
-      ? `${control.title} is the control; choose the trial, or the same cell again to let go.`
+      ? `${titled(control.title)} is the control; choose the trial, or the same cell again to let go.`
       : "Choose two cells to look at them as a pair: first the control, then the trial.",
     choose: (cell: Cell) => {
       if (cell.option == null) return;
@@ -32,6 +33,11 @@ export function usePairOfCells(zone: string) {
     },
     clear: () => setControl(null),
   };
+}
+
+function titled(title: string): string {
+  const words = optionTitle(title);
+  return words.slice(0, 1).toUpperCase() + words.slice(1);
 }
 
 export type PairOfCells = ReturnType<typeof usePairOfCells>;

@@ -152,10 +152,10 @@ export function VerdictForm({ pair, usualName }: { pair: number; usualName: stri
         />
       </label>
       <div className="mt-2 flex items-end gap-3">
-        <label>
+        <label className="min-w-0 flex-1">
           <span className="block text-soft text-sm">Name</span>
           <input
-            className="field w-36"
+            className="field w-full"
             value={author}
             maxLength={80}
             onChange={(event) => setAuthor(event.target.value)}
