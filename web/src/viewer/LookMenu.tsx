@@ -5,9 +5,9 @@ import type { ViewerAct } from "./keys";
 import { CHANNELS, DIFFERENCES, type DifferenceKind, MOST_LIFT, type ViewerState } from "./state";
 
 const DIFFERENCE_TITLES: Record<DifferenceKind, string> = {
-  signed: "Trial minus control, signed",
-  absolute: "Its size, without sign",
-  "beyond noise": "Against what noise explains",
+  signed: "Signed",
+  absolute: "Its size only",
+  "beyond noise": "Beyond noise",
 };
 const SWITCHES = [
   ["soft", "Blend enlarged pixels", { do: "soft" }],

@@ -159,7 +159,7 @@ export function PairViewer({
             {state.full ? (
               <button
                 type="button"
-                className="act !min-h-0 absolute top-2 right-2 text-sm"
+                className="act !min-h-0 absolute right-2 bottom-2 text-sm"
                 onClick={() => act({ do: "full" })}
               >
                 Leave full window (Z)

@@ -107,6 +107,7 @@ function paint(
   }
   const { whole, more } = renderer.draw(drawing, ratio);
   element.dataset.drawn = String(Number(element.dataset.drawn ?? 0) + 1);
+  element.dataset.shows = drawing.ahead.map((pyramid) => pyramid.digest).join(" ");
   element.dataset.sharp = String(whole && !coarse);
   const there = probe.every(({ pyramid, at }) => tileStore.read(pyramid, at).state === "there");
   if (probe.length && there && !pace.moving) onDisplayed(renderer.displayed(drawing, probe));

@@ -1,6 +1,6 @@
 import type { Schema } from "../api/client";
 import type { PanePlace } from "./panes";
-import { type Point, type Size, toScreen, type Viewport } from "./viewport";
+import { aligned, type Point, type Size, toScreen, type Viewport } from "./viewport";
 
 export type Pin = Pick<Schema["Pin"], "id" | "x" | "y" | "note">;
 
@@ -30,7 +30,6 @@ export function Pins(props: {
               aria-label={`Pin ${place + 1}: ${pin.note}`}
               aria-expanded={chosen === pin.id}
               className="pointer-events-auto absolute -top-3 -left-3 h-6 min-w-6 rounded-full border-2 border-white bg-black px-1 text-white text-xs outline-1 outline-black"
-              onPointerDown={(event) => event.stopPropagation()}
               onClick={() => onChoose(chosen === pin.id ? null : pin.id)}
             >
               {place + 1}
@@ -51,5 +50,9 @@ export function Pins(props: {
 }
 
 function pinPlace(pin: Pin, frame: Size, view: Viewport, pane: Size): Point {
-  return toScreen(view, { x: pin.x * frame.width - 0.5, y: pin.y * frame.height - 0.5 }, pane);
+  return toScreen(
+    aligned(view, pane, devicePixelRatio),
+    { x: pin.x * frame.width - 0.5, y: pin.y * frame.height - 0.5 },
+    pane,
+  );
 }

@@ -76,7 +76,7 @@ function Value(props: {
   const { picture, number, read, displayed } = props;
   return (
     <p
-      className="grid grid-cols-[1rem_repeat(3,2.75rem)_1fr] items-center text-right"
+      className="grid grid-cols-[0.8rem_repeat(3,3.05rem)_1fr] items-center text-right"
       data-side={picture.side ?? picture.key}
       title={picture.title}
     >

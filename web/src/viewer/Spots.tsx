@@ -3,7 +3,7 @@ import type { ShownLayer, Spot } from "./layers";
 import { toTrial } from "./line";
 import type { PanePlace } from "./panes";
 import type { ViewerState } from "./state";
-import { type Size, toScreen, type Viewport } from "./viewport";
+import { aligned, type Size, toScreen, type Viewport } from "./viewport";
 
 const LEAST_RADIUS = 6;
 
@@ -62,8 +62,9 @@ function Drawing({ window, children }: { window: Size; children: ReactNode }) {
 function Rings(props: { spots: readonly Spot[]; view: Viewport; pane: PanePlace }) {
   const { spots, view, pane } = props;
   const radius = Math.max(LEAST_RADIUS, 0.9 * view.zoom);
+  const drawn = aligned(view, pane, devicePixelRatio);
   return spots.map((spot) => {
-    const { x, y } = toScreen(view, spot, pane);
+    const { x, y } = toScreen(drawn, spot, pane);
     if (x < -radius || y < -radius || x > pane.width + radius || y > pane.height + radius) return null;
     return (
       <g key={`${spot.x} ${spot.y}`} fill="none">

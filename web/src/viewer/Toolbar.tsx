@@ -32,7 +32,7 @@ export function Toolbar({
 }) {
   const surround = SURROUNDS[state.surround] ?? SURROUNDS[0];
   return (
-    <div className="flex flex-wrap items-center gap-x-2.5 gap-y-1 border-line border-b px-2 py-1 text-sm">
+    <div className="flex flex-wrap items-center gap-x-2 gap-y-1 border-line border-b px-2 py-1 text-sm">
       <ToggleGroup.Root
         type="single"
         value={state.mode}
@@ -51,17 +51,17 @@ export function Toolbar({
           </ToggleGroup.Item>
         ))}
       </ToggleGroup.Root>
-      <label className="flex items-center gap-1.5">
-        Map
+      <label>
+        <span className="sr-only">Map</span>
         <select
-          className="w-28 border border-[#8b8e8c] bg-white py-0.5"
+          className="w-[6.6rem] border border-[#8b8e8c] bg-white py-0.5"
           value={state.layer}
           onChange={(event) => {
             const layer = event.target.value;
             change((now) => ({ ...now, layer, layerHidden: false }));
           }}
         >
-          <option value="">none</option>
+          <option value="">No map</option>
           {layers.map((layer) => (
             <option key={layer.name} value={layer.name}>
               {layer.title}
@@ -81,9 +81,9 @@ export function Toolbar({
             const exposure = Number(event.target.value);
             change((now) => ({ ...now, exposure }));
           }}
-          className="w-16 accent-ink"
+          className="w-14 accent-ink"
         />
-        <output className="w-[4rem]">
+        <output className="w-[3.9rem]">
           {state.exposure > 0 ? "+" : ""}
           {state.exposure.toFixed(2)} EV
         </output>
@@ -100,7 +100,7 @@ export function Toolbar({
         <button type="button" className="act !min-h-0" onClick={() => act({ do: "zoom", to: 1 })}>
           1:1
         </button>
-        <output className="w-12 text-right" aria-label="Zoom">
+        <output className="w-10 text-right" aria-label="Zoom">
           {zoomWords(state.view.zoom)}
         </output>
       </span>

@@ -38,7 +38,11 @@ export function drawingOf(
         ...place,
         combining: "alone",
         slots: alone(index),
-        view: { x: pointer.x, y: pointer.y, zoom: loupeZoom(state.view.zoom) },
+        view: {
+          x: Math.floor(pointer.x) + 0.5,
+          y: Math.floor(pointer.y) + 0.5,
+          zoom: loupeZoom(state.view.zoom),
+        },
       });
   const size = differenceRange(state.exposure);
   const kind = state.difference;

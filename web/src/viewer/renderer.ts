@@ -7,7 +7,7 @@ import type { Colours } from "./scales";
 import { type Sampling, SLOTS, type Variant } from "./shader";
 import type { TileStore } from "./tiles";
 import type { TransformShader } from "./useTransform";
-import type { Point, Size, Viewport } from "./viewport";
+import { aligned, type Point, type Size, type Viewport } from "./viewport";
 
 export const TILE = 512;
 const TILES_UNIT = 0;
@@ -194,11 +194,7 @@ export class PictureRenderer {
     const [left, top] = [Math.round(pane.left * ratio), Math.round(pane.top * ratio)];
     const [width, height] = [Math.round(pane.width * ratio), Math.round(pane.height * ratio)];
     const box = { left, bottom: this.canvas.height - top - height, width, height };
-    // the picture's corner falls on a whole device pixel, so that at 1:1 every picture pixel is exactly one of the screen's
-    const zoom = pane.view.zoom * ratio;
-    const snapped = (middle: number, extent: number) =>
-      (extent / 2 - Math.round(extent / 2 - middle * zoom)) / zoom;
-    const view = { x: snapped(pane.view.x, width), y: snapped(pane.view.y, height), zoom };
+    const view = { ...aligned(pane.view, pane, ratio), zoom: pane.view.zoom * ratio };
     const what = { box, view, frame: drawing.frame, slots: pane.slots, coarser };
     const { pictures, maps } = pane.slots;
     if (pane.combining === "divided") {

@@ -1,7 +1,7 @@
 import { type RefObject, useEffect, useRef } from "react";
 import { type PanePlace, paneAt } from "./panes";
 import type { ViewerState } from "./state";
-import { held, type Place, type Point, panBy, type Size, toPicture, zoomAt } from "./viewport";
+import { aligned, held, type Place, type Point, panBy, type Size, toPicture, zoomAt } from "./viewport";
 
 const LINE_PIXELS = 16;
 const HALVED_OVER = 240;
@@ -69,7 +69,9 @@ export function usePointing(
 
   return {
     onPointerDown: (event: React.PointerEvent<HTMLElement>) => {
-      if (event.button !== 0) return;
+      // a button in the stage keeps its click, which a captured pointer would take away from it
+      const onControl = event.target instanceof Element && event.target.closest("button, a");
+      if (event.button !== 0 || onControl) return;
       event.currentTarget.setPointerCapture(event.pointerId);
       fingers.current.set(event.pointerId, inWindow(event));
     },
@@ -89,7 +91,10 @@ export function usePointing(
         fingers.current.set(event.pointerId, at);
       }
       const under = inPane(at);
-      onPointer({ frame: toPicture(view, under.at, under.pane), window: at });
+      onPointer({
+        frame: toPicture(aligned(view, under.pane, devicePixelRatio), under.at, under.pane),
+        window: at,
+      });
     },
     onPointerUp: (event: React.PointerEvent<HTMLElement>) => {
       fingers.current.delete(event.pointerId);

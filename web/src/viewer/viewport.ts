@@ -43,6 +43,19 @@ export function toPicture(view: Viewport, at: Point, pane: Size): Point {
   };
 }
 
+/**
+ * The view that is drawn: the picture's corner falls on a whole device pixel, so that at 1:1 every picture pixel is exactly
+ * one of the screen's.
+ */
+export function aligned(view: Viewport, pane: Size, ratio: number): Viewport {
+  const zoom = view.zoom * ratio;
+  const moved = (middle: number, side: number) => {
+    const extent = Math.round(side * ratio);
+    return (extent / 2 - Math.round(extent / 2 - middle * zoom)) / zoom;
+  };
+  return { x: moved(view.x, pane.width), y: moved(view.y, pane.height), zoom: view.zoom };
+}
+
 /** The middle of a picture pixel on the pane. */
 export function toScreen(view: Viewport, pixel: Point, pane: Size): Point {
   return {

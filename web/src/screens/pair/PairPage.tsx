@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { type ReactNode, useMemo, useState } from "react";
 import { Link, useParams, useSearchParams } from "react-router";
-import type { Schema } from "../../api/client";
+import { Problem, type Schema } from "../../api/client";
 import { pairQuery, sessionQuery } from "../../api/queries";
 import { MatchRail } from "../../parts/MatchRail";
 import { Failed, Loading, Notice } from "../../parts/Notice";
@@ -20,6 +20,8 @@ import { PinForm, PinList, type PinsOfPair, usePins } from "./Pins";
 import { VerdictForm, VerdictList } from "./Verdicts";
 import { ZoneFigures } from "./ZoneFigures";
 
+/** A sentence of so many letters takes two lines of the window away from the picture. */
+const LONG = 135;
 const EXPORTS = {
   zip: "Everything with the EXR pictures (zip)",
   json: "Conditions and figures (JSON)",
@@ -39,13 +41,20 @@ export function PairPage() {
   return (
     <div className="flex h-full flex-col">
       <div className="flex shrink-0 items-baseline gap-5 border-line border-b px-3.5 py-1">
-        <h1 className="font-semibold">{data.sentence}</h1>
+        <h1 className={`font-semibold ${data.sentence.length > LONG ? "text-sm" : ""}`}>{data.sentence}</h1>
         <Link to={`/studies/${data.study.id}`} className="quiet-link ml-auto whitespace-nowrap">
           Back to the study
         </Link>
       </div>
+      {pair.error ? (
+        <p role="alert" className="shrink-0 border-line border-b px-3.5 py-1 text-fault text-sm">
+          {pair.error instanceof Problem && pair.error.status === 404
+            ? "This pair was removed meanwhile. You see it as it was; nothing can be added to it any more."
+            : `What you see may be old: ${pair.error.message}`}
+        </p>
+      ) : null}
       <div className="min-h-0 flex-1">
-        <Pictures pair={data} usualName={session.data.name} />
+        <Pictures key={data.id} pair={data} usualName={session.data.name} />
       </div>
     </div>
   );
