@@ -10,7 +10,7 @@ from pathlib import Path
 
 import django
 
-NAMES = ("runner_cost", "times_agree", "run_table", "progress_latency", "estimates", "measures", "accuracy")
+NAMES = ("runner_cost", "times_agree", "run_table", "progress_latency", "estimates", "viewer", "measures", "accuracy")
 
 
 def main() -> None:

@@ -33,7 +33,7 @@ from server.findings.until_sure import repeat_until_sure
 from server.imports.inbox import take_in_one
 from server.runs import actions
 from server.runs.models import OPEN_STATES, Queue, Run
-from server.runs.recording import record_result
+from server.runs.recording import cut_up_pictures, record_result
 from server.store.files import path_of, room_problem, sweep_unfinished
 from server.store.pixels import path_of_live
 from server.store.uploads import sweep
@@ -211,6 +211,7 @@ class Runner:
             return
         try:
             record_result(run_id, result)
+            cut_up_pictures(run_id)
         except OSError as error:
             log.exception("run %s: its picture cannot be stored", run_id)
             if error.errno not in NO_ROOM:

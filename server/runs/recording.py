@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from django.db import transaction
+from django.db.models import Q
 from django.utils import timezone
 from matchedpair.measures import FileCheck, check_file, stops
 from matchedpair.measures.file_checks import identical, pixel_hash
@@ -12,6 +13,7 @@ from matchedpair.measures.file_checks import identical, pixel_hash
 from server.runs.models import Run, RunState
 from server.store.files import keep, path_of
 from server.store.pixels import PICTURE
+from server.store.tiles import cut_up
 from server.studies.models import Option
 
 SETTING_DID_NOTHING = ", although the settings differ; the setting had no effect, is something else switched off"
@@ -55,6 +57,12 @@ def record_result(run_id: int, result: dict[str, Any]) -> None:
         if written and fields["state"] == RunState.FINISHED:
             for option, row in brought:
                 _write_brought(run, option, row)
+
+
+def cut_up_pictures(run_id: int) -> None:
+    """Make the viewer's tiles of what a run gave, between renders, so that the first look at it does not wait."""
+    for run in Run.objects.filter(Q(pk=run_id) | Q(made_by=run_id), warm_up=False).exclude(picture=""):
+        cut_up(run.picture)
 
 
 def _brought(run: Run, result: dict[str, Any]) -> list[tuple[Option, dict[str, Any]]]:

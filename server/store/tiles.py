@@ -5,17 +5,21 @@ They lie apart from the store, under MATCHEDPAIR_HOME/tiles: all of it can be de
 
 from __future__ import annotations
 
+import logging
 import threading
 from pathlib import Path
 
 from django.conf import settings
 from matchedpair.errors import PictureError
-from matchedpair.pictures.pyramid import PyramidShape, pyramid_shape, read_tile, write_pyramid
+from matchedpair.pictures.pyramid import Pyramid, PyramidShape, pyramid_of, pyramid_shape, read_tile
 
 from server.store.files import HASH, path_of
 from server.store.pixels import PICTURE
 
 ENDING = ".tiles"
+WRITTEN_AT_ONCE = 16_000_000
+log = logging.getLogger("server.tiles")
+_fresh: dict[str, Pyramid] = {}
 _making: dict[str, threading.Lock] = {}
 _registry = threading.Lock()
 
@@ -27,22 +31,60 @@ def shape_of(digest: str) -> PyramidShape:
     """
     path = _path(digest)
     with _lock(digest):
+        fresh = _fresh.get(digest)
+        if fresh is not None:
+            return fresh.shape
         try:
             shape = pyramid_shape(path)
             path.touch()  # what was looked at last is let go last
         except (FileNotFoundError, PictureError):
-            shape = write_pyramid(path_of(digest, PICTURE), path)
-            _keep_within_room(path)
+            made = pyramid_of(path_of(digest, PICTURE))
+            shape = made.shape
+            if shape.bytes <= WRITTEN_AT_ONCE:
+                _write(made, path)
+            else:  # nobody waits for the file: its tiles are given out of memory until it is written
+                _fresh[digest] = made
+                threading.Thread(target=_write_behind, args=(digest, made, path)).start()
     return shape
+
+
+def cut_up(digest: str) -> None:
+    """Make a picture's tiles now and wait for their file; a failure is only logged, since a look makes them again."""
+    path = _path(digest)
+    try:
+        with _lock(digest):
+            if not path.is_file() and digest not in _fresh:
+                _write(pyramid_of(path_of(digest, PICTURE)), path)
+    except (PictureError, OSError) as error:
+        log.warning("picture %s was not cut into tiles: %s", digest, error)
 
 
 def tile(digest: str, level: int, column: int, row: int) -> bytes:
     """A tile's rows, four half floats a pixel. Raises as `shape_of`, and `IndexError` when there is no such tile."""
+    for _ in range(2):
+        fresh = _fresh.get(digest)
+        if fresh is not None:
+            return fresh.tile(level, column, row)
+        try:
+            return read_tile(_path(digest), level, column, row)
+        except (FileNotFoundError, PictureError):
+            shape_of(digest)
+    fresh = _fresh.get(digest)
+    return fresh.tile(level, column, row) if fresh else read_tile(_path(digest), level, column, row)
+
+
+def _write(made: Pyramid, path: Path) -> None:
+    made.write(path)
+    _keep_within_room(path)
+
+
+def _write_behind(digest: str, made: Pyramid, path: Path) -> None:
     try:
-        return read_tile(_path(digest), level, column, row)
-    except (FileNotFoundError, PictureError):
-        shape_of(digest)
-        return read_tile(_path(digest), level, column, row)
+        _write(made, path)
+    except OSError as error:
+        log.warning("the tiles of picture %s were not kept: %s", digest, error)
+    finally:
+        _fresh.pop(digest, None)
 
 
 def drop_tiles(digest: str) -> None:

@@ -7,7 +7,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from matchedpair.errors import PictureError
 from matchedpair.pictures import write_exr
-from matchedpair.pictures.pyramid import TILE, PyramidShape, pyramid_shape, read_tile, write_pyramid
+from matchedpair.pictures.pyramid import TILE, PyramidShape, pyramid_of, pyramid_shape, read_tile
 from matchedpair.pictures.pyramid_kernels import to_halves
 
 from tests.pictures import textured, write
@@ -21,7 +21,9 @@ class Pyramid(unittest.TestCase):
 
     def cut(self, picture, kind="half"):
         target = self.folder / "p.tiles"
-        return write_pyramid(write(self.folder / "p.exr", picture, kind), target), target
+        made = pyramid_of(write(self.folder / "p.exr", picture, kind))
+        made.write(target)
+        return made.shape, target
 
     def level(self, shape, path, level):
         """A whole level put together from its tiles, shape (H, W, 4)."""
@@ -41,6 +43,9 @@ class Pyramid(unittest.TestCase):
         full = self.level(shape, path, 0)
         np.testing.assert_array_equal(full[..., :3], picture.astype(np.float16))
         self.assertTrue((full[..., 3] == 1).all())
+        made = pyramid_of(self.folder / "p.exr")
+        for place in ((0, 0, 0), (0, 1, 1), (1, 0, 0)):
+            self.assertEqual(made.tile(*place), read_tile(path, *place))
 
     def test_each_level_is_the_mean_of_the_one_before(self):
         picture = np.random.default_rng(1).uniform(0, 4, (1100, 1301, 3)).astype(np.float32)
@@ -71,8 +76,9 @@ class Pyramid(unittest.TestCase):
 
     def test_one_channel_becomes_grey_and_single_floats_become_halves(self):
         write_exr(self.folder / "map.exr", np.full((20, 30), -1.25, dtype=np.float32))
-        shape = write_pyramid(self.folder / "map.exr", self.folder / "map.tiles")
-        self.assertEqual(self.level(shape, self.folder / "map.tiles", 0)[3, 4].tolist(), [-1.25, -1.25, -1.25, 1])
+        made = pyramid_of(self.folder / "map.exr")
+        made.write(self.folder / "map.tiles")
+        self.assertEqual(self.level(made.shape, self.folder / "map.tiles", 0)[3, 4].tolist(), [-1.25, -1.25, -1.25, 1])
         picture = np.random.default_rng(2).uniform(0, 1e6, (9, 9, 3)).astype(np.float32)
         shape, path = self.cut(picture, "float")
         expected = np.clip(picture, 0, 65504).astype(np.float16)
@@ -110,8 +116,14 @@ class Pyramid(unittest.TestCase):
             pyramid_shape(path)
         self.assertEqual(shape.bytes, 16 + 8 * 64 * 48)
 
-    def test_a_broken_picture_leaves_nothing(self):
+    def test_a_broken_picture_is_said(self):
         (self.folder / "broken.exr").write_bytes(b"not a picture")
         with self.assertRaisesRegex(PictureError, "not a readable picture"):
-            write_pyramid(self.folder / "broken.exr", self.folder / "out" / "broken.tiles")
-        self.assertEqual(list(self.folder.glob("out/*")), [])
+            pyramid_of(self.folder / "broken.exr")
+
+    def test_a_file_that_cannot_be_written_leaves_nothing(self):
+        made = pyramid_of(write(self.folder / "p.exr", textured((40, 30))))
+        (self.folder / "out.tiles").mkdir()
+        with self.assertRaises(OSError):
+            made.write(self.folder / "out.tiles")
+        self.assertEqual(list(self.folder.glob(".part-*")), [])

@@ -1,8 +1,10 @@
 """Stored pictures as the browser takes them: tiles, spots, thumbnails, parts through a view transform."""
 
 import os
+import time
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
+from unittest import mock
 
 import numpy as np
 import OpenImageIO as oiio
@@ -11,10 +13,12 @@ from django.test import TestCase, override_settings
 from matchedpair.pictures import write_exr
 
 from server.findings.disk import drop_unused
+from server.runs.recording import cut_up_pictures
+from server.store import tiles as tiles_module
 from server.store.files import keep, path_of
 from server.store.tiles import shape_of
 from tests.pictures import flat, textured, write
-from tests.server.base import SIZE, WithEngines
+from tests.server.base import SIZE, WithEngines, finish_all
 
 
 def stored(picture, name="p.exr"):
@@ -55,6 +59,17 @@ class Pictures(WithEngines, TestCase):
         path.write_bytes(path.read_bytes()[:50])
         self.assertEqual(self.call("GET", f"/api/pictures/{digest}/tiles/0/0/0/").content, whole)
 
+    def test_tiles_of_a_large_picture_are_given_before_their_file_is_written_and_are_the_same_after(self):
+        digest = stored(textured((1700, 1000)))
+        with mock.patch("server.store.tiles.WRITTEN_AT_ONCE", 0):
+            before = self.call("GET", f"/api/pictures/{digest}/tiles/1/1/0/").content
+            for _ in range(200):
+                if digest not in tiles_module._fresh:
+                    break
+                time.sleep(0.05)
+        self.assertIn(digest, tiles())
+        self.assertEqual(self.call("GET", f"/api/pictures/{digest}/tiles/1/1/0/").content, before)
+
     def test_many_at_once_cut_a_picture_up_once(self):
         digest = stored(textured((1200, 900)))
         with ThreadPoolExecutor(8) as pool:
@@ -79,6 +94,18 @@ class Pictures(WithEngines, TestCase):
             digest = stored(flat(0.4, (100, 100)))
             shape_of(digest)
         self.assertEqual(tiles(), [digest], "the newest stays, however little room there is")
+
+    def test_the_runner_leaves_the_tiles_of_what_it_rendered(self):
+        study = self.create()
+        finish_all(study)
+        run = study.runs.filter(warm_up=False).first()
+        self.assertNotIn(run.picture, tiles())
+        cut_up_pictures(run.pk)
+        self.assertIn(run.picture, tiles())
+        path_of(run.picture, ".exr").unlink()
+        next((Path(settings.HOME) / "tiles").glob(f"*/{run.picture}.tiles")).unlink()
+        with self.assertLogs("server.tiles", "WARNING"):
+            cut_up_pictures(run.pk)
 
     def test_a_picture_that_is_let_go_takes_its_tiles_with_it(self):
         digest = stored(flat(0.5, (30, 30)))

@@ -65,27 +65,46 @@ class PyramidShape:
         return HEAD.size + BYTES_PER_PIXEL * sum(width * height for width, height in self.levels)
 
 
-def write_pyramid(source: Path, target: Path) -> PyramidShape:
-    """Cut a picture file up; the name appears only when the file is complete. Raises `PictureError`, `OSError`."""
-    level = _full(source)
-    shape = PyramidShape(level.shape[1], level.shape[0])
-    target.parent.mkdir(parents=True, exist_ok=True)
-    handle, unfinished = tempfile.mkstemp(dir=target.parent, prefix=".part-")
-    try:
-        with os.fdopen(handle, "wb") as file:
-            file.write(HEAD.pack(MARK, shape.width, shape.height))
-            for number, (width, height) in enumerate(shape.levels):
-                if number:
-                    smaller = np.empty((height, width, 4), dtype=np.uint16)
-                    kernels.halved(level, kernels.AS_FLOAT, smaller)
-                    level = smaller
-                for tile in _tiles(level):
-                    file.write(np.ascontiguousarray(tile).data)
-        Path(unfinished).replace(target)
-    except BaseException:
-        Path(unfinished).unlink(missing_ok=True)
-        raise
-    return shape
+@dataclass(frozen=True)
+class Pyramid:
+    """A picture at all its levels in memory: half floats as bits, each of shape (H, W, 4)."""
+
+    levels: tuple[NDArray[np.uint16], ...]
+
+    @property
+    def shape(self) -> PyramidShape:
+        """How it is cut up."""
+        return PyramidShape(self.levels[0].shape[1], self.levels[0].shape[0])
+
+    def tile(self, level: int, column: int, row: int) -> bytes:
+        """One tile as it is sent. Raises `IndexError` when there is no such tile."""
+        left, top, width, height = self.shape.box(level, column, row)
+        return np.ascontiguousarray(self.levels[level][top : top + height, left : left + width]).tobytes()
+
+    def write(self, target: Path) -> None:
+        """Keep it as a file; the name appears only when the file is complete. Raises `OSError`."""
+        target.parent.mkdir(parents=True, exist_ok=True)
+        handle, unfinished = tempfile.mkstemp(dir=target.parent, prefix=".part-")
+        try:
+            with os.fdopen(handle, "wb") as file:
+                file.write(HEAD.pack(MARK, self.shape.width, self.shape.height))
+                for level in self.levels:
+                    for tile in _tiles(level):
+                        file.write(np.ascontiguousarray(tile).data)
+            Path(unfinished).replace(target)
+        except BaseException:
+            Path(unfinished).unlink(missing_ok=True)
+            raise
+
+
+def pyramid_of(source: Path) -> Pyramid:
+    """A picture file's pyramid. Raises `PictureError`."""
+    levels = [_full(source)]
+    for width, height in PyramidShape(levels[0].shape[1], levels[0].shape[0]).levels[1:]:
+        smaller = np.empty((height, width, 4), dtype=np.uint16)
+        kernels.halved(levels[-1], kernels.AS_FLOAT, smaller)
+        levels.append(smaller)
+    return Pyramid(tuple(levels))
 
 
 def pyramid_shape(path: Path) -> PyramidShape:

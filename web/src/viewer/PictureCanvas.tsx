@@ -97,7 +97,8 @@ function paint(
   pace: Pace,
 ): { again: boolean; after: number } {
   const { drawing, size, probe, onDisplayed } = latest;
-  const coarse = pace.coarse(drawing, performance.now());
+  const incomplete = element.dataset.shows === shows(drawing) && element.dataset.whole === "false";
+  const coarse = pace.coarse(drawing, performance.now(), incomplete);
   const ratio = devicePixelRatio * (coarse ? 0.5 : 1);
   const width = Math.max(1, Math.round(size.width * ratio));
   const height = Math.max(1, Math.round(size.height * ratio));
@@ -105,17 +106,23 @@ function paint(
     Object.assign(element, { width, height });
     renderer.resized();
   }
-  const { whole, more } = renderer.draw(drawing, ratio);
+  const { seen, whole, more } = renderer.draw(drawing, ratio);
   element.dataset.drawn = String(Number(element.dataset.drawn ?? 0) + 1);
-  element.dataset.shows = drawing.ahead.map((pyramid) => pyramid.digest).join(" ");
+  element.dataset.seen = String(seen);
+  element.dataset.whole = String(whole);
+  element.dataset.shows = shows(drawing);
   element.dataset.sharp = String(whole && !coarse);
   const there = probe.every(({ pyramid, at }) => tileStore.read(pyramid, at).state === "there");
   if (probe.length && there && !pace.moving) onDisplayed(renderer.displayed(drawing, probe));
-  return { again: more, after: pace.moving ? SETTLED : 0 };
+  return { again: more || (whole && incomplete && coarse), after: pace.moving ? SETTLED : 0 };
 }
 
 const SETTLED = 140;
 const SLOW = 30;
+
+function shows(drawing: Drawing): string {
+  return drawing.ahead.map((pyramid) => pyramid.digest).join(" ");
+}
 
 /** Notices how long a drawing takes here, and whether the view is moving. */
 class Pace {
@@ -125,18 +132,22 @@ class Pace {
   private moved = Number.NEGATIVE_INFINITY;
   moving = false;
 
-  /** Called before each drawing. Returns whether to draw it coarsely: the view moves, and a whole one takes too long. */
-  coarse(drawing: Drawing, now: number): boolean {
+  /**
+   * Called before each drawing. Returns whether to draw it coarsely: a whole one takes too long here, and the view moves or
+   * parts are still on their way.
+   */
+  coarse(drawing: Drawing, now: number, incomplete: boolean): boolean {
     const view = drawing.panes[0]?.view ?? null;
     const changed = JSON.stringify(view) !== JSON.stringify(this.view);
     const wasMoving = this.moving;
     if (changed && this.view) this.moved = now;
     this.view = view;
     this.moving = now - this.moved < SETTLED;
-    // between two drawings of a movement lies what the first of them took
-    if (wasMoving && this.moving) this.average += 0.3 * (now - this.begun - this.average);
+    // between two drawings that follow each other lies what the first of them took
+    if ((wasMoving && this.moving) || (incomplete && this.begun > 0))
+      this.average += 0.3 * (now - this.begun - this.average);
     this.begun = now;
-    return this.moving && this.average > SLOW;
+    return (this.moving || incomplete) && this.average > SLOW;
   }
 }
 

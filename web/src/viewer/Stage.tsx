@@ -40,8 +40,8 @@ export function Stage(props: {
   onDisplayed: (values: ReadonlyMap<string, readonly number[]>) => void;
   children?: ReactNode;
 }) {
-  const { pictures, frame, place, onPlace, state, change, act, transform, layer, onPointed, onDisplayed } =
-    props;
+  const { pictures, frame, place, onPlace, change, act, transform, layer, onPointed, onDisplayed } = props;
+  const state = useFitted(props.state, frame, place, pictures.length);
   const stage = useRef<HTMLElement>(null);
   const [pointer, setPointer] = useState<{ frame: Point; window: Point } | null>(null);
   const failures = useFailures();
@@ -222,6 +222,14 @@ function Troubles({ pictures, failures }: { pictures: readonly Resolved[]; failu
       ) : null}
     </div>
   );
+}
+
+/** A picture that is shown whole is fitted at once, not a frame later. */
+function useFitted(state: ViewerState, frame: Size, window: Place, pictures: number): ViewerState {
+  return useMemo(() => {
+    if (!state.fitted || window.width === 0) return state;
+    return { ...state, view: fit(frame, paneSize(state.mode, { frame, window, pictures })) };
+  }, [state, frame, window, pictures]);
 }
 
 function useFailures(): number {

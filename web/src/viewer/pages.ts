@@ -2,9 +2,9 @@ import { keyOf, levelSize, numbered, type Pyramid, type TileId, tileSize } from 
 import { PAGES_ACROSS } from "./shader";
 import type { TileStore } from "./tiles";
 
-const FIRST_LAYERS = 8;
+const LAYERS_AT_ONCE = 8;
 const MOST_LAYERS = 256;
-const UPLOADS_A_FRAME = 6;
+const UPLOADS_A_FRAME = 3;
 
 /** The tiles on the graphics processor, in the layers of one texture, and the table that says where each lies. */
 export class TilePages {
@@ -25,7 +25,6 @@ export class TilePages {
   ) {
     this.tiles = gl.createTexture();
     this.table = gl.createTexture();
-    this.grow(FIRST_LAYERS);
   }
 
   /** How many tiles can be there at once. */
@@ -54,7 +53,8 @@ export class TilePages {
     this.frame += 1;
     this.gl.activeTexture(this.gl.TEXTURE0); // what is bound on the way must not take the place of a transform's tables
     for (const id of needed) this.lastNeeded.set(keyOf(id), this.frame);
-    if (needed.length > this.layers) this.grow(Math.min(this.most, 2 ** Math.ceil(Math.log2(needed.length))));
+    if (needed.length > this.layers)
+      this.grow(Math.min(this.most, LAYERS_AT_ONCE * Math.ceil(needed.length / LAYERS_AT_ONCE)));
     let [whole, more, uploads] = [true, false, 0];
     for (const id of needed) {
       if (this.layerOf.has(keyOf(id))) continue;
@@ -77,6 +77,11 @@ export class TilePages {
     return { whole, more, changed };
   }
 
+  /** Whether a tile is there. */
+  has(id: TileId): boolean {
+    return this.layerOf.has(keyOf(id));
+  }
+
   /** Make both textures the ones that the samplers read. */
   bind(tilesUnit: number, tableUnit: number): void {
     const { gl } = this;
@@ -91,7 +96,21 @@ export class TilePages {
     gl.deleteTexture(this.tiles);
     this.tiles = gl.createTexture();
     gl.bindTexture(gl.TEXTURE_2D_ARRAY, this.tiles);
-    gl.texStorage3D(gl.TEXTURE_2D_ARRAY, 1, gl.RGBA16F, this.tile, this.tile, layers);
+    // with contents of its own, or software rendering clears each layer by drawing, which takes four times as long
+    const empty = new Uint16Array(this.tile * this.tile * 4 * layers);
+    gl.pixelStorei(gl.UNPACK_ALIGNMENT, 2);
+    gl.texImage3D(
+      gl.TEXTURE_2D_ARRAY,
+      0,
+      gl.RGBA16F,
+      this.tile,
+      this.tile,
+      layers,
+      0,
+      gl.RGBA,
+      gl.HALF_FLOAT,
+      empty,
+    );
     gl.texParameteri(gl.TEXTURE_2D_ARRAY, gl.TEXTURE_MIN_FILTER, gl.NEAREST);
     gl.texParameteri(gl.TEXTURE_2D_ARRAY, gl.TEXTURE_MAG_FILTER, gl.NEAREST);
     this.layers = layers;

@@ -107,14 +107,16 @@ export class PictureRenderer {
   }
 
   /**
-   * Draw what has arrived, at so many canvas pixels per CSS pixel. Returns whether everything is there, and whether to draw
-   * again at once. Throws when the view transform does not run here.
+   * Draw what has arrived, at so many canvas pixels per CSS pixel. Returns whether all of every picture is seen, however
+   * coarse; whether everything is there; and whether to draw again at once. Throws when the view transform does not run here.
    */
-  draw(drawing: Drawing, ratio: number): { whole: boolean; more: boolean } {
+  draw(drawing: Drawing, ratio: number): { seen: boolean; whole: boolean; more: boolean } {
     const { gl } = this;
     const needed = this.needed(drawing);
     this.store.want(needed.tiles);
-    const { whole, more, changed } = this.pages.bring(needed.tiles);
+    // the whole of each picture first, however coarse: it is a tile, and there is something to see
+    const all = needed.first.every((id) => this.pages.has(id) || this.store.failed(id));
+    const { whole, more, changed } = this.pages.bring(all ? needed.tiles : needed.first);
     this.pages.bind(TILES_UNIT, TABLE_UNIT);
     const before = this.last;
     if (before && !changed && onlyTheLineMoved(before, drawing)) {
@@ -128,7 +130,8 @@ export class PictureRenderer {
     this.last = drawing;
     this.fence = gl.fenceSync(gl.SYNC_GPU_COMMANDS_COMPLETE, 0);
     gl.flush();
-    return { whole, more };
+    const seen = needed.first.every((id) => this.pages.has(id));
+    return { seen, whole: whole && all, more: more || (seen && !all) };
   }
 
   /** The canvas has another size, and what was drawn is gone. */
@@ -167,7 +170,7 @@ export class PictureRenderer {
   }
 
   /** The tiles that a drawing shows, the coarse ones first; all levels coarser when there would be too many. */
-  private needed(drawing: Drawing): { tiles: TileId[]; coarser: number } {
+  private needed(drawing: Drawing): { first: TileId[]; tiles: TileId[]; coarser: number } {
     for (let coarser = 0; ; coarser++) {
       const first = new Map<string, TileId>();
       const then = new Map<string, TileId>();
@@ -185,7 +188,8 @@ export class PictureRenderer {
       const [pane] = drawing.panes;
       if (pane) for (const pyramid of drawing.ahead) add(pyramid, pane);
       const tiles = [...first.values(), ...[...then.values()].filter((id) => !first.has(keyOf(id)))];
-      if (tiles.length <= this.pages.most || coarser >= MOST_COARSER) return { tiles, coarser };
+      if (tiles.length <= this.pages.most || coarser >= MOST_COARSER)
+        return { first: [...first.values()], tiles, coarser };
     }
   }
 
