@@ -1905,7 +1905,7 @@ export interface components {
          */
         ContactCellStateEnum: "there" | "to come" | "not rendered" | "not planned" | "no such zone";
         /**
-         * @description Pictures in rows and columns; `references` holds one a row, `references_above` one a column; null where there is none.
+         * @description Pictures in rows and columns; `references` holds one a row, `references_above` one a column, null for none.
          *
          *     At most one of the two is not empty.
          */
