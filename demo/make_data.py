@@ -82,7 +82,6 @@ def studies() -> dict[str, Any]:
     from django.shortcuts import get_object_or_404
 
     from server.catalogue.models import EffectEvidence, Zone
-    from server.findings.actions import give_verdict
     from server.findings.brightness import bring_together
     from server.findings.pairs import pair_findings, with_all
     from server.studies.models import Pair
@@ -126,16 +125,56 @@ def studies() -> dict[str, Any]:
         settings={"samples": 128} | ESTIMATE, factors=[factor("samples", 256)],
     )  # fmt: skip
     made |= plans()
-    give_verdict(
-        with_all(Pair.objects.filter(study=made["picking"])).get(), chosen="trial", author="Rosa, Kettle Lane",
-        reasons="Cleaner on the posts and around the bulbs. The tray keeps its sparkle in both.",
-    )  # fmt: skip
+    judgements()
     EffectEvidence.objects.create(
         engine="sorrel", effect="focused-by-metal", version="0.9", shown_by="pair",
         number=Pair.objects.get(study=made["switches"]).pk,
         note="Bright curves inside the basin with it, none without.",
     )  # fmt: skip
     return made
+
+
+def judgements() -> None:
+    """What the people of Kettle Lane Pictures, made up like their film, concluded: a verdict, pins, blind rounds."""
+    from server.findings.actions import give_verdict, put_pin
+    from server.findings.pairs import with_all
+    from server.studies.models import Pair
+
+    def pair_of(question: str) -> Any:
+        return with_all(Pair.objects.filter(study__question__startswith=question)).get()
+
+    picking, corner = pair_of("Is picking lights"), pair_of("Which is cleaner in the cloth corner")
+    give_verdict(
+        picking, chosen="trial", author="Rosa, Kettle Lane",
+        reasons="Cleaner on the posts and around the bulbs. The tray keeps its sparkle in both.",
+        marks={"Noise": "trial", "Shadows": "trial", "Highlights": "alike", "Detail": "alike"},
+        less_than_fair="One view of one scene, and the one with the most bulbs.",
+    )  # fmt: skip
+    for x, y, note in (
+        (0.735, 0.7, "Bright specks under the bowl: Alder finds these paths by luck, Tansy not at all."),
+        (0.9, 0.2, "The wall is smooth in the trial; look for slow patches."),
+    ):
+        put_pin(corner, x=x, y=y, note=note, author="Rosa, Kettle Lane")
+    blind_rounds(corner, "same", "Ben, Kettle Lane", wrong=(5, 11))
+    blind_rounds(corner, "better", "Rosa, Kettle Lane", wrong=(2, 3, 7, 8, 12, 14))
+
+
+def blind_rounds(pair: Any, kind: str, author: str, wrong: tuple[int, ...]) -> None:
+    """Sixteen rounds over two places, answered rightly or for the trial but in those named."""
+    from random import Random
+
+    from server.findings.blind import begin_test, give_answer, open_round
+
+    zones = ["", "Back wall"]
+    test = begin_test(pair, kind=kind, rounds=16, zones=zones, author=author, dice=Random(len(author)))
+    while (waiting := open_round(test)) is not None:
+        right = waiting.number not in wrong
+        if kind == "same":
+            answer = "different" if (waiting.left_side != waiting.right_side) == right else "same"
+        else:
+            answer = "left" if (waiting.left_side == "trial") == right else "right"
+        give_answer(test, number=waiting.number, answer=answer, seconds=4.0 + waiting.number % 5)
+        test.refresh_from_db()
 
 
 def plans() -> dict[str, Any]:

@@ -1,4 +1,4 @@
-"""Measures the demo data anew, without rendering: for a new method or measure.
+"""Measures the demo data anew, without rendering, and judges it anew: for a new method, measure or kind of judgement.
 
 MATCHEDPAIR_HOME=$(mktemp -d) python demo/measure_data.py
 """
@@ -20,14 +20,15 @@ def main() -> None:
 
     call_command("migrate", verbosity=0)
     call_command("load_data", str(HERE / "data"))
-    from demo.make_data import write
+    from demo.make_data import judgements, write
     from server.findings.measuring import measure_outstanding
-    from server.findings.models import Comparison, MapLayer, Measure
+    from server.findings.models import BlindTest, Comparison, MapLayer, Measure, Pin, Verdict
     from server.studies.models import Option
 
-    for model in (Measure, Comparison, MapLayer):
+    for model in (Measure, Comparison, MapLayer, Verdict, Pin, BlindTest):
         model.objects.all().delete()
     print(f"{measure_outstanding(Option.objects.all())} zones measured or compared", flush=True)
+    judgements()
     write()
 
 

@@ -56,6 +56,7 @@ def main() -> None:
                 browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
                 page = browser.new_page(viewport={"width": 1280, "height": 800})
                 take_studies(page, base)
+                take_judging(page, base)
                 take_kit(page, base)
                 take_queue(page, base)
                 browser.close()
@@ -87,15 +88,15 @@ def take_studies(page: Page, base: str) -> None:
     take(page, "measures")
     page.go_back()
     page.get_by_role("link", name="Look at the pair").click()
-    page.wait_for_selector("canvas[data-drawn]")
+    settled(page)
     for _ in range(2):
         page.keyboard.press("]")
+    page.keyboard.press("h")
     take(page, "pair-divided")
+    page.keyboard.press("h")
     page.keyboard.press("u")
     page.keyboard.press("f")
     take(page, "pair-difference")
-    page.keyboard.press("n")
-    take(page, "pair-side-by-side")
     page.keyboard.press("d")
     page.get_by_role("combobox", name="Map").select_option("error")
     page.wait_for_selector("[data-map=error]", timeout=60_000)
@@ -105,12 +106,39 @@ def take_studies(page: Page, base: str) -> None:
     page.get_by_role("dialog").wait_for()
     take(page, "keys")
     page.keyboard.press("Escape")
+
+
+def take_judging(page: Page, base: str) -> None:
+    """Blind rounds of the pair that is open, a contact sheet, and several pictures together."""
+    page.get_by_text("Begin rounds without names or figures").click()
+    page.get_by_role("checkbox", name="Striped bolts").check()
+    page.get_by_role("checkbox", name="the whole picture").uncheck()
+    page.locator("[data-part=blind]").get_by_label("Name").fill("Rosa")
+    page.get_by_role("button", name="Begin").click()
+    settled(page)
+    take(page, "blind")
     page.goto(base)
-    page.get_by_role("link", name="Which engine for the stall and the lane?").click()
-    page.get_by_label("Group by").select_option("by scene")
-    page.wait_for_selector("tr[data-group]")
-    page.get_by_role("region", name="Run table").scroll_into_view_if_needed()
-    take(page, "study-engines")
+    page.get_by_role("link", name="Do clamp and light picking help").click()
+    page.get_by_role("link", name="Contact sheet").click()
+    page.wait_for_selector("[data-cell] img")
+    take(page, "contact-sheet")
+    page.locator('[data-cell="0 0"]').click()
+    page.locator('[data-cell="1 0"]').click()
+    settled(page)
+    page.get_by_role("button", name="Put more beside").click()
+    boxes = page.get_by_label("Pictures beside the pair").get_by_role("checkbox")
+    for number in range(boxes.count()):
+        boxes.nth(number).click()
+        page.wait_for_timeout(200)
+    page.keyboard.press("Escape")
+    page.keyboard.press("g")
+    settled(page)
+    take(page, "pair-together")
+
+
+def settled(page: Page) -> None:
+    """Until the pictures are there at full sharpness."""
+    page.wait_for_selector("canvas[data-sharp=true]", timeout=60_000)
 
 
 def take_queue(page: Page, base: str) -> None:
@@ -146,8 +174,6 @@ def take_kit(page: Page, base: str) -> None:
     take(page, "engines")
     page.get_by_role("tab", name="Effects").click()
     take(page, "effects")
-    page.get_by_role("tab", name="Quantities and brightness").click()
-    take(page, "quantities")
     page.goto(f"{base}/imports/1")
     page.wait_for_selector("[data-render] img")
     take(page, "import")

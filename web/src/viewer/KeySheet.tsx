@@ -9,14 +9,14 @@ export function KeySheet({ open, onOpenChange }: { open: boolean; onOpenChange: 
         <Dialog.Overlay className="fixed inset-0 z-40 bg-black/40" />
         <Dialog.Content
           aria-describedby={undefined}
-          className="fixed top-1/2 left-1/2 z-50 max-h-[92vh] w-[62rem] max-w-[95vw] -translate-x-1/2 -translate-y-1/2 overflow-auto bg-paper px-6 py-4"
+          className="fixed top-1/2 left-1/2 z-50 max-h-[92vh] w-[70rem] max-w-[95vw] -translate-x-1/2 -translate-y-1/2 overflow-auto bg-paper px-6 py-4"
         >
           <Dialog.Title className="mb-2 text-xl font-semibold">Keys in the viewer</Dialog.Title>
-          <div className="columns-2 gap-8">
+          <div className="columns-3 gap-6">
             {KEY_GROUPS.map((group) => (
               <section key={group.title} className="mb-3 break-inside-avoid">
                 <h3 className="mb-1 border-line border-b font-semibold">{group.title}</h3>
-                <dl className="grid grid-cols-[3.2rem_1fr] gap-x-3 gap-y-0.5 text-sm">
+                <dl className="grid grid-cols-[2.6rem_1fr] gap-x-2 gap-y-0.5 text-sm">
                   {group.rows.map((row) => (
                     <div key={row.key} className="contents">
                       <dt>
