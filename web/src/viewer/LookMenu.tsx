@@ -1,6 +1,7 @@
 import { SlidersHorizontal } from "lucide-react";
 import { Popover } from "radix-ui";
 import type { ReactNode } from "react";
+import { Choice } from "../parts/Choice";
 import type { ViewerAct } from "./keys";
 import { CHANNELS, DIFFERENCES, type DifferenceKind, MOST_LIFT, type ViewerState } from "./state";
 
@@ -57,6 +58,7 @@ export function LookMenu(props: {
           </Row>
           <Row title="Channel">
             <Choice
+              silent
               label="Channel"
               value={String(state.channel)}
               choices={CHANNELS.map((title, place) => [String(place), title])}
@@ -65,6 +67,7 @@ export function LookMenu(props: {
           </Row>
           <Row title="Shown">
             <Choice
+              silent
               label="Picture or pass"
               value={state.pass}
               choices={[["", "the picture"], ...passes.map((name) => [name, `pass ${name}`] as const)]}
@@ -73,6 +76,7 @@ export function LookMenu(props: {
           </Row>
           <Row title="Multiplied by">
             <Choice
+              silent
               label="Multiplied by"
               value={state.over}
               choices={[["", "nothing"], ...passes.map((name) => [name, `pass ${name}`] as const)]}
@@ -82,6 +86,7 @@ export function LookMenu(props: {
           {passes.length === 0 ? <p className="text-soft text-xs">These renders have no passes.</p> : null}
           <Row title="Difference">
             <Choice
+              silent
               label="Kind of difference"
               value={state.difference}
               choices={DIFFERENCES.map((kind) => [kind, DIFFERENCE_TITLES[kind]])}
@@ -116,27 +121,5 @@ function Row({ title, children }: { title: string; children: ReactNode }) {
       <span>{title}</span>
       <span className="flex items-center gap-1">{children}</span>
     </div>
-  );
-}
-
-function Choice(props: {
-  label: string;
-  value: string;
-  choices: readonly (readonly [string, string])[];
-  onChoose: (value: string) => void;
-}) {
-  return (
-    <select
-      aria-label={props.label}
-      className="w-40 border border-[#8b8e8c] bg-white py-0.5"
-      value={props.value}
-      onChange={(event) => props.onChoose(event.target.value)}
-    >
-      {props.choices.map(([value, title]) => (
-        <option key={value} value={value}>
-          {title}
-        </option>
-      ))}
-    </select>
   );
 }

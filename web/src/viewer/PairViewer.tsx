@@ -9,16 +9,16 @@ import { Scopes } from "./Scopes";
 import { type Pointed, Stage } from "./Stage";
 import { atBox, paneSize, type Shown } from "./state";
 import { Toolbar } from "./Toolbar";
+import { useFrame } from "./useFrame";
 import { type LayerSource, useLayer } from "./useLayer";
 import { usePyramids } from "./usePyramids";
 import { type Transform, useTransform } from "./useTransform";
 import { useViewer } from "./useViewer";
-import { digestsOf, frameOf, passesOf, type Resolved, resolved, type Viewed } from "./viewed";
+import { digestsOf, passesOf, type Resolved, resolved, type Viewed } from "./viewed";
 import type { Place, Point, Size } from "./viewport";
 
 const NOWHERE: Place = { left: 0, top: 0, width: 0, height: 0 };
 const BEYOND_NOISE = "difference";
-const UNKNOWN: Size = { width: 1, height: 1 };
 const NOTHING_DISPLAYED: ReadonlyMap<string, readonly number[]> = new Map();
 
 /** What to open with, or to go to: a map by name, and a box of the picture to fill the window with. */
@@ -56,9 +56,13 @@ export function PairViewer({
   const [pointed, setPointed] = useState<Pointed>(null);
   const [displayed, setDisplayed] = useState(NOTHING_DISPLAYED);
   const [keysOpen, setKeysOpen] = useState(false);
-  const [size, setSize] = useState<Size>(UNKNOWN);
   const transform = useTransform(transformName);
   const passes = useMemo(() => passesOf(viewed), [viewed]);
+  const { state, setState, act: look, know } = useViewer("viewer");
+  const { pass, over } = state;
+  const pyramids = usePyramids(digestsOf(viewed, pass, over));
+  const pictures = useMemo(() => resolved(viewed, pyramids, pass, over), [viewed, pyramids, pass, over]);
+  const { frame, last: size } = useFrame(pictures);
   const shown: Shown = {
     frame: size,
     window: place,
@@ -67,11 +71,7 @@ export function PairViewer({
     passes,
     zones,
   };
-  const { state, setState, act: look } = useViewer("viewer", shown);
-  const { pass, over } = state;
-  const pyramids = usePyramids(digestsOf(viewed, pass, over));
-  const pictures = useMemo(() => resolved(viewed, pyramids, pass, over), [viewed, pyramids, pass, over]);
-  const frame = useFrame(pictures, setSize);
+  know(shown);
   const beyond = state.mode === "difference" && state.difference === "beyond noise";
   const wanted = beyond ? BEYOND_NOISE : state.mode === "difference" ? "" : state.layer;
   const layer = useLayer(layers.find((each) => each.name === wanted) ?? null, source);
@@ -142,7 +142,7 @@ export function PairViewer({
         {transform.state !== "loading" && (frame || troubled) ? (
           <Stage
             pictures={pictures}
-            frame={frame ?? UNKNOWN}
+            frame={size}
             place={place}
             onPlace={setPlace}
             state={state}
@@ -196,17 +196,6 @@ function useKeys(act: (act: ViewerAct) => void, full: boolean, sheet: boolean) {
     document.addEventListener("keydown", onKey);
     return () => document.removeEventListener("keydown", onKey);
   }, [act, full, sheet]);
-}
-
-/** The size that all are shown at; the same object while it is the same size. */
-function useFrame(pictures: readonly Resolved[], tell: (size: Size) => void): Size | null {
-  const found = frameOf(pictures);
-  const [width, height] = [found?.width ?? 0, found?.height ?? 0];
-  const frame = useMemo(() => (width ? { width, height } : null), [width, height]);
-  useEffect(() => {
-    if (frame) tell(frame);
-  }, [frame, tell]);
-  return frame;
 }
 
 /** Where the pointer is, else the middle of the view, in shares of the picture. */

@@ -4,8 +4,20 @@ import type { ViewerAct } from "./keys";
 import { UPRIGHT } from "./line";
 import { acted, type Choices, choicesOf, FIRST_CHOICES, type Shown, type ViewerState } from "./state";
 
-/** What a viewer shows and how it changes; how it is looked at is remembered under `name`. */
-export function useViewer(name: string, shown: Shown, usual: Partial<ViewerState> = {}) {
+const NOTHING: Shown = {
+  frame: { width: 1, height: 1 },
+  window: { width: 1, height: 1 },
+  pictures: 2,
+  layers: [],
+  passes: [],
+  zones: [],
+};
+
+/**
+ * What a viewer shows and how it changes; how it is looked at is remembered under `name`. What acts rest on, which itself
+ * depends on the state, is told by `know` at each drawing.
+ */
+export function useViewer(name: string, usual: Partial<ViewerState> = {}) {
   const [choices, remember] = useRemembered<Choices>(name, FIRST_CHOICES);
   const [state, setState] = useState<ViewerState>(() => ({
     ...FIRST_CHOICES,
@@ -23,9 +35,11 @@ export function useViewer(name: string, shown: Shown, usual: Partial<ViewerState
     full: false,
     ...usual,
   }));
-  const latest = useRef(shown);
-  latest.current = shown;
+  const latest = useRef(NOTHING);
   useEffect(() => remember(choicesOf(state)), [state, remember]);
   const act = useCallback((what: ViewerAct) => setState((now) => acted(now, what, latest.current)), []);
-  return { state, setState, act };
+  const know = (shown: Shown) => {
+    latest.current = shown;
+  };
+  return { state, setState, act, know };
 }

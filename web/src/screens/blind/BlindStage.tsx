@@ -3,15 +3,15 @@ import type { Schema } from "../../api/client";
 import { Loading } from "../../parts/Notice";
 import { actFor, type ViewerAct } from "../../viewer/keys";
 import { Stage } from "../../viewer/Stage";
-import { atBox, type Shown } from "../../viewer/state";
+import { atBox } from "../../viewer/state";
+import { useFrame } from "../../viewer/useFrame";
 import { usePyramids } from "../../viewer/usePyramids";
 import { useTransform } from "../../viewer/useTransform";
 import { useViewer } from "../../viewer/useViewer";
-import { digestsOf, frameOf, resolved, type Viewed } from "../../viewer/viewed";
-import type { Place, Size } from "../../viewer/viewport";
+import { digestsOf, resolved, type Viewed } from "../../viewer/viewed";
+import type { Place } from "../../viewer/viewport";
 
 const NOWHERE: Place = { left: 0, top: 0, width: 0, height: 0 };
-const UNKNOWN: Size = { width: 1, height: 1 };
 const NONE = { state: "none" } as const;
 /** What may be done while judging blind: nothing that tells which is which, or measures. */
 const ALLOWED: readonly ViewerAct["do"][] = [
@@ -42,22 +42,17 @@ export function BlindStage({ round, transform: name }: { round: Schema["BlindRou
     [round],
   );
   const [place, setPlace] = useState<Place>(NOWHERE);
-  const [size, setSize] = useState<Size>(UNKNOWN);
   const transform = useTransform(name);
   const pyramids = usePyramids(digestsOf(viewed, "", ""));
   const pictures = useMemo(() => resolved(viewed, pyramids, "", ""), [viewed, pyramids]);
-  const found = frameOf(pictures);
-  const shown: Shown = { frame: size, window: place, pictures: 2, layers: [], passes: [], zones: [] };
-  const { state, setState, act } = useViewer("blind", shown, {
+  const { frame, last: size } = useFrame(pictures);
+  const { state, setState, act, know } = useViewer("blind", {
     mode: "side by side",
     loupe: false,
     scopes: false,
     labels: true,
   });
-  const [width, height] = [found?.width ?? 0, found?.height ?? 0];
-  useEffect(() => {
-    if (width) setSize({ width, height });
-  }, [width, height]);
+  know({ frame: size, window: place, pictures: 2, layers: [], passes: [], zones: [] });
 
   const there = place.width > 0 && size.width > 1;
   // biome-ignore lint/correctness/useExhaustiveDependencies: only a new round moves the view, not each change of the window
@@ -82,7 +77,7 @@ export function BlindStage({ round, transform: name }: { round: Schema["BlindRou
     return () => document.removeEventListener("keydown", onKey);
   }, [act]);
 
-  if (transform.state === "loading" || !width)
+  if (transform.state === "loading" || !frame)
     return (
       <div className="flex-1">
         <Loading what="pictures" />

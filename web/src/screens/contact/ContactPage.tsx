@@ -3,6 +3,7 @@ import { useDeferredValue, useEffect, useState } from "react";
 import { Link, useParams, useSearchParams } from "react-router";
 import type { Schema } from "../../api/client";
 import { type Arranged, contactQuery, findingsQuery, studyQuery } from "../../api/queries";
+import { Choice } from "../../parts/Choice";
 import { MatchRail } from "../../parts/MatchRail";
 import { Failed, Loading } from "../../parts/Notice";
 import { useRemembered } from "../../parts/remembered";
@@ -159,30 +160,6 @@ function Controls(props: {
         </button>
       </span>
     </div>
-  );
-}
-
-function Choice(props: {
-  label: string;
-  value: string;
-  choices: readonly (readonly [string, string])[];
-  onChoose: (value: string) => void;
-}) {
-  return (
-    <label className="flex items-center gap-1.5">
-      {props.label}
-      <select
-        className="max-w-44 border border-[#8b8e8c] bg-white py-0.5"
-        value={props.value}
-        onChange={(event) => props.onChoose(event.target.value)}
-      >
-        {props.choices.map(([value, title]) => (
-          <option key={value} value={value}>
-            {title}
-          </option>
-        ))}
-      </select>
-    </label>
   );
 }
 
