@@ -42,7 +42,7 @@ export function Readout({
             <span>
               Pixel {Math.floor(at.x)}, {Math.floor(at.y)}
             </span>
-            <span className="text-soft text-xs">linear, and of 255 as displayed</span>
+            <span className="whitespace-nowrap text-soft text-xs">linear; displayed, of 255</span>
           </p>
           {pictures.map((each, place) =>
             each.pyramid ? (
