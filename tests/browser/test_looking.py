@@ -13,6 +13,7 @@ from tests.pictures import textured
 from tests.server.base import factor, finish_all
 
 SIZE = (60, 40)
+FILM = "sRGB - Display / ACES 1.0 - SDR Video"
 
 
 def halves(picture):
@@ -45,6 +46,15 @@ class Pixels(LookingTest):
         self.assertEqual(self.place_of(displayed(self.control), level=1), (left, top), "exchanged without a shift")
         self.press("w", "w")
         self.place_of(displayed(self.control, -1.0), level=1)
+
+    def test_every_pixel_through_a_film_like_transform_is_within_one_of_what_the_library_computes(self):
+        stops = np.random.default_rng(8).uniform(-8, 4, (SIZE[1], SIZE[0], 1))
+        self.control = halves((2.0**stops * np.random.default_rng(9).uniform(0, 2, (SIZE[1], SIZE[0], 3))).astype("f4"))
+        self.opened(view_transform=FILM)
+        self.press("l", "c", "1")
+        self.place_of(displayed(self.control, transform=FILM), level=1)
+        self.press("e", "e")
+        self.place_of(displayed(self.control, 1.0, FILM), level=1)
 
     def test_enlarged_pixels_are_squares_of_one_colour_or_blended_when_asked(self):
         self.opened()

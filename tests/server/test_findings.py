@@ -212,7 +212,14 @@ class Exports(WithEngines, TestCase):
         finish_all(self.study)
         measure_outstanding(Option.objects.all())
         self.path = f"/api/pairs/{self.study.pairs.get().pk}"
-        self.call("POST", f"{self.path}/verdicts/", VERDICT)
+        self.call(
+            "POST", f"{self.path}/verdicts/", VERDICT | {"marks": {"Noise": "trial"}, "less_than_fair": "One view."}
+        )
+        self.call("POST", f"{self.path}/pins/", {"x": 0.5, "y": 0.25, "note": "A rim.", "author": "Rosa"})
+        asked = {"kind": "better", "rounds": 6, "author": "Ben"}
+        test = self.call("POST", f"{self.path}/blind/", asked).json()["id"]
+        self.call("POST", f"/api/blind/{test}/answer/", {"number": 1, "answer": "left", "seconds": 3.0})
+        self.call("POST", f"/api/blind/{test}/end/")
         self.home = Path(settings.HOME)
 
     def bundle(self):
@@ -243,12 +250,18 @@ class Exports(WithEngines, TestCase):
             names = bundle.namelist()
         self.assertIn("pictures/trial-seed-2.exr", names)
         before = self.call("GET", f"{self.path}/").json()
+        told = self.call("GET", f"{self.path}/blind/").json()
         Study.objects.all().delete()
         study = load_bundle(path)
+        again = self.call("GET", f"/api/pairs/{study.pairs.get().pk}/blind/").json()
+        self.assertEqual((again["results"], again["open"]), (told["results"], []))
         after = self.call("GET", f"/api/pairs/{study.pairs.get().pk}/").json()
         for key in ("sentence", "noise_ratio", "time_ratio", "match_sheet", "subject"):
             self.assertEqual(before[key], after[key], key)
-        self.assertEqual(after["verdicts"][0]["created_at"], before["verdicts"][0]["created_at"])
+        for what in ("verdicts", "pins"):
+            rows = [[{**row, "id": 0, "pair": 0} for row in document[what]] for document in (before, after)]
+            self.assertEqual(rows[0], rows[1])
+            self.assertTrue(rows[0])
         self.assertFalse(after["control"]["out_of_date"])
 
     def test_spoiled_bundles_are_refused_and_leave_nothing(self):
