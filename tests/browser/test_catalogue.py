@@ -107,7 +107,7 @@ class Scenes(BrowserTest):
         page.get_by_role("combobox", name=re.compile("^Engine")).select_option("alder")
         page.get_by_role("button", name="Change this for the trial: Samples per pixel").click()
         sheet = page.get_by_role("complementary", name="Plan and match sheet")
-        expect(sheet.locator('[data-condition="size"]')).to_contain_text("240 × 135, part 60 × 35 at 60, 67")
+        expect(sheet.locator('[data-condition="crop"]')).to_contain_text("60 × 35 at 60, 67")
 
     def test_a_quick_look_is_rendered_and_a_failing_engine_says_why(self):
         page = self.page

@@ -125,10 +125,10 @@ class Story(BrowserTest):
 
     def judge(self):
         page = self.page
-        page.get_by_role("radio", name="Trial", exact=True).check()
+        page.get_by_role("group", name="Which to use").get_by_label("Trial").check()
         expect(page.get_by_role("button", name="Save verdict")).to_be_disabled()
         page.get_by_label("Reasons").fill("Cleaner on the posts.")
-        page.get_by_label("Name").fill("Rosa")
+        page.locator("form").filter(has_text="Which to use").get_by_label("Name").fill("Rosa")
         page.get_by_role("button", name="Save verdict").click()
         expect(page.locator("[data-verdict]")).to_contain_text("Cleaner on the posts.")
         page.get_by_role("button", name="Withdraw").click()

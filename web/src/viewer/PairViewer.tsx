@@ -139,7 +139,7 @@ export function PairViewer({
             several={viewed.length > 2}
           />
         )}
-        {transform.state !== "loading" && (frame || troubled) ? (
+        {transform.state !== "loading" && (size.width > 1 || troubled) ? (
           <Stage
             pictures={pictures}
             frame={size}

@@ -61,6 +61,8 @@ export function PictureCanvas({
     element.addEventListener("webglcontextlost", onLost);
     element.addEventListener("webglcontextrestored", onBack);
     return () => {
+      renderer.current?.dispose();
+      renderer.current = null;
       element.removeEventListener("webglcontextlost", onLost);
       element.removeEventListener("webglcontextrestored", onBack);
     };

@@ -91,6 +91,11 @@ export class TilePages {
     gl.bindTexture(gl.TEXTURE_2D, this.table);
   }
 
+  dispose(): void {
+    this.gl.deleteTexture(this.tiles);
+    this.gl.deleteTexture(this.table);
+  }
+
   private grow(layers: number): void {
     const { gl } = this;
     gl.deleteTexture(this.tiles);

@@ -134,6 +134,12 @@ export class PictureRenderer {
     return { seen, whole: whole && all, more: more || (seen && !all) };
   }
 
+  /** Give back what it holds on the graphics processor. */
+  dispose(): void {
+    this.pages.dispose();
+    this.programs.transform(null);
+  }
+
   /** The canvas has another size, and what was drawn is gone. */
   resized(): void {
     this.last = null;

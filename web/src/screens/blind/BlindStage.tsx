@@ -45,7 +45,7 @@ export function BlindStage({ round, transform: name }: { round: Schema["BlindRou
   const transform = useTransform(name);
   const pyramids = usePyramids(digestsOf(viewed, "", ""));
   const pictures = useMemo(() => resolved(viewed, pyramids, "", ""), [viewed, pyramids]);
-  const { frame, last: size } = useFrame(pictures);
+  const { last: size } = useFrame(pictures);
   const { state, setState, act, know } = useViewer("blind", {
     mode: "side by side",
     loupe: false,
@@ -77,7 +77,7 @@ export function BlindStage({ round, transform: name }: { round: Schema["BlindRou
     return () => document.removeEventListener("keydown", onKey);
   }, [act]);
 
-  if (transform.state === "loading" || !frame)
+  if (transform.state === "loading" || size.width === 1)
     return (
       <div className="flex-1">
         <Loading what="pictures" />
