@@ -48,7 +48,7 @@ export function ContactPage() {
           {study.data.question}
         </Link>
       </p>
-      <h1 className="mt-0.5 font-semibold text-xl leading-snug print:text-base">{pairing.sentence}</h1>
+      <h1 className="mt-0.5 font-semibold text-xl leading-snug print:hidden">{pairing.sentence}</h1>
       {pairing.error ? (
         <p role="alert" className="text-fault">
           {pairing.error.message}
@@ -69,7 +69,8 @@ export function ContactPage() {
         onSave={() => void savePng(data, title, settled)}
       />
       <p className="hidden text-sm print:block">
-        {title}; all through {data.view_transform}, seed {data.seed ?? "none"}.
+        {data.rows.title} by {data.columns.title.toLowerCase()}, {exposureWords(settled)}; all through{" "}
+        {data.view_transform}, seed {data.seed ?? "none"}.
       </p>
       <ContactTable sheet={data} exposure={settled} pairing={pairing} />
     </div>
