@@ -74,6 +74,13 @@ export function PictureCanvas({
   // biome-ignore lint/correctness/useExhaustiveDependencies: whatever of these changes is drawn
   useEffect(schedule, [drawing, size, probe, transform, lost]);
   useEffect(() => tileStore.listen(schedule), [schedule]);
+  // whatever may have been missed, a picture that is not sharp yet is looked after
+  useEffect(() => {
+    const timer = window.setInterval(() => {
+      if (canvas.current?.dataset.sharp !== "true") schedule();
+    }, LOOK_AFTER);
+    return () => window.clearInterval(timer);
+  }, [schedule]);
 
   return (
     <>
@@ -120,6 +127,7 @@ function paint(
 }
 
 const SETTLED = 140;
+const LOOK_AFTER = 500;
 const SLOW = 30;
 
 function shows(drawing: Drawing): string {

@@ -15,6 +15,8 @@ const TABLE_UNIT = 1;
 const FIRST_FREE_UNIT = 2;
 /** Coarser than this no picture is asked for, however many there are. */
 const MOST_COARSER = 12;
+/** A drawing that is not told to be done after so many milliseconds is taken to be. */
+const MOST_WAIT = 1000;
 
 /** How a pane combines its two pictures. */
 export type Combining = "divided" | "alone" | "difference" | "size of difference";
@@ -67,6 +69,7 @@ export class PictureRenderer {
   private readonly programs: Programs;
   private readonly probing: WebGLFramebuffer;
   private fence: WebGLSync | null = null;
+  private fencedAt = 0;
   private last: Drawing | null = null;
 
   constructor(
@@ -100,7 +103,8 @@ export class PictureRenderer {
   get busy(): boolean {
     const { gl, fence } = this;
     if (!fence) return false;
-    if (gl.clientWaitSync(fence, 0, 0) === gl.TIMEOUT_EXPIRED) return true;
+    const waited = performance.now() - this.fencedAt;
+    if (waited < MOST_WAIT && gl.clientWaitSync(fence, 0, 0) === gl.TIMEOUT_EXPIRED) return true;
     gl.deleteSync(fence);
     this.fence = null;
     return false;
@@ -129,6 +133,7 @@ export class PictureRenderer {
     }
     this.last = drawing;
     this.fence = gl.fenceSync(gl.SYNC_GPU_COMMANDS_COMPLETE, 0);
+    this.fencedAt = performance.now();
     gl.flush();
     const seen = needed.first.every((id) => this.pages.has(id));
     return { seen, whole: whole && all, more: more || (seen && !all) };
