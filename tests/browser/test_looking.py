@@ -205,6 +205,18 @@ class Large(LookingTest):
         self.press("ArrowRight")
         self.place_of(displayed(control[640:660, 1990:2010]), level=1)
 
+    def test_what_is_only_at_hand_for_the_next_key_holds_nothing_up(self):
+        control = halves(np.random.default_rng(3).uniform(0, 1, (600, 1300, 3)).astype(np.float32))
+        pair = self.with_pictures(control, halves(np.full((600, 1300, 3), 0.25, dtype=np.float32)))
+        self.open_pair(pair)
+        self.press("c", "l")
+        self.page.reload()
+        self.settled()
+        self.press("1")
+        self.place_of(displayed(control[290:310, 640:660]), level=1)
+        self.press("x")
+        self.assertEqual({tuple(p) for row in self.middle(40, 40) for p in row}, {(137, 137, 137)})
+
     def test_a_picture_wider_than_graphics_processors_take_is_shown(self):
         control = halves(np.repeat(np.linspace(0, 1, 9000, dtype=np.float32)[None, :, None], 3, axis=2))
         control = np.repeat(control, 8, axis=0)

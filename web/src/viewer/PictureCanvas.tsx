@@ -1,8 +1,10 @@
 import { useEffect, useRef, useState } from "react";
+import { ownPoint } from "./drawing";
+import type { Pyramid } from "./pyramid";
 import { type Drawing, PictureRenderer, type Probed } from "./renderer";
 import { tileStore } from "./tiles";
 import type { TransformShader } from "./useTransform";
-import type { Size, Viewport } from "./viewport";
+import type { Point, Size, Viewport } from "./viewport";
 
 /** Pixels to read as they are displayed. */
 export type Probe = readonly Probed[];
@@ -74,13 +76,6 @@ export function PictureCanvas({
   // biome-ignore lint/correctness/useExhaustiveDependencies: whatever of these changes is drawn
   useEffect(schedule, [drawing, size, probe, transform, lost]);
   useEffect(() => tileStore.listen(schedule), [schedule]);
-  // whatever may have been missed, a picture that is not sharp yet is looked after
-  useEffect(() => {
-    const timer = window.setInterval(() => {
-      if (canvas.current?.dataset.sharp !== "true") schedule();
-    }, LOOK_AFTER);
-    return () => window.clearInterval(timer);
-  }, [schedule]);
 
   return (
     <>
@@ -121,14 +116,22 @@ function paint(
   element.dataset.whole = String(whole);
   element.dataset.shows = shows(drawing);
   element.dataset.sharp = String(whole && !coarse);
-  const there = probe.every(({ pyramid, at }) => tileStore.read(pyramid, at).state === "there");
-  if (probe.length && there && !pace.moving) onDisplayed(renderer.displayed(drawing, probe));
-  return { again: more || (whole && incomplete && coarse), after: pace.moving ? SETTLED : 0 };
+  const there = probe.every(
+    ({ pyramid, over, at }) => isRead(pyramid, at) && (!over || isRead(over, ownPoint(over, at, pyramid))),
+  );
+  const read = probe.length > 0 && there && !pace.moving;
+  const values = read ? renderer.displayed(drawing, probe) : null;
+  if (values) onDisplayed(values);
+  const again = more || (whole && incomplete && coarse) || (read && !values);
+  return { again, after: pace.moving ? SETTLED : 0 };
 }
 
 const SETTLED = 140;
-const LOOK_AFTER = 500;
 const SLOW = 30;
+
+function isRead(pyramid: Pyramid, at: Point): boolean {
+  return tileStore.read(pyramid, at).state === "there";
+}
 
 function shows(drawing: Drawing): string {
   return drawing.ahead.map((pyramid) => pyramid.digest).join(" ");

@@ -144,9 +144,8 @@ export class TilePages {
 
   private upload(id: TileId, layer: number, halves: Uint16Array<ArrayBuffer>): void {
     const { gl } = this;
-    const known = this.firstOf.get(id.digest);
-    if (!known) return;
-    const { width, height } = tileSize(known.pyramid, id);
+    this.first(id.pyramid, id.level); // or the table would not say where it lies
+    const { width, height } = tileSize(id);
     gl.bindTexture(gl.TEXTURE_2D_ARRAY, this.tiles);
     gl.pixelStorei(gl.UNPACK_ALIGNMENT, 2);
     gl.texSubImage3D(gl.TEXTURE_2D_ARRAY, 0, 0, 0, layer, width, height, 1, gl.RGBA, gl.HALF_FLOAT, halves);
@@ -167,7 +166,7 @@ export class TilePages {
         for (let row = 0; row < down; row++)
           for (let column = 0; column < columns; column++) {
             const at = (first + (starts[level] ?? 0) + row * columns + column) * 2;
-            const layer = this.layerOf.get(keyOf({ digest: pyramid.digest, level, column, row }));
+            const layer = this.layerOf.get(keyOf({ pyramid, level, column, row }));
             if (layer !== undefined) {
               table[at] = layer + 1;
             } else if (level + 1 < pyramid.levels) {

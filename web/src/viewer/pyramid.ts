@@ -4,7 +4,7 @@ import type { Size } from "./viewport";
 export type Pyramid = Size & { readonly digest: string; readonly tile: number; readonly levels: number };
 
 export type TileId = {
-  readonly digest: string;
+  readonly pyramid: Pyramid;
   readonly level: number;
   readonly column: number;
   readonly row: number;
@@ -19,7 +19,7 @@ export type Box = {
 };
 
 export function keyOf(id: TileId): string {
-  return `${id.digest}/${id.level}/${id.column}/${id.row}`;
+  return `${id.pyramid.digest}/${id.level}/${id.column}/${id.row}`;
 }
 
 export function levelSize(pyramid: Pyramid, level: number): Size {
@@ -47,7 +47,7 @@ export function tilesIn(pyramid: Pyramid, level: number, box: Box): TileId[] {
   const found: TileId[] = [];
   for (let row = first(box.top); row <= last(box.bottom, rows); row++)
     for (let column = first(box.left); column <= last(box.right, columns); column++)
-      found.push({ digest: pyramid.digest, level, column, row });
+      found.push({ pyramid, level, column, row });
   const middle = {
     x: (box.left + box.right) / 2 / pyramid.tile,
     y: (box.top + box.bottom) / 2 / pyramid.tile,
@@ -57,11 +57,11 @@ export function tilesIn(pyramid: Pyramid, level: number, box: Box): TileId[] {
 }
 
 /** Width and height of one tile; those at the right and at the bottom are as small as what is left. */
-export function tileSize(pyramid: Pyramid, id: TileId): Size {
-  const { width, height } = levelSize(pyramid, id.level);
+export function tileSize({ pyramid, level, column, row }: TileId): Size {
+  const { width, height } = levelSize(pyramid, level);
   return {
-    width: Math.min(pyramid.tile, width - id.column * pyramid.tile),
-    height: Math.min(pyramid.tile, height - id.row * pyramid.tile),
+    width: Math.min(pyramid.tile, width - column * pyramid.tile),
+    height: Math.min(pyramid.tile, height - row * pyramid.tile),
   };
 }
 

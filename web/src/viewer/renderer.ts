@@ -15,8 +15,6 @@ const TABLE_UNIT = 1;
 const FIRST_FREE_UNIT = 2;
 /** Coarser than this no picture is asked for, however many there are. */
 const MOST_COARSER = 12;
-/** A drawing that is not told to be done after so many milliseconds is taken to be. */
-const MOST_WAIT = 1000;
 
 /** How a pane combines its two pictures. */
 export type Combining = "divided" | "alone" | "difference" | "size of difference";
@@ -69,7 +67,6 @@ export class PictureRenderer {
   private readonly programs: Programs;
   private readonly probing: WebGLFramebuffer;
   private fence: WebGLSync | null = null;
-  private fencedAt = 0;
   private last: Drawing | null = null;
 
   constructor(
@@ -103,8 +100,7 @@ export class PictureRenderer {
   get busy(): boolean {
     const { gl, fence } = this;
     if (!fence) return false;
-    const waited = performance.now() - this.fencedAt;
-    if (waited < MOST_WAIT && gl.clientWaitSync(fence, 0, 0) === gl.TIMEOUT_EXPIRED) return true;
+    if (gl.clientWaitSync(fence, 0, 0) === gl.TIMEOUT_EXPIRED) return true;
     gl.deleteSync(fence);
     this.fence = null;
     return false;
@@ -133,7 +129,6 @@ export class PictureRenderer {
     }
     this.last = drawing;
     this.fence = gl.fenceSync(gl.SYNC_GPU_COMMANDS_COMPLETE, 0);
-    this.fencedAt = performance.now();
     gl.flush();
     const seen = needed.first.every((id) => this.pages.has(id));
     return { seen, whole: whole && all, more: more || (seen && !all) };
@@ -150,16 +145,16 @@ export class PictureRenderer {
     this.last = null;
   }
 
-  /** The 8-bit values of places as they are shown. Their tiles must be there. */
-  displayed(drawing: Drawing, places: readonly Probed[]): number[][] {
+  /** The 8-bit values of places as they are shown; null while their tiles are not all brought up. */
+  displayed(drawing: Drawing, places: readonly Probed[]): number[][] | null {
     const { gl } = this;
+    if (!this.pages.bring(places.flatMap(tilesUnder)).whole) return null;
     const target = gl.createTexture();
     gl.activeTexture(gl.TEXTURE0 + this.programs.freeUnit);
     gl.bindTexture(gl.TEXTURE_2D, target);
     gl.texImage2D(gl.TEXTURE_2D, 0, gl.RGBA, places.length, 1, 0, gl.RGBA, gl.UNSIGNED_BYTE, null);
     gl.bindFramebuffer(gl.FRAMEBUFFER, this.probing);
     gl.framebufferTexture2D(gl.FRAMEBUFFER, gl.COLOR_ATTACHMENT0, gl.TEXTURE_2D, target, 0);
-    this.pages.bring(places.flatMap(tilesUnder));
     this.pages.bind(TILES_UNIT, TABLE_UNIT);
     for (const [number, { pyramid, over, at }] of places.entries()) {
       const box = { left: number, bottom: 0, width: 1, height: 1 };

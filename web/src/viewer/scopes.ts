@@ -56,7 +56,7 @@ export function scopeOf(
       partial = true;
       continue;
     }
-    const size = tileSize(pyramid, id);
+    const size = tileSize(id);
     const [left, top] = [id.column * pyramid.tile, id.row * pyramid.tile];
     const firstRow = first(box.top - top, step);
     const firstColumn = first(box.left - left, step);

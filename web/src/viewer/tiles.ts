@@ -79,7 +79,7 @@ export class TileStore {
     const [x, y] = [Math.floor(at.x), Math.floor(at.y)];
     if (x < 0 || y < 0 || x >= pyramid.width || y >= pyramid.height) return { state: "outside" };
     const id = {
-      digest: pyramid.digest,
+      pyramid,
       level: 0,
       column: Math.floor(x / pyramid.tile),
       row: Math.floor(y / pyramid.tile),
@@ -90,7 +90,7 @@ export class TileStore {
       this.need(id);
       return { state: "waiting" };
     }
-    const width = tileSize(pyramid, id).width;
+    const width = tileSize(id).width;
     const start = ((y % pyramid.tile) * width + (x % pyramid.tile)) * 4;
     const [red, green, blue, valid] = [0, 1, 2, 3].map((channel) => fromHalf(halves[start + channel] ?? 0));
     return valid ? { state: "there", value: [red ?? 0, green ?? 0, blue ?? 0] } : { state: "invalid" };
@@ -138,7 +138,7 @@ export class TileStore {
 
 async function fetchTile(id: TileId): Promise<Halves> {
   const answer = await fetch(
-    `/api/pictures/${id.digest}/tiles/${id.level}/${id.column}/${id.row}/`,
+    `/api/pictures/${id.pyramid.digest}/tiles/${id.level}/${id.column}/${id.row}/`,
     // what the browser kept of an address whose contents never change is never asked for again
     { cache: "force-cache" },
   );
