@@ -61,15 +61,12 @@ def cut_up(digest: str) -> None:
 
 def tile(digest: str, level: int, column: int, row: int) -> bytes:
     """A tile's rows, four half floats a pixel. Raises as `shape_of`, and `IndexError` when there is no such tile."""
-    for _ in range(2):
-        fresh = _fresh.get(digest)
-        if fresh is not None:
-            return fresh.tile(level, column, row)
+    if digest not in _fresh:
         try:
             return read_tile(_path(digest), level, column, row)
         except (FileNotFoundError, PictureError):
             shape_of(digest)
-    fresh = _fresh.get(digest)
+    fresh = _fresh.get(digest)  # gone from here means that its file is written
     return fresh.tile(level, column, row) if fresh else read_tile(_path(digest), level, column, row)
 
 

@@ -53,6 +53,18 @@ class Contact(unittest.TestCase):
         self.assertEqual(sheet.rows.values, ("samples 1 (1)", "samples 1 (2)"))
         self.assertEqual([row[0].option for row in sheet.cells], [0, 1])
 
+    def test_an_option_on_an_axis_has_one_place_on_the_other(self):
+        sheet = contact_sheet(TABLE, ZONES, rows="option", columns="samples")
+        there = [[cell.option for cell in row if cell.option is not None] for row in sheet.cells]
+        self.assertEqual(there, [[number] for number in range(len(TABLE))])
+        self.assertEqual(sheet.fixed, (), "an option says itself where its other factors are")
+
+    def test_the_largest_plan_is_arranged_whole(self):
+        many = [option(samples=s, clamp=c) for s in range(40) for c in range(50)]
+        self.assertEqual(numbers(contact_sheet(many, ZONES))[39][49], 1999)
+        by_option = contact_sheet(many, ZONES, rows="option", columns="zone")
+        self.assertEqual([row[1].option for row in by_option.cells], list(range(2000)))
+
     def test_a_zone_can_be_chosen_for_all(self):
         sheet = contact_sheet(TABLE, ZONES, zone="Shelf")
         self.assertEqual({cell.zone for row in sheet.cells for cell in row}, {"Shelf"})

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
@@ -105,8 +106,11 @@ def contact_sheet(
     by_option = OPTION in (down.name, across.name)
     held = () if by_option else _held(options[0], axes, {down.name, across.name}, fixed or {})
     shown = zone if zone in zones else next(iter(zones), "")
+    fixed_levels = {each.axis.name: each.value for each in held}
+    factors = [name for name in (*fixed_levels, down.name, across.name) if name != ZONE]
+    places = _Places(options, found[OPTION].values, factors)
     cells = tuple(
-        tuple(_cell(options, {down.name: row, across.name: column}, held, shown) for column in across.values)
+        tuple(places.cell({**fixed_levels, down.name: row, across.name: column}, shown) for column in across.values)
         for row in down.values
     )
     return ContactSheet(axes, down, across, held, cells)
@@ -131,7 +135,8 @@ def _axes(options: Sequence[SheetOption], zones: Sequence[str]) -> tuple[Axis, .
 def _titles(options: Sequence[SheetOption]) -> list[str]:
     """Each option's title; the number goes with those that share one."""
     titles = [option.title for option in options]
-    return [f"{title} ({k + 1})" if titles.count(title) > 1 else title for k, title in enumerate(titles)]
+    count = Counter(titles)
+    return [f"{title} ({k + 1})" if count[title] > 1 else title for k, title in enumerate(titles)]
 
 
 def _usual(options: Sequence[SheetOption], axes: Sequence[Axis]) -> list[str]:
@@ -156,16 +161,16 @@ def _held(
     )
 
 
-def _cell(options: Sequence[SheetOption], at: Mapping[str, str], held: Sequence[Fixed], zone: str) -> Cell:
-    wanted = {fixed.axis.name: fixed.value for fixed in held} | dict(at)
-    zone = wanted.pop(ZONE, zone)
-    if OPTION in wanted:
-        titles = _titles(options)
-        number = titles.index(wanted.pop(OPTION))
-        own = {level.factor: level.shown for level in options[number].levels}
-        return Cell(number if wanted.items() <= own.items() else None, zone)
-    for number, option in enumerate(options):
-        own = {level.factor: level.shown for level in option.levels}
-        if wanted.items() <= own.items():
-            return Cell(number, zone)
-    return Cell(None, zone)
+class _Places:
+    """Which option lies at given levels of some factors, its title among them; the first where several do."""
+
+    def __init__(self, options: Sequence[SheetOption], titles: Sequence[str], factors: Sequence[str]) -> None:
+        self._factors = factors
+        self._numbers: dict[tuple[str | None, ...], int] = {}
+        for number, (option, title) in enumerate(zip(options, titles, strict=True)):
+            own = {level.factor: level.shown for level in option.levels} | {OPTION: title}
+            self._numbers.setdefault(tuple(own.get(factor) for factor in factors), number)
+
+    def cell(self, wanted: Mapping[str, str], zone: str) -> Cell:
+        """The cell at these levels; `zone` where the zones are no axis."""
+        return Cell(self._numbers.get(tuple(wanted[factor] for factor in self._factors)), wanted.get(ZONE, zone))

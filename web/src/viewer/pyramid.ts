@@ -1,4 +1,4 @@
-import type { Size } from "./viewport";
+import type { Point, Size, Viewport } from "./viewport";
 
 /** How the server cuts a picture up: level 0 is the full size, each further one half of it, the last is one tile. */
 export type Pyramid = Size & { readonly digest: string; readonly tile: number; readonly levels: number };
@@ -37,6 +37,29 @@ export function grid(pyramid: Pyramid, level: number): { columns: number; rows: 
 export function levelFor(pyramid: Pyramid, zoom: number): number {
   const level = Math.floor(Math.log2(1 / zoom) + 1e-6);
   return Math.min(Math.max(level, 0), pyramid.levels - 1);
+}
+
+/**
+ * From which level a picture is shown in a frame, at so many device pixels per frame pixel: level pixels per frame pixel
+ * across and down, and device pixels per level pixel.
+ */
+export function readAt(pyramid: Pyramid, frame: Size, zoom: number, coarser = 0) {
+  const across = pyramid.width / frame.width;
+  const level = Math.min(levelFor(pyramid, zoom / across) + coarser, pyramid.levels - 1);
+  const shrunk = 2 ** -level;
+  const scale = { x: across * shrunk, y: (pyramid.height / frame.height) * shrunk };
+  return { level, scale, own: zoom / across / shrunk };
+}
+
+/** The part of the frame that a pane shows and so much around it, in pixels of a level. */
+export function shownBox(view: Viewport, pane: Size, scale: Point, around = 0): Box {
+  const half = { x: pane.width / view.zoom / 2 + around, y: pane.height / view.zoom / 2 + around };
+  return {
+    left: (view.x - half.x) * scale.x,
+    right: (view.x + half.x) * scale.x,
+    top: (view.y - half.y) * scale.y,
+    bottom: (view.y + half.y) * scale.y,
+  };
 }
 
 /** The tiles that a box of a level touches, those nearest its middle first; none when it lies beside the picture. */

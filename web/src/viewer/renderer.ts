@@ -2,7 +2,7 @@ import { halvesOf, type Line, onSide } from "./line";
 import { TilePages } from "./pages";
 import { type Polygon, WHOLE_PANE, within } from "./polygon";
 import { CORNER, type Program, Programs } from "./programs";
-import { grid, keyOf, levelFor, levelSize, type Pyramid, type TileId, tilesIn } from "./pyramid";
+import { grid, keyOf, levelSize, type Pyramid, readAt, shownBox, type TileId, tilesIn } from "./pyramid";
 import type { Colours } from "./scales";
 import { type Sampling, SLOTS, type Variant } from "./shader";
 import type { TileStore } from "./tiles";
@@ -310,33 +310,18 @@ function onlyTheLineMoved(before: Drawing, now: Drawing): boolean {
 
 /** At which level a picture is read, and how its pixels become the screen's, at so many device pixels per frame pixel. */
 function readingOf(pyramid: Pyramid, frame: Size, zoom: number, soft: boolean, coarser: number): Reading {
-  const across = pyramid.width / frame.width;
-  const level = Math.min(levelFor(pyramid, zoom / across) + coarser, pyramid.levels - 1);
-  const shrunk = 2 ** -level;
-  const own = zoom / across / shrunk;
+  const { level, scale, own } = readAt(pyramid, frame, zoom, coarser);
   return {
     level,
     sampling: own < 1 - 1e-4 ? "reduced" : soft && own > 1 + 1e-4 ? "blended" : "nearest",
-    place: [across * shrunk, (pyramid.height / frame.height) * shrunk, own],
+    place: [scale.x, scale.y, own],
   };
 }
 
 /** The tiles of the part of a picture that a pane shows. */
 function shownTiles(pyramid: Pyramid, pane: Pane, drawing: Drawing, coarser: number): TileId[] {
-  const { level, place } = readingOf(
-    pyramid,
-    drawing.frame,
-    pane.view.zoom * devicePixelRatio,
-    drawing.soft,
-    coarser,
-  );
-  const half = { x: pane.width / pane.view.zoom / 2 + 1, y: pane.height / pane.view.zoom / 2 + 1 };
-  return tilesIn(pyramid, level, {
-    left: (pane.view.x - half.x) * place[0],
-    right: (pane.view.x + half.x) * place[0],
-    top: (pane.view.y - half.y) * place[1],
-    bottom: (pane.view.y + half.y) * place[1],
-  });
+  const { level, scale } = readAt(pyramid, drawing.frame, pane.view.zoom * devicePixelRatio, coarser);
+  return tilesIn(pyramid, level, shownBox(pane.view, pane, scale, 1));
 }
 
 function tilesUnder({ pyramid, over, at }: Probed): TileId[] {

@@ -1,5 +1,5 @@
 import { HALF_VALUES } from "./half";
-import { levelFor, type Pyramid, tileSize, tilesIn } from "./pyramid";
+import { type Pyramid, readAt, shownBox, tileSize, tilesIn } from "./pyramid";
 import type { TileStore } from "./tiles";
 import type { Size, Viewport } from "./viewport";
 
@@ -16,12 +16,8 @@ export type Scope = {
   readonly histogram: Float32Array;
   /** Share of a column's pixels by row (brightest first) and column. */
   readonly waveform: Float32Array;
-  /** Share of the pixels that are black or below the darkest bin, and that are at or above display white. */
-  readonly black: number;
+  /** Share of the pixels that are at or above display white. */
   readonly white: number;
-  readonly samples: number;
-  /** Whether some tiles had not come yet. */
-  readonly partial: boolean;
 };
 
 /** Of the part of a picture that a pane shows, as far as its tiles are there; null while none is. */
@@ -33,29 +29,18 @@ export function scopeOf(
   view: Viewport,
   exposure: number,
 ): Scope | null {
-  const ratio = pyramid.width / frame.width;
-  const level = levelFor(pyramid, view.zoom / ratio);
-  const scale = { x: ratio * 2 ** -level, y: (pyramid.height / frame.height) * 2 ** -level };
-  const half = { x: pane.width / view.zoom / 2, y: pane.height / view.zoom / 2 };
-  const box = {
-    left: (view.x - half.x) * scale.x,
-    right: (view.x + half.x) * scale.x,
-    top: (view.y - half.y) * scale.y,
-    bottom: (view.y + half.y) * scale.y,
-  };
+  const { level, scale } = readAt(pyramid, frame, view.zoom * devicePixelRatio);
+  const box = shownBox(view, pane, scale);
   const area = Math.max(0, box.right - box.left) * Math.max(0, box.bottom - box.top);
   const step = Math.max(1, Math.ceil(Math.sqrt(area / MOST_SAMPLES)));
   const histogram = new Float32Array(BINS);
   const waveform = new Float32Array(ROWS * COLUMNS);
   const inColumn = new Float32Array(COLUMNS);
   const gain = 2 ** exposure;
-  let [samples, black, white, partial] = [0, 0, 0, false];
+  let [samples, white] = [0, 0];
   for (const id of tilesIn(pyramid, level, box)) {
     const halves = store.get(id);
-    if (!halves) {
-      partial = true;
-      continue;
-    }
+    if (!halves) continue;
     const size = tileSize(id);
     const [left, top] = [id.column * pyramid.tile, id.row * pyramid.tile];
     const firstRow = first(box.top - top, step);
@@ -80,10 +65,7 @@ export function scopeOf(
           COLUMNS - 1,
         );
         if (across >= 0) inColumn[across] = (inColumn[across] ?? 0) + 1;
-        if (share < 0) {
-          black += 1;
-          continue;
-        }
+        if (share < 0) continue;
         const bin = Math.min(Math.floor(share * BINS), BINS - 1);
         histogram[bin] = (histogram[bin] ?? 0) + 1;
         if (across >= 0) {
@@ -96,7 +78,7 @@ export function scopeOf(
   for (let bin = 0; bin < BINS; bin++) histogram[bin] = (histogram[bin] ?? 0) / samples;
   for (let cell = 0; cell < waveform.length; cell++)
     waveform[cell] = (waveform[cell] ?? 0) / Math.max(inColumn[cell % COLUMNS] ?? 1, 1);
-  return { histogram, waveform, black: black / samples, white: white / samples, samples, partial };
+  return { histogram, waveform, white: white / samples };
 }
 
 /** The first place at or after an edge on the grid of the samples. */

@@ -3,6 +3,7 @@ import { useState } from "react";
 import { Link, useNavigate } from "react-router";
 import { api, body, type Schema } from "../../api/client";
 import { blindQuery } from "../../api/queries";
+import { NameField } from "../../parts/NameField";
 import { Notice } from "../../parts/Notice";
 import { useRemembered } from "../../parts/remembered";
 
@@ -121,15 +122,7 @@ function Begin({ pair, usualName }: { pair: Schema["Pair"]; usualName: string })
           ))}
         </fieldset>
         <div className="flex items-end gap-2">
-          <label className="min-w-0 flex-1">
-            <span className="block text-soft">Name</span>
-            <input
-              className="field w-full"
-              value={author}
-              maxLength={80}
-              onChange={(event) => setAuthor(event.target.value)}
-            />
-          </label>
+          <NameField value={author} onChange={setAuthor} />
           <button
             type="submit"
             className="act"

@@ -3,6 +3,7 @@ import { Dialog } from "radix-ui";
 import { useCallback, useMemo, useState } from "react";
 import { api, type Schema } from "../../api/client";
 import { day } from "../../parts/format";
+import { NameField } from "../../parts/NameField";
 import { Notice } from "../../parts/Notice";
 import { useRemembered } from "../../parts/remembered";
 import type { PinBench } from "../../viewer/PairViewer";
@@ -170,16 +171,7 @@ function Fields({ pins }: { pins: PinsOfPair }) {
         />
       </label>
       <div className="mt-2 flex items-end gap-2">
-        <label className="flex-1">
-          <span className="block text-soft text-sm">Name</span>
-          <input
-            className="field w-full"
-            value={author}
-            maxLength={80}
-            disabled={pins.editing !== null}
-            onChange={(event) => setAuthor(event.target.value)}
-          />
-        </label>
+        <NameField value={author} onChange={setAuthor} disabled={pins.editing !== null} />
         <Dialog.Close className="act">Cancel</Dialog.Close>
         <button type="submit" className="act" data-kind="main" disabled={!ready}>
           Save pin

@@ -2,6 +2,7 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, Problem, type Schema } from "../../api/client";
 import { day } from "../../parts/format";
+import { NameField } from "../../parts/NameField";
 import { Notice } from "../../parts/Notice";
 import { useRemembered } from "../../parts/remembered";
 import { SideName } from "../../parts/Side";
@@ -152,15 +153,7 @@ export function VerdictForm({ pair, usualName }: { pair: number; usualName: stri
         />
       </label>
       <div className="mt-2 flex items-end gap-3">
-        <label className="min-w-0 flex-1">
-          <span className="block text-soft text-sm">Name</span>
-          <input
-            className="field w-full"
-            value={author}
-            maxLength={80}
-            onChange={(event) => setAuthor(event.target.value)}
-          />
-        </label>
+        <NameField value={author} onChange={setAuthor} />
         <button type="submit" className="act" data-kind="main" disabled={missing !== "" || save.isPending}>
           Save verdict
         </button>
