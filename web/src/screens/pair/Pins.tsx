@@ -6,6 +6,7 @@ import { day } from "../../parts/format";
 import { NameField } from "../../parts/NameField";
 import { Notice } from "../../parts/Notice";
 import { useRemembered } from "../../parts/remembered";
+import { useRemoval } from "../../parts/Undo";
 import type { PinBench } from "../../viewer/PairViewer";
 import type { Point } from "../../viewer/viewport";
 
@@ -17,7 +18,6 @@ export function usePins(pair: Schema["Pair"], usualName: string) {
   const [placing, setPlacing] = useState<Point | null>(null);
   const [editing, setEditing] = useState<Pin | null>(null);
   const [chosen, setChosen] = useState<number | null>(null);
-  const [removed, setRemoved] = useState<number | null>(null);
   const [author, setAuthor] = useRemembered("author", usualName);
   const refresh = () => queries.invalidateQueries({ queryKey: ["pair", pair.id] });
   const path = (id: number) => ({ params: { path: { id } } });
@@ -35,19 +35,11 @@ export function usePins(pair: Schema["Pair"], usualName: string) {
       void refresh();
     },
   });
-  const remove = useMutation({
-    mutationFn: (id: number) => api.DELETE("/api/pins/{id}/", path(id)),
-    onSuccess: (_, id) => {
-      setRemoved(id);
-      void refresh();
-    },
-  });
-  const restore = useMutation({
-    mutationFn: (id: number) => api.POST("/api/pins/{id}/restore/", path(id)),
-    onSuccess: () => {
-      setRemoved(null);
-      void refresh();
-    },
+  const removal = useRemoval<Pin>({
+    remove: (pin) => api.DELETE("/api/pins/{id}/", path(pin.id)),
+    restore: (pin) => api.POST("/api/pins/{id}/restore/", path(pin.id)),
+    words: () => "The pin is taken away.",
+    refresh,
   });
   const onPlace = useCallback((at: Point) => setPlacing(at), []);
   const bench = useMemo(
@@ -62,12 +54,10 @@ export function usePins(pair: Schema["Pair"], usualName: string) {
     setEditing,
     chosen,
     setChosen,
-    removed,
     author,
     setAuthor,
     save,
-    remove,
-    restore,
+    removal,
     close: () => {
       setPlacing(null);
       setEditing(null);
@@ -80,19 +70,15 @@ export type PinsOfPair = ReturnType<typeof usePins>;
 
 /** All pins in order, each leading to its place; one taken away can be put back at once. */
 export function PinList({ pins }: { pins: PinsOfPair }) {
-  const { rows, removed } = pins;
+  const { rows, removal } = pins;
   return (
     <>
-      {removed === null ? null : (
-        <Notice kind="plain">
-          <p>
-            The pin is taken away.{" "}
-            <button type="button" className="quiet-link" onClick={() => pins.restore.mutate(removed)}>
-              Put it back
-            </button>
-          </p>
-        </Notice>
-      )}
+      {removal.notice}
+      {removal.error ? (
+        <p role="alert" className="text-fault text-sm">
+          {removal.error.message}
+        </p>
+      ) : null}
       {rows.length === 0 ? (
         <p className="text-soft text-sm">None yet. Point at a place in the picture and press P.</p>
       ) : null}
@@ -113,7 +99,7 @@ export function PinList({ pins }: { pins: PinsOfPair }) {
               <button type="button" className="quiet-link ml-auto" onClick={() => pins.setEditing(pin)}>
                 Change
               </button>
-              <button type="button" className="quiet-link" onClick={() => pins.remove.mutate(pin.id)}>
+              <button type="button" className="quiet-link" onClick={() => removal.take(pin)}>
                 Take away
               </button>
             </span>

@@ -6,6 +6,7 @@ import { NameField } from "../../parts/NameField";
 import { Notice } from "../../parts/Notice";
 import { useRemembered } from "../../parts/remembered";
 import { SideName } from "../../parts/Side";
+import { useRemoval } from "../../parts/Undo";
 import { MarkFields, MarkList, type Marks } from "./Criteria";
 
 type Chosen = Schema["Verdict"]["chosen"];
@@ -14,35 +15,21 @@ const CHOICES: Chosen[] = ["control", "trial", "neither"];
 /** Verdicts on a pair, newest first; a withdrawn one can be put back at once. */
 export function VerdictList({ verdicts, pair }: { verdicts: Schema["Verdict"][]; pair: number }) {
   const queries = useQueryClient();
-  const [withdrawn, setWithdrawn] = useState<number | null>(null);
-  const refresh = () => queries.invalidateQueries({ queryKey: ["pair", pair] });
-  const path = (id: number) => ({ params: { path: { id } } });
-  const withdraw = useMutation({
-    mutationFn: (id: number) => api.DELETE("/api/verdicts/{id}/", path(id)),
-    onSuccess: (_, id) => {
-      setWithdrawn(id);
-      void refresh();
-    },
-  });
-  const restore = useMutation({
-    mutationFn: (id: number) => api.POST("/api/verdicts/{id}/restore/", path(id)),
-    onSuccess: () => {
-      setWithdrawn(null);
-      void refresh();
-    },
+  const path = (verdict: Schema["Verdict"]) => ({ params: { path: { id: verdict.id } } });
+  const removal = useRemoval<Schema["Verdict"]>({
+    remove: (verdict) => api.DELETE("/api/verdicts/{id}/", path(verdict)),
+    restore: (verdict) => api.POST("/api/verdicts/{id}/restore/", path(verdict)),
+    words: () => "The verdict is withdrawn.",
+    refresh: () => queries.invalidateQueries({ queryKey: ["pair", pair] }),
   });
   return (
     <div>
-      {withdrawn === null ? null : (
-        <Notice kind="plain">
-          <p>
-            The verdict is withdrawn.{" "}
-            <button type="button" className="quiet-link" onClick={() => restore.mutate(withdrawn)}>
-              Put it back
-            </button>
-          </p>
-        </Notice>
-      )}
+      {removal.notice}
+      {removal.error ? (
+        <p role="alert" className="text-fault text-sm">
+          {removal.error.message}
+        </p>
+      ) : null}
       {verdicts.length === 0 ? <p className="text-soft">None yet.</p> : null}
       <ul>
         {verdicts.map((verdict) => (
@@ -59,7 +46,7 @@ export function VerdictList({ verdicts, pair }: { verdicts: Schema["Verdict"][];
               <button
                 type="button"
                 className="quiet-link float-right text-sm"
-                onClick={() => withdraw.mutate(verdict.id)}
+                onClick={() => removal.take(verdict)}
               >
                 Withdraw
               </button>
