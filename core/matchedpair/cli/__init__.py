@@ -13,7 +13,8 @@ from dataclasses import asdict
 from pathlib import Path
 
 from matchedpair.cli.renders import add_import
-from matchedpair.cli.text import engine_as_text, pair_as_text, panorama_as_text, report_as_text
+from matchedpair.cli.text import curves_as_text, engine_as_text, pair_as_text, panorama_as_text, report_as_text
+from matchedpair.curves.table import curves_report, read_table
 from matchedpair.engines import read_definition
 from matchedpair.errors import InputError, MatchedPairError
 from matchedpair.measures.pair_report import StatedTimes, compare_files
@@ -83,6 +84,11 @@ def _panorama(parsed: argparse.Namespace) -> str:
     return json.dumps(asdict(figures), indent=1) if parsed.json else panorama_as_text(figures)
 
 
+def _curve(parsed: argparse.Namespace) -> str:
+    report = curves_report(read_table(parsed.table))
+    return json.dumps(report, indent=1) if parsed.json else curves_as_text(report)
+
+
 def _parser() -> argparse.ArgumentParser:
     parser = argparse.ArgumentParser(prog="matchedpair", description="Measure and compare renders.")
     commands = parser.add_subparsers(title="commands", required=True)
@@ -114,6 +120,10 @@ def _parser() -> argparse.ArgumentParser:
     panorama.add_argument("panorama", type=Path, metavar="PANORAMA", help="EXR or HDR, twice as wide as high")
     panorama.add_argument("--json", action="store_true")
     panorama.set_defaults(run=_panorama)
+    curve = commands.add_parser("curve", help="noise against time: fits, the same noise, the same time")
+    curve.add_argument("table", type=Path, metavar="TABLE.csv", help="columns option, quality, seconds, noise_percent")
+    curve.add_argument("--json", action="store_true")
+    curve.set_defaults(run=_curve)
     add_import(commands)
     return parser
 

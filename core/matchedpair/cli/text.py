@@ -71,6 +71,25 @@ def panorama_as_text(figures: PanoramaFigures) -> str:
     ])  # fmt: skip
 
 
+def curves_as_text(report: dict[str, Any]) -> str:
+    """The report of `curves_report`: what each option's curve says, and each against each at its best step."""
+    lines = []
+    for name, row in report["options"].items():
+        if row["a"] is not None:
+            law = f"noise² = {row['a']:.4g}/N + {row['floor_percent']:.3g}², t = {row['ready_seconds']:.3g} s + "
+            lines += [f"{name}: {law}{row['seconds_per_unit']:.3g} s·N", *(f"  {s}" for s in report["words"][name])]
+    lines += report["crossings"]
+    for row in report["same_noise"]:
+        at = f"the noise of {row['control']} at {row['at_quality']:g} ({row['noise_percent']:.3g} %): {row['trial']}"
+        if row["speed_up"] is None:
+            lines.append(f"{at} {row['note']}")
+            continue
+        tie = ", a tie" if row["tie"] else ""
+        spread = f"({_spread(row['interval'])}{tie})"
+        lines.append(f"{at} takes {row['trial_seconds']:.3g} s, {row['speed_up']:.3g} × as fast {spread}")
+    return "\n".join(lines + [f"{row['option']}: {row['reason']}" for row in report["refused"]])
+
+
 def _noise(row: dict[str, Any]) -> str:
     if row["method"] == "single":
         return f"about {row['percent']:.2g} % ({_spread(row['interval'])}; a rough guess from one picture)"

@@ -1,0 +1,162 @@
+"""Which option serves a use: limits first, then the best trade between time and noise; and how easily that changes."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+
+from matchedpair.choose.uses import BREAKS, LIMIT_OF, UNKNOWN, UNSURE, Checked, Use, check
+from matchedpair.curves.frontier import Frontier, Place, frontier
+from matchedpair.measures.figure import Figure
+
+FIFTH = 0.2
+SAME_SCORE = 1e-9
+
+
+@dataclass(frozen=True)
+class Candidate:
+    """An option as deciding sees it.
+
+    Parameters
+    ----------
+    figures : mapping
+        By the names of the limits; ``seconds`` and ``noise`` are needed to be ranked.
+    where : mapping
+        By the name of a limit, the zone or scene that its figure is from.
+    """
+
+    name: str
+    figures: Mapping[str, Figure]
+    where: Mapping[str, str]
+
+
+@dataclass(frozen=True)
+class Standing:
+    """How an option stands to a use: each limit, whether it is out, and its place on the frontier of what is left."""
+
+    checked: tuple[Checked, ...]
+    out: bool
+    on_frontier: str = ""
+    beaten_by: str = ""
+
+
+@dataclass(frozen=True)
+class Moved:
+    """What is chosen when one limit or the weight is moved by a fifth."""
+
+    what: str
+    before: float
+    after: float
+    chosen: str
+
+
+@dataclass(frozen=True)
+class Decision:
+    """The choice for a use; empty when none keeps the limits. `ties` cannot be told apart from it."""
+
+    chosen: str
+    ties: tuple[str, ...]
+    standings: dict[str, Standing]
+    frontier: Frontier
+    moved: tuple[Moved, ...]
+    words: str
+
+    @property
+    def firm(self) -> bool:
+        """Whether no move of a fifth changes the choice."""
+        return all(move.chosen == self.chosen for move in self.moved)
+
+
+def decide(use: Use, candidates: Mapping[str, Candidate]) -> Decision:
+    """Choose among options (by any key) for a use, and try the choice with each limit and the weight a fifth off."""
+    standings, line = _stand(use, candidates)
+    chosen = _best(use, candidates, line)
+    ties = _ties(candidates, line, chosen)
+    moves = []
+    for name, bound in use.limits.items():
+        for share in (1.0 - FIFTH, 1.0 + FIFTH):
+            moved = replace(use, limits={**use.limits, name: bound * share})
+            moves.append(Moved(name, bound, bound * share, _chosen(moved, candidates)))
+    for share in (1.0 - FIFTH, 1.0 + FIFTH):
+        weight = min(max(use.weight * share if use.weight else (share - 1.0), 0.0), 1.0)
+        if weight != use.weight:
+            moves.append(Moved("weight", use.weight, weight, _chosen(replace(use, weight=weight), candidates)))
+    return Decision(chosen, ties, standings, line, tuple(moves), _words(use, candidates, standings, chosen, ties))
+
+
+def _chosen(use: Use, candidates: Mapping[str, Candidate]) -> str:
+    return _best(use, candidates, _stand(use, candidates)[1])
+
+
+def _stand(use: Use, candidates: Mapping[str, Candidate]) -> tuple[dict[str, Standing], Frontier]:
+    standings: dict[str, Standing] = {}
+    for key, option in candidates.items():
+        checked = tuple(
+            check(name, bound, option.figures.get(name), option.where.get(name, ""))
+            for name, bound in use.limits.items()
+        )
+        # what is not known cannot be said to keep a limit, so it is not chosen; a limit inside the interval is a doubt
+        out = any(row.state in (BREAKS, UNKNOWN) for row in checked) or not _can_be_ranked(option)
+        standings[key] = Standing(checked, out)
+    line = frontier({key: _place(candidates[key]) for key, standing in standings.items() if not standing.out})
+    for key, how in line.standing.items():
+        standings[key] = replace(standings[key], on_frontier=how, beaten_by=line.beaten_by.get(key, ""))
+    return standings, line
+
+
+def _can_be_ranked(option: Candidate) -> bool:
+    return all(name in option.figures and option.figures[name].value > 0.0 for name in ("seconds", "noise"))
+
+
+def _place(option: Candidate) -> Place:
+    seconds, noise = option.figures["seconds"], option.figures["noise"]
+    return Place(seconds.value, noise.value, seconds.interval, noise.interval)
+
+
+def _best(use: Use, candidates: Mapping[str, Candidate], line: Frontier) -> str:
+    def score(key: str) -> float:
+        place = _place(candidates[key])
+        return (1.0 - use.weight) * math.log(place.seconds) + use.weight * math.log(place.loss)
+
+    return min(line.order, key=score, default="")
+
+
+def _ties(candidates: Mapping[str, Candidate], line: Frontier, chosen: str) -> tuple[str, ...]:
+    """Options that cannot be told from the chosen in time and noise."""
+    if not chosen:
+        return ()
+    pairs = (
+        (key, frontier({chosen: _place(candidates[chosen]), key: _place(candidates[key])}))
+        for key in line.standing if key != chosen
+    )  # fmt: skip
+    return tuple(key for key, both in pairs if "tie" in both.standing.values())
+
+
+def _words(
+    use: Use, candidates: Mapping[str, Candidate], standings: Mapping[str, Standing], chosen: str, ties: tuple[str, ...]
+) -> str:
+    if not candidates:
+        return f"{use.title}: nothing is rendered and measured yet."
+    if not chosen:
+        return f"{use.title}: no option keeps the limits{_nearest(standings)}."
+    out = sum(standing.out for standing in standings.values())
+    first = {0.0: "the fastest", 1.0: "the cleanest"}.get(use.weight, "the best trade of time and noise")
+    whole = f"{use.title}: {candidates[chosen].name}, {first} of {len(standings) - out} that keep the limits"
+    tied = f"; a tie with {', '.join(candidates[key].name for key in ties[:3])}" if ties else ""
+    doubts = [LIMIT_OF[row.limit].title.lower() for row in standings[chosen].checked if row.state == UNSURE]
+    doubt = f"; {' and '.join(doubts)} lies at its limit within the interval" if doubts else ""
+    return f"{whole}{tied}{doubt}."
+
+
+def _nearest(standings: Mapping[str, Standing]) -> str:
+    """Which limit leaves out most."""
+    counts: dict[str, int] = {}
+    for standing in standings.values():
+        for row in standing.checked:
+            if row.state in (BREAKS, UNKNOWN):
+                counts[row.limit] = counts.get(row.limit, 0) + 1
+    if not counts:
+        return ""
+    worst = max(counts, key=lambda name: counts[name])
+    return f"; {LIMIT_OF[worst].title.lower()} leaves out {counts[worst]} of {len(standings)}"
