@@ -15,7 +15,7 @@ from typing import Any
 from distributed import Future
 from django.conf import settings
 from django.db import DatabaseError
-from django.db.models import Max
+from django.db.models import Max, Q
 from matchedpair.engines import describe_machine
 from matchedpair.errors import InputError
 from matchedpair.trials import DEPTHS, Bench, Ended, Instruction, Looked, QueueRow
@@ -31,13 +31,14 @@ from server.findings.layers import make_wanted_layers
 from server.findings.measuring import measure_outstanding
 from server.findings.until_sure import repeat_until_sure
 from server.imports.inbox import take_in_one
+from server.matching.search import advance_all
 from server.runs import actions
 from server.runs.models import OPEN_STATES, Queue, Run
 from server.runs.recording import cut_up_pictures, record_result
 from server.store.files import path_of, room_problem, sweep_unfinished
 from server.store.pixels import path_of_live
 from server.store.uploads import sweep
-from server.studies.models import Option
+from server.studies.models import Option, Pair
 
 LOOK_EVERY_SECONDS = 0.1
 TRY_AGAIN_SECONDS = 2.0
@@ -69,9 +70,8 @@ class Runner:
         self.sent: dict[int, Sent] = {}
         self._here = describe_machine().name
         self._ended = threading.Event()
-        self._measured_for: tuple[Any, Any] | None = (
-            None  # the zones' and references' stamps, and when the last run ended
-        )
+        # the zones' and references' stamps, when the last run ended, and the newest pair
+        self._measured_for: tuple[Any, Any, int] | None = None
         for folder in (work_folder(), path_of_live(0).parent):
             shutil.rmtree(folder, ignore_errors=True)
             folder.mkdir(parents=True)
@@ -133,17 +133,21 @@ class Runner:
         """Between renders, never during one: take in what was handed over, measure what is new or has moved."""
         took_in = take_in_one()
         ended = Run.objects.aggregate(last=Max("ended_at"))["last"]
+        pairs = Pair.objects.aggregate(last=Max("pk"))["last"] or 0
         zones = (zones_stamp(), references_stamp())
         make_wanted_layers()
         if took_in or self._measured_for is None or self._measured_for[0] != zones:
             options = Option.objects.all()
-        elif self._measured_for[1] != ended:
-            options = Option.objects.filter(runs__ended_at__gte=self._measured_for[1] or ended).distinct()
+        elif self._measured_for[1:] != (ended, pairs):
+            since = Q(runs__ended_at__gte=self._measured_for[1] or ended)
+            in_new_pairs = Q(pk__in=Pair.objects.filter(pk__gt=self._measured_for[2]).values("trial"))
+            options = Option.objects.filter(since | in_new_pairs).distinct()
         else:
             return
-        self._measured_for = (zones, ended)
+        self._measured_for = (zones, ended, pairs)
         measure_outstanding(options)
         repeat_until_sure()
+        advance_all()
 
     def _do(self, instruction: Instruction) -> None:
         run = instruction.run

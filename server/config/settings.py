@@ -54,6 +54,7 @@ INSTALLED_APPS = [
     "server.imports",
     "server.references",
     "server.findings",
+    "server.matching",
     "server.bench",
 ]
 
@@ -114,6 +115,8 @@ SPECTACULAR_SETTINGS = {
         "BlindKindName": "server.findings.models.BLIND_KIND_CHOICES",
         "Mark": "server.findings.models.Mark",
         "StudyState": "server.runs.progress.StudyState",
+        "MatchedOn": "server.matching.models.MatchedOn",
+        "MatchingState": "server.matching.models.MatchingState",
         "ReferenceKind": "server.references.models.ReferenceKind",
     },
 }

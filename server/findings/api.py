@@ -22,6 +22,7 @@ from server.findings.layers import ask_for_layer
 from server.findings.measure_serializers import LayerSerializer, MeasureTableSerializer, layer_row
 from server.findings.measure_table import kind_rows, measure_table
 from server.findings.models import Verdict
+from server.findings.option_facts import setup_in_words
 from server.findings.overview import overview_rows
 from server.findings.pairs import PairFindings, pair_findings, with_all
 from server.findings.partners import mend
@@ -33,12 +34,13 @@ from server.findings.serializers import (
     OverviewSerializer,
     PairSerializer,
     StudyFindingsSerializer,
+    matched_row,
     pair_row,
     ratio_row,
 )
 from server.findings.studies import study_findings
 from server.runs.api import CountSerializer
-from server.studies.models import Option, Pair, Setup, Study
+from server.studies.models import Option, Pair, Study
 from server.studies.sheets import sheet_row
 
 
@@ -116,17 +118,13 @@ def measures(request: Request, pk: int) -> Response:
         "rows": [
             {
                 "option": row.option.pk, "title": row.option.title or row.option.side, "side": row.option.side,
-                "place": _setup_in_words(row.option.setup), "zone": row.zone, "pair": row.pair, "seeds": row.seeds,
+                "place": setup_in_words(row.option.setup), "zone": row.zone, "pair": row.pair, "seeds": row.seeds,
                 "cells": row.cells,
             }
             for row in rows
         ],
     }  # fmt: skip
     return Response(MeasureTableSerializer(body).data)
-
-
-def _setup_in_words(setup: Setup) -> str:
-    return f"{setup.scene.title}, {setup.view}, {setup.width} × {setup.height}"
 
 
 @extend_schema(request=MendSerializer, responses={201: MendedSerializer})
@@ -192,6 +190,6 @@ def _summary(findings: PairFindings) -> dict[str, object]:
     return {
         "pair": pair.pk, "control": pair.control_id, "trial": pair.trial_id, "subject": pair.subject,
         "noise_ratio": ratio_row(findings.noise_ratio), "time_ratio": ratio_row(findings.time_ratio),
-        "refused": findings.refused, "fair": findings.sheet.fair,
+        "refused": findings.refused, "fair": findings.sheet.fair, "matched": matched_row(findings),
         "ready": bool(findings.control.runs and findings.trial.runs),
     }  # fmt: skip

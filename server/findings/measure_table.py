@@ -47,7 +47,7 @@ def measure_table(study: Study, zone: str = WHOLE) -> tuple[list[str], list[Tabl
     runs = Run.objects.defer("log", "command")
     rows: list[TableRow] = []
     names: dict[str, None] = {WHOLE: None}
-    pairs = _pairs(study)
+    pairs = pairs_by_option(study)
     refused = _noise_refused(study)
     measured = options.prefetch_related(Prefetch("runs", runs), "measures").order_by("number", "pk")
     for option in measured:
@@ -139,7 +139,7 @@ def _ends(cell: dict[str, Any]) -> tuple[float, float] | None:
     return None if cell["interval"] is None else (cell["interval"][0], cell["interval"][1])
 
 
-def _pairs(study: Study) -> dict[int, int]:
+def pairs_by_option(study: Study) -> dict[int, int]:
     """For each option a pair that shows it: the one it is the trial of, else the first it is the control of."""
     found: dict[int, int] = {}
     rows = list(Pair.objects.filter(study=study).order_by("pk").values_list("pk", "control", "trial"))

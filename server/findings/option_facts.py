@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from statistics import median
 
@@ -11,10 +12,11 @@ from matchedpair.measures.cost import time_basis
 
 from server.catalogue.zones import signature
 from server.findings.inputs import ZonesByView, areas_to_measure, counted_runs, is_current
-from server.findings.measuring import NOISE, noise_of
+from server.findings.judging import References
+from server.findings.measuring import NOISE
 from server.findings.models import Measure
 from server.runs.models import Run
-from server.studies.models import Option, Purpose
+from server.studies.models import Option, Purpose, Setup
 
 
 @dataclass(frozen=True)
@@ -42,10 +44,20 @@ class OptionFacts:
 
     def noise(self, zone: str) -> Measure | None:
         """The noise in a zone, if it is up to date."""
-        kept = noise_of(self.option, zone)
+        return self.measure(NOISE, zone)
+
+    def measure(self, name: str, zone: str, references: References | None = None) -> Measure | None:
+        """A measure in a zone, if it is up to date; `references` are needed for those that rest on one."""
+        kept = next((row for row in self.option.measures.all() if (row.name, row.zone) == (name, zone)), None)
         if kept is None or zone not in self.areas:
             return None
-        return kept if is_current(kept, counted_runs(self.option), signature(self.areas[zone])) else None
+        reference = references.of(self.option.setup) if references else None
+        return kept if is_current(kept, counted_runs(self.option), signature(self.areas[zone]), reference) else None
+
+    @property
+    def place(self) -> str:
+        """Scene, view and size, in words."""
+        return setup_in_words(self.option.setup)
 
 
 def facts_of(option: Option, zones: ZonesByView) -> OptionFacts:
@@ -54,9 +66,14 @@ def facts_of(option: Option, zones: ZonesByView) -> OptionFacts:
     return OptionFacts(option, runs, areas_to_measure(option.setup, zones))
 
 
-def with_facts(options: QuerySet[Option]) -> QuerySet[Option]:
-    """A query of options with everything `facts_of` reads; pilots are not among them."""
+def setup_in_words(setup: Setup) -> str:
+    """Scene, view and size."""
+    return f"{setup.scene.title}, {setup.view}, {setup.width} × {setup.height}"
+
+
+def with_facts(options: QuerySet[Option], names: Sequence[str] = (NOISE,)) -> QuerySet[Option]:
+    """A query of options with everything `facts_of` reads and these measures; pilots are not among them."""
     runs = Run.objects.select_related("study").defer("log", "command").order_by("position")
-    noise = Measure.objects.filter(name=NOISE)
+    noise = Measure.objects.filter(name__in=names)
     counted = options.filter(purpose=Purpose.COUNTED).select_related("setup__scene")
     return counted.prefetch_related(Prefetch("runs", runs), Prefetch("measures", noise))

@@ -12,7 +12,7 @@ from matchedpair.errors import RefusedError
 from matchedpair.measures import Ratio, RunTimes, time_ratio
 from matchedpair.measures.areas import Area
 from matchedpair.measures.zones import WHOLE
-from matchedpair.trials import FIRST_SEED, MatchSheet, match_sheet, pair_finding
+from matchedpair.trials import FIRST_SEED, Matched, MatchSheet, match_sheet, pair_finding
 
 from server.catalogue.engines import pixel_settings
 from server.catalogue.zones import areas_by_view, signature
@@ -68,6 +68,7 @@ class PairFindings:
     sheet: MatchSheet
     sentence: str
     comparison: Comparison | None
+    matched: Matched | None = None
 
     @property
     def inputs(self) -> list[str]:
@@ -90,8 +91,20 @@ def pair_findings(pair: Pair, zones: ZonesByView | None = None) -> PairFindings:
     repeats = min(len(control.runs), len(trial.runs))
     names = sorted(control.areas.keys() & trial.areas.keys() - {WHOLE})
     by_zone = [_zone(zone, control, trial, compared.get(zone)) for zone in names]
-    sentence = _sentence(pair, noise, time, repeats)
-    return PairFindings(pair, control, trial, noise, time, refused, by_zone, sheet, sentence, compared.get(WHOLE))
+    matched = _matched(pair, noise, time, by_zone)
+    sentence = _sentence(pair, noise, time, repeats, matched)
+    return PairFindings(
+        pair, control, trial, noise, time, refused, by_zone, sheet, sentence, compared.get(WHOLE), matched
+    )
+
+
+def _matched(pair: Pair, noise: Ratio | None, time: Ratio | None, zones: list[ZoneFigures]) -> Matched | None:
+    if not pair.matched_on:
+        return None
+    ratio = noise if pair.matched_on == NOISE else time
+    if pair.matched_on == NOISE and pair.matched_zone not in ("", WHOLE):
+        ratio = next((row.ratio for row in zones if row.zone == pair.matched_zone), None)
+    return Matched(pair.matched_on, pair.matched_zone, ratio)
 
 
 def _side(option: Option, zones: ZonesByView) -> SideFigures:
@@ -103,9 +116,9 @@ def _side(option: Option, zones: ZonesByView) -> SideFigures:
     return SideFigures(option, runs, areas, kept if current else None, kept is not None and not current, times)
 
 
-def _sentence(pair: Pair, noise: Ratio | None, time: Ratio | None, repeats: int) -> str:
+def _sentence(pair: Pair, noise: Ratio | None, time: Ratio | None, repeats: int, matched: Matched | None) -> str:
     if noise is not None or time is not None:
-        return pair_finding(pair.subject, noise, time, repeats)
+        return pair_finding(pair.subject, noise, time, repeats, matched)
     runs = [run for option in (pair.control, pair.trial) for run in option.runs.all() if not run.warm_up]
     return unmeasured_sentence(Counter(run.state for run in runs))
 

@@ -12,11 +12,11 @@ from matchedpair.trials import is_denoiser
 from matchedpair.trials.conditions import KIND_OF
 
 from server.catalogue.engines import engine_named
-from server.catalogue.scenes import keep_revision, scene_named
+from server.catalogue.scenes import scene_named
 from server.findings.pairs import PairFindings
 from server.runs.actions import must_be_ours, queue_options, run_again
 from server.runs.models import ENDED_STATES
-from server.studies.actions import keep_setup
+from server.studies.actions import keep_scene_setup
 from server.studies.levels import level_shown, level_value
 from server.studies.models import Option, Pair, Side
 from server.studies.side import SideDraft
@@ -62,7 +62,7 @@ def mend(findings: PairFindings, condition: str) -> tuple[Pair, int]:
 
 def _like(pair: Pair, condition: str) -> SideDraft:
     """The control with this condition as the trial has it."""
-    control, trial = _side(pair.control), _side(pair.trial)
+    control, trial = as_side(pair.control), as_side(pair.trial)
     if condition in OF_SETUP:
         changed: dict[str, Any] = {name: getattr(trial.setup, name) for name in OF_SETUP[condition]}
         return replace(control, setup=replace(control.setup, **changed))
@@ -79,7 +79,7 @@ def _like(pair: Pair, condition: str) -> SideDraft:
     return replace(control, settings={**control.settings, **copied})
 
 
-def _side(option: Option) -> SideDraft:
+def as_side(option: Option) -> SideDraft:
     """An option as it would be rendered now. Raises `InputError` when its scene or engine is another by now."""
     scene = scene_named(option.setup.scene.name)
     if scene.revision != option.setup.scene.revision:
@@ -106,7 +106,7 @@ def _partner(pair: Pair, side: SideDraft, what: str) -> Option:
     last = study.options.aggregate(last=Max("number"))["last"] or 0
     return Option.objects.create(
         study=study, side=Side.CONTROL, number=last + 1, title=f"{control.title or 'as the control'}, {what}"[:300],
-        levels=levels, key=key, setup=keep_setup(keep_revision(side.scene), side.setup), engine=control.engine,
+        levels=levels, key=key, setup=keep_scene_setup(side), engine=control.engine,
         engine_title=control.engine_title, build=side.build.name, device=side.build.device,
         quality_knob=control.quality_knob, settings=side.settings, brightness=control.brightness,
     )  # fmt: skip

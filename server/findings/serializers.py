@@ -108,6 +108,14 @@ class MendedSerializer(serializers.Serializer):
     runs = serializers.IntegerField()
 
 
+class MatchedSerializer(serializers.Serializer):
+    """What a search made the sides alike in, in which zone, and how well that came out."""
+
+    on = serializers.CharField(help_text="noise or time")
+    zone = serializers.CharField()
+    words = serializers.CharField()
+
+
 class PairSerializer(serializers.Serializer):
     """All that a pair says."""
 
@@ -132,6 +140,7 @@ class PairSerializer(serializers.Serializer):
     match_sheet = MatchSheetSerializer()
     verdicts = VerdictSerializer(many=True)
     pins = PinSerializer(many=True)
+    matched = MatchedSerializer(allow_null=True)
 
 
 class OverviewRowSerializer(serializers.Serializer):
@@ -172,6 +181,7 @@ class PairSummarySerializer(serializers.Serializer):
     time_ratio = RatioSerializer(allow_null=True)
     refused = serializers.DictField(child=serializers.CharField())
     fair = serializers.BooleanField()
+    matched = MatchedSerializer(allow_null=True)
     ready = serializers.BooleanField(help_text="Both sides have a finished render")
 
 
@@ -221,7 +231,14 @@ def pair_row(findings: PairFindings) -> dict[str, Any]:
         "match_sheet": sheet_row(findings.sheet),
         "verdicts": pair.verdicts.filter(withdrawn_at=None),
         "pins": pair.pins.filter(removed_at=None),
+        "matched": matched_row(findings),
     }
+
+
+def matched_row(findings: PairFindings) -> dict[str, Any] | None:
+    """What it is matched on as plain values; None when no search made it."""
+    matched = findings.matched
+    return {"on": matched.on, "zone": matched.zone, "words": matched.words()} if matched else None
 
 
 def side_row(side: SideFigures, basis: str) -> dict[str, Any]:

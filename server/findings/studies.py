@@ -100,7 +100,7 @@ def _stamps(studies: Sequence[Study]) -> dict[int, Any]:
     for pk, *row in compared.values_list("pair__study").annotate(Count("pk"), Max("measured_at")):
         stamps[pk].append(row)
     pairs = Pair.objects.filter(study__in=studies).order_by("study")
-    for pk, *row in pairs.values_list("study").annotate(Count("pk"), Max("pk")):
+    for pk, *row in pairs.values_list("study").annotate(Count("pk"), Max("pk"), Max("matched_on")):
         stamps[pk].append(row)
     options = Option.objects.filter(study__in=studies).order_by("pk")
     for pk, *row in options.values_list("study", "pk", "in_plan", "left_out"):

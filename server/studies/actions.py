@@ -15,6 +15,7 @@ from server.catalogue.scenes import keep_revision
 from server.studies.draft import Draft, OptionDraft
 from server.studies.levels import ShownLevel, differing_levels, in_words, under_test
 from server.studies.models import Option, Pair, Purpose, Setup, Study
+from server.studies.side import SideDraft
 
 
 @transaction.atomic
@@ -81,6 +82,11 @@ def keep_setup(scene: SceneRevision, setup: SetupDescription) -> Setup:
         crop=list(setup.crop) if setup.crop else None, quantities=dict(setup.quantities),
         output_format=setup.output_format, view_transform=setup.view_transform,
     )  # fmt: skip
+
+
+def keep_scene_setup(side: SideDraft) -> Setup:
+    """The row of a side's setup, with its scene's revision kept."""
+    return keep_setup(keep_revision(side.scene), side.setup)
 
 
 def keep_option(study: Study, draft: OptionDraft, scenes: dict[str, SceneRevision], **fields: Any) -> Option:

@@ -133,6 +133,8 @@ class Pair(models.Model):
     trial = models.ForeignKey(Option, on_delete=models.CASCADE, related_name="pairs_as_trial")
     under_test = models.JSONField(help_text="Names of settings, or of conditions such as engine or light")
     subject = models.CharField(max_length=300, help_text="What the trial is, in words")
+    matched_on = models.CharField(max_length=10, blank=True, help_text="noise or time, once a search made it so")
+    matched_zone = models.CharField(max_length=80, blank=True, help_text="In which zone it was made alike")
 
     class Meta:
         ordering = ["id"]

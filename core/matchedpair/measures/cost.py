@@ -134,6 +134,17 @@ def _is_tie(value: float, interval: tuple[float, float]) -> bool:
     return interval[0] <= 1.0 <= interval[1] or abs(value - 1.0) < SMALLEST_THAT_MATTERS
 
 
+def median_interval(seconds: Sequence[float]) -> tuple[float, float]:
+    """95 % interval of the median of one option's times, with the prior scatter weighed in."""
+    logs = [math.log(each) for each in seconds]
+    mean = fmean(logs)
+    freedom = PRIOR_COUNT + len(logs) - 1
+    scatter = math.sqrt((PRIOR_COUNT * PRIOR_SCATTER**2 + sum((each - mean) ** 2 for each in logs)) / freedom)
+    reach = float(stdtrit(freedom, 0.975)) * scatter / math.sqrt(len(logs))
+    value = median(seconds)
+    return value * math.exp(-reach), value * math.exp(reach)
+
+
 def ratio_interval(
     value: float, control: Sequence[float], trial: Sequence[float], prior_scatter: float = PRIOR_SCATTER
 ) -> tuple[float, float]:

@@ -117,7 +117,7 @@ def noise_ratio(control: NoiseFigure, trial: NoiseFigure) -> Ratio:
     value = trial.noise.value / control.noise.value
     interval = None
     if control.variance_error is not None and trial.variance_error is not None:
-        relative = math.hypot(_relative(control), _relative(trial))
+        relative = math.hypot(relative_error(control), relative_error(trial))
         interval = (value * math.exp(-1.96 * relative), value * math.exp(1.96 * relative))
     tie = interval is None or interval[0] <= 1.0 <= interval[1]
     return Ratio(value, interval, control.noise.method, VERSION, tie)
@@ -150,5 +150,6 @@ def _share_of_noise(y1: Floats, y2: Floats, level: Floats, counted: Mask, *, eps
     return share
 
 
-def _relative(figure: NoiseFigure) -> float:
+def relative_error(figure: NoiseFigure) -> float:
+    """Standard error of a noise figure over the figure, without what the method itself may be off; for ratios."""
     return (figure.variance_error or 0.0) / (2 * (figure.noise.value / 100) ** 2)

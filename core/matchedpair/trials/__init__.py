@@ -4,7 +4,7 @@ from matchedpair.trials.bench import Bench, Ended, Instruction, Looked, QueueRow
 from matchedpair.trials.budget import RULES, BudgetRow, Trimmed, position_of, trim
 from matchedpair.trials.conditions import CONDITIONS
 from matchedpair.trials.estimate import Estimate, KnownCost, PlanCost, estimate, plan_cost
-from matchedpair.trials.finding import TrialFinding, pair_finding, study_finding
+from matchedpair.trials.finding import Matched, TrialFinding, pair_finding, study_finding
 from matchedpair.trials.levels import ladder, same_work, through_range
 from matchedpair.trials.match_sheet import Condition, MatchSheet, denoisers_on, is_denoiser, match_sheet, merged_sheet
 from matchedpair.trials.plan import (
@@ -47,6 +47,7 @@ __all__ = [
     "KnownCost",
     "Looked",
     "MatchSheet",
+    "Matched",
     "PlanCost",
     "PlanKind",
     "PlanOption",

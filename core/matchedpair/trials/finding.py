@@ -6,18 +6,41 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from matchedpair.measures.figure import Ratio
+from matchedpair.measures.zones import WHOLE
 
 
-def pair_finding(subject: str, noise: Ratio | None, time: Ratio | None, repeats: int) -> str:
+@dataclass(frozen=True)
+class Matched:
+    """What a pair was made alike in by a search (``noise`` or ``time``), in which zone, and how well it came out."""
+
+    on: str
+    zone: str
+    ratio: Ratio | None
+
+    def words(self) -> str:
+        """Such as ``Matched on noise in Deep shelf, 1.2 % apart``."""
+        where = "" if self.zone in ("", WHOLE) else f" in {self.zone}"
+        how_well = "" if self.ratio is None else f", {100 * abs(self.ratio.value - 1):.1f} % apart"
+        return f"Matched on {self.on}{where}{how_well}"
+
+
+def pair_finding(
+    subject: str, noise: Ratio | None, time: Ratio | None, repeats: int, matched: Matched | None = None
+) -> str:
     """What a pair says about noise and time, with intervals, ties called ties.
 
     Parameters
     ----------
     subject : str
         What the trial is, such as ``light picking estimate``.
+    matched : Matched, optional
+        What it was made alike in; that is said first, and only the other figure is a finding.
     """
     if noise is None and time is None:
         return "Nothing is measured yet."
+    start = "With" if matched is None else f"{matched.words()}: with"
+    if matched is not None and (noise if matched.on == "time" else time) is not None:
+        noise, time = (noise, None) if matched.on == "time" else (None, time)
     parts = []
     if noise is not None:
         parts.append(
@@ -31,7 +54,8 @@ def pair_finding(subject: str, noise: Ratio | None, time: Ratio | None, repeats:
             if time.tie
             else f"{three(time.value)} of the time {spread(time)}"
         )
-    return f"With {subject} the trial has {' and takes '.join(parts)}, {repeats} repeats a side."
+    verb = "takes" if noise is None else "has"
+    return f"{start} {subject} the trial {verb} {' and takes '.join(parts)}, {repeats} repeats a side."
 
 
 @dataclass(frozen=True)

@@ -348,6 +348,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/matchings/{id}/go-on/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Go on with a search that was stopped or failed; bad renders are made again. */
+        post: operations["matchings_go_on_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/matchings/{id}/stop/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Stop a search; what is rendered stays. */
+        post: operations["matchings_stop_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/options/{id}/layers/{name}/": {
         parameters: {
             query?: never;
@@ -1190,6 +1224,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/studies/{id}/curves/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Noise (or error against the reference) against seconds: each option's ladder, its fit, and what is the same. */
+        get: operations["studies_curves_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/studies/{id}/draft/": {
         parameters: {
             query?: never;
@@ -1199,6 +1250,23 @@ export interface paths {
         };
         /** @description What the form held when the study was planned last: to copy it, or to plan it anew. */
         get: operations["studies_draft_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{id}/effects/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Which setting matters: the effect of each factor on noise, time and look. */
+        get: operations["studies_effects_retrieve"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1235,6 +1303,24 @@ export interface paths {
         put?: never;
         /** @description Let the pictures of warm-ups and pilots, or of runs that are no longer in the plan, go; the figures stay. */
         post: operations["studies_let_go_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{id}/matchings/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The searches of a study, newest first; or begin one. */
+        get: operations["studies_matchings_list"];
+        put?: never;
+        /** @description The searches of a study, newest first; or begin one. */
+        post: operations["studies_matchings_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1949,6 +2035,84 @@ export interface components {
             width: number;
             height: number;
         };
+        /** @description One option's ladder; `refused` says why no law was fitted. */
+        Curve: {
+            key: string;
+            title: string;
+            place: string;
+            knob: string;
+            of_control: boolean;
+            points: components["schemas"]["CurvePoint"][];
+            fit: components["schemas"]["CurveFit"] | null;
+            refused: string;
+            words: string[];
+        };
+        /** @description percent² = a/N + floor², seconds = ready + per unit · N. */
+        CurveFit: {
+            /** Format: double */
+            a: number;
+            /** Format: double */
+            floor_percent: number;
+            floor_interval: number[];
+            floor_found: boolean;
+            /** Format: double */
+            ready_seconds: number;
+            /** Format: double */
+            seconds_per_unit: number;
+            /** Format: double */
+            slope: number;
+            slope_interval: number[] | null;
+            /** Format: double */
+            stops_paying_at: number | null;
+            /** Format: double */
+            lowest: number;
+            /** Format: double */
+            highest: number;
+            follows_the_law: boolean;
+        };
+        /** @description One option on a curve; what it lacks to be on it stands in `lacks`. */
+        CurvePoint: {
+            option: number;
+            title: string;
+            /** Format: double */
+            quality: number;
+            /** Format: double */
+            seconds: number | null;
+            /** Format: double */
+            ready_seconds: number | null;
+            seconds_interval: number[] | null;
+            /** Format: double */
+            percent: number | null;
+            percent_interval: number[] | null;
+            seeds: number;
+            /** @description Its first counted run */
+            run: number | null;
+            /** @description A pair that shows it; 0 for none */
+            pair: number;
+            /** @description Whether it is its place's control */
+            control: boolean;
+            lacks: string;
+        };
+        /** @description What a study's ladders say. */
+        Curves: {
+            sentence: string;
+            zone: string;
+            of: components["schemas"]["CurvesOfEnum"];
+            zones: string[];
+            basis: string;
+            machine: string;
+            note: string;
+            places: string[];
+            curves: components["schemas"]["Curve"][];
+            crossings: string[];
+            same: components["schemas"]["SameRow"][];
+        };
+        /**
+         * @description * `noise` - noise
+         *     * `error` - error
+         * @enum {string}
+         */
+        CurvesOfEnum: "noise" | "error";
         /** @description Whether there is a difference beyond noise, and the smallest that would have been seen. */
         Difference: {
             found: boolean;
@@ -2104,6 +2268,12 @@ export interface components {
             title: string;
             about: string;
         };
+        /** @description Which setting matters, the strongest first; `table` tells whether the plan allows interactions. */
+        Effects: {
+            factors: components["schemas"]["FactorEffects"][];
+            interactions: components["schemas"]["Interaction"][];
+            table: boolean;
+        };
         /** @description An engine by its definition; `missing` says why this machine cannot call it. */
         Engine: {
             name: string;
@@ -2174,6 +2344,15 @@ export interface components {
             /** @description A setting, or engine, version, preset, time_budget, quality, scene, view, frame, light (variant), size, quantity:NAME */
             subject: string;
             levels: components["schemas"]["Level"][];
+        };
+        /** @description One factor's effects on noise, time and look. */
+        FactorEffects: {
+            subject: string;
+            title: string;
+            baseline: string;
+            noise: components["schemas"]["LevelEffect"][];
+            time: components["schemas"]["LevelEffect"][];
+            look: components["schemas"]["LevelEffect"][];
         };
         /** @description What a plan varies, and its levels besides the baseline's. */
         FactorRequest: {
@@ -2302,6 +2481,23 @@ export interface components {
             };
             missing: string[];
         };
+        /** @description How far two levels together are from what each alone would give. */
+        Interaction: {
+            of: components["schemas"]["InteractionOfEnum"];
+            first: string;
+            second: string;
+            /** Format: double */
+            value: number;
+            interval: number[];
+            tie: boolean;
+        };
+        /**
+         * @description * `noise` - noise
+         *     * `time` - time
+         *     * `look` - look
+         * @enum {string}
+         */
+        InteractionOfEnum: "noise" | "time" | "look";
         /** @description A map that can be laid over a picture, how it is drawn, and how far it is. */
         Layer: {
             name: string;
@@ -2322,10 +2518,16 @@ export interface components {
             name: string;
             title: string;
             unit: string;
-            of: components["schemas"]["OfEnum"];
+            of: components["schemas"]["LayerKindOfEnum"];
             scale: components["schemas"]["ScaleEnum"];
             about: string;
         };
+        /**
+         * @description * `render` - render
+         *     * `pair` - pair
+         * @enum {string}
+         */
+        LayerKindOfEnum: "render" | "pair";
         /**
          * @description * `wanted` - Wanted: the runner makes it between renders
          *     * `ready` - Ready
@@ -2343,6 +2545,15 @@ export interface components {
             settings?: {
                 [key: string]: number | string | boolean;
             } | null;
+        };
+        /** @description What a level does against the baseline's: a ratio, or stops for look. */
+        LevelEffect: {
+            level: string;
+            /** Format: double */
+            value: number;
+            interval: number[];
+            tie: boolean;
+            over: number;
         };
         /** @description One level of a factor; settings tune an engine that is the level. */
         LevelRequest: {
@@ -2432,6 +2643,64 @@ export interface components {
             fair: boolean;
             conditions: components["schemas"]["Condition"][];
         };
+        /** @description What a search made the sides alike in, in which zone, and how well that came out. */
+        Matched: {
+            /** @description noise or time */
+            on: string;
+            zone: string;
+            words: string;
+        };
+        /**
+         * @description * `noise` - Noise
+         *     * `time` - Time
+         * @enum {string}
+         */
+        MatchedOn: "noise" | "time";
+        /** @description A search for a matched pair, its steps, and what it found. */
+        Matching: {
+            id: number;
+            study: number;
+            control: number;
+            control_title: string;
+            trial_title: string;
+            on: components["schemas"]["MatchedOn"];
+            zone: string;
+            knob: string;
+            state: components["schemas"]["MatchingState"];
+            words: string;
+            /** Format: double */
+            target: number | null;
+            steps: components["schemas"]["MatchingStep"][];
+            pair: number | null;
+            /** Format: date-time */
+            created_at: string;
+        };
+        /**
+         * @description * `searching` - Searching
+         *     * `sure` - Found within 3 %
+         *     * `closest` - The nearest found
+         *     * `not_reachable` - Not reachable
+         *     * `failed` - Failed
+         *     * `stopped` - Stopped
+         * @enum {string}
+         */
+        MatchingState: "searching" | "sure" | "closest" | "not_reachable" | "failed" | "stopped";
+        /** @description One value of the knob that was tried. */
+        MatchingStep: {
+            /** Format: double */
+            quality: number;
+            option: number;
+            /** Format: double */
+            figure: number | null;
+            state: components["schemas"]["MatchingStepStateEnum"];
+        };
+        /**
+         * @description * `there before` - there before
+         *     * `pilot` - pilot
+         *     * `refined` - refined
+         * @enum {string}
+         */
+        MatchingStepStateEnum: "there before" | "pilot" | "refined";
         /** @description One figure of the table; `standing` is best, tie or empty, `why_not` says why it is not ranked. */
         MeasureCell: {
             /** Format: double */
@@ -2504,6 +2773,16 @@ export interface components {
             zones?: string[];
             author: string;
         };
+        /** @description What to match to what. */
+        NewMatchingRequest: {
+            /** @description Option */
+            control: number;
+            /** @description Option */
+            trial: number;
+            on: components["schemas"]["MatchedOn"];
+            /** @default whole */
+            zone: string;
+        };
         /** @description A pin to put. */
         NewPinRequest: {
             /** Format: double */
@@ -2525,18 +2804,6 @@ export interface components {
             /** @default  */
             less_than_fair: string;
         };
-        /**
-         * @description * `render` - render
-         *     * `pair` - pair
-         * @enum {string}
-         */
-        OfEnum: "render" | "pair";
-        /**
-         * @description * `time` - time
-         *     * `noise` - noise
-         * @enum {string}
-         */
-        OnEnum: "time" | "noise";
         /** @description A test that is not over. */
         OpenTest: {
             id: number;
@@ -2621,6 +2888,7 @@ export interface components {
             match_sheet: components["schemas"]["MatchSheet"];
             verdicts: components["schemas"]["Verdict"][];
             pins: components["schemas"]["Pin"][];
+            matched: components["schemas"]["Matched"] | null;
         };
         /** @description A pair by its number. */
         PairNumber: {
@@ -2653,6 +2921,7 @@ export interface components {
                 [key: string]: string;
             };
             fair: boolean;
+            matched: components["schemas"]["Matched"] | null;
             /** @description Both sides have a finished render */
             ready: boolean;
         };
@@ -3135,6 +3404,60 @@ export interface components {
          * @enum {string}
          */
         RunnerEnum: "alive" | "missing";
+        /** @description One way of rendering at one place. */
+        SameCell: {
+            place: string;
+            control_option: number | null;
+            /** @description Where a search for a matched pair begins */
+            trial_option: number | null;
+            same_noise: components["schemas"]["SameNoise"] | null;
+            same_time: components["schemas"]["SameTime"] | null;
+            lacks: string;
+        };
+        /** @description A control at one step, and the trial with as much noise. */
+        SameNoise: {
+            /** Format: double */
+            at_quality: number;
+            /** Format: double */
+            noise_percent: number;
+            /** Format: double */
+            trial_quality: number | null;
+            /** Format: double */
+            trial_seconds: number | null;
+            /** Format: double */
+            speed_up: number | null;
+            interval: number[] | null;
+            reachable: boolean | null;
+            tie: boolean;
+            note: string;
+        };
+        /** @description One way of rendering at all places, and what it sums up to: worst and usual. */
+        SameRow: {
+            title: string;
+            cells: components["schemas"]["SameCell"][];
+            /** Format: double */
+            worst: number | null;
+            worst_place: string;
+            /** Format: double */
+            usual: number | null;
+            words: string;
+        };
+        /** @description A control at one step, and the trial in as much time. */
+        SameTime: {
+            /** Format: double */
+            at_quality: number;
+            /** Format: double */
+            seconds: number;
+            /** Format: double */
+            trial_quality: number | null;
+            /** Format: double */
+            trial_noise_percent: number | null;
+            /** Format: double */
+            noise_ratio: number | null;
+            interval: number[] | null;
+            tie: boolean;
+            note: string;
+        };
         /**
          * @description * `even` - even
          *     * `signed` - signed
@@ -3465,14 +3788,20 @@ export interface components {
         };
         /** @description Repeat until a ratio's interval is narrower than this share of it, or the cap is reached. */
         UntilSure: {
-            on: components["schemas"]["OnEnum"];
+            on: components["schemas"]["UntilSureOnEnum"];
             /** Format: double */
             width: number;
             cap: number;
         };
+        /**
+         * @description * `time` - time
+         *     * `noise` - noise
+         * @enum {string}
+         */
+        UntilSureOnEnum: "time" | "noise";
         /** @description Repeat until a ratio's interval is narrower than this share of it, or the cap is reached. */
         UntilSureRequest: {
-            on: components["schemas"]["OnEnum"];
+            on: components["schemas"]["UntilSureOnEnum"];
             /** Format: double */
             width: number;
             cap: number;
@@ -4127,6 +4456,48 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PatternPreview"];
+                };
+            };
+        };
+    };
+    matchings_go_on_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Matching"];
+                };
+            };
+        };
+    };
+    matchings_stop_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Matching"];
                 };
             };
         };
@@ -5349,6 +5720,30 @@ export interface operations {
             };
         };
     };
+    studies_curves_retrieve: {
+        parameters: {
+            query?: {
+                of?: "error" | "noise";
+                zone?: string;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Curves"];
+                };
+            };
+        };
+    };
     studies_draft_retrieve: {
         parameters: {
             query?: never;
@@ -5366,6 +5761,29 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Draft"];
+                };
+            };
+        };
+    };
+    studies_effects_retrieve: {
+        parameters: {
+            query?: {
+                zone?: string;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Effects"];
                 };
             };
         };
@@ -5412,6 +5830,52 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Count"];
+                };
+            };
+        };
+    };
+    studies_matchings_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Matching"][];
+                };
+            };
+        };
+    };
+    studies_matchings_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewMatchingRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Matching"];
                 };
             };
         };

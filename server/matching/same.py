@@ -1,0 +1,143 @@
+"""Every way of rendering against its place's control: at the same noise, who is faster; in the same time, cleaner."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from statistics import median
+
+from matchedpair.choose import OverScenes, over_scenes
+from matchedpair.curves import SameNoise, SameTime, same_noise, same_time
+from matchedpair.errors import RefusedError
+from matchedpair.measures.cost import median_interval, time_basis
+from matchedpair.measures.figure import Ratio
+
+from server.findings.measuring import NOISE, ratio_of
+from server.findings.models import Comparison
+from server.matching.curves import Ladder, LadderPoint, StudyCurves, render_seconds
+
+ONE_STEP = "from one step each: whether a floor is in the way is not known"
+
+
+@dataclass(frozen=True)
+class SameCell:
+    """One way of rendering at one place; None with the reason where nothing can be told."""
+
+    place: str
+    control: Ladder | None
+    trial: Ladder
+    noise: SameNoise | None
+    time: SameTime | None
+    lacks: str
+
+
+@dataclass(frozen=True)
+class SameRow:
+    """One way of rendering at all places, and what that sums up to."""
+
+    how: str
+    title: str
+    cells: list[SameCell]
+    summed: OverScenes
+
+
+def same_table(curves: StudyCurves) -> list[SameRow]:
+    """A row for each way of rendering that is not the control's; each cell at the quality of that place's control."""
+    rows: dict[str, list[SameCell]] = {}
+    titles: dict[str, str] = {}
+    for trial in curves.ladders:
+        control = curves.control_at(trial.place)
+        if trial.of_control:
+            continue
+        titles.setdefault(trial.how, trial.title)
+        rows.setdefault(trial.how, []).append(_cell(curves, control, trial))
+    found = []
+    for how, cells in rows.items():
+        summed = over_scenes({place: _noise_at(cells, place) for place in curves.places})
+        found.append(SameRow(how, titles[how], cells, summed))
+    return found
+
+
+def _noise_at(cells: list[SameCell], place: str) -> SameNoise | None:
+    return next((cell.noise for cell in cells if cell.place == place), None)
+
+
+def _cell(curves: StudyCurves, control: Ladder | None, trial: Ladder) -> SameCell:
+    if control is None:
+        return SameCell(trial.place, None, trial, None, None, "there is no control at this place")
+    at = baseline_point(control)
+    why = _unlike(curves, control, trial)
+    if why:
+        return SameCell(trial.place, control, trial, None, None, why)
+    if control.curve is not None and trial.curve is not None and at is not None:
+        return SameCell(
+            trial.place, control, trial, same_noise(control.curve, trial.curve, at.quality),
+            same_time(control.curve, trial.curve, at.quality), "",
+        )  # fmt: skip
+    other = next((row for row in trial.points if row.point is not None), None)
+    if at is None or at.point is None or other is None:
+        lacks = (at or control.points[0]).lacks if at is None or at.point is None else trial.points[0].lacks
+        return SameCell(trial.place, control, trial, None, None, lacks or trial.refused or control.refused)
+    try:
+        noise, time = _of_one_step(curves, at, other)
+    except RefusedError as refusal:
+        return SameCell(trial.place, control, trial, None, None, refusal.reason)
+    return SameCell(trial.place, control, trial, noise, time, "")
+
+
+def _unlike(curves: StudyCurves, control: Ladder, trial: Ladder) -> str:
+    """Why the noise of these two does not compare: their pictures were compared and it was refused, or not yet."""
+    sides = [[row.facts.option.pk for row in ladder.points if row.facts.runs] for ladder in (control, trial)]
+    rows = Comparison.objects.filter(
+        pair__control__in=sides[0], pair__trial__in=sides[1], zone=curves.zone, version=Comparison.VERSION
+    )
+    reasons = list(rows.values_list("noise_refused", flat=True))
+    if not reasons and all(sides):
+        return "the pictures are not compared yet"
+    return next((reason for reason in reasons if reason), "")
+
+
+def baseline_point(control: Ladder) -> LadderPoint | None:
+    """The control's own step of its ladder."""
+    return next((row for row in control.points if row.facts.option.control_id is None), None)
+
+
+def _of_one_step(curves: StudyCurves, control: LadderPoint, trial: LadderPoint) -> tuple[SameNoise, SameTime]:
+    """Without ladders: t_eq = t0 + (t − t0)·ratio², with t0 the getting ready that the engines tell.
+
+    Raises `RefusedError` where an engine does not tell it, or the noise does not compare.
+    """
+    if curves.of != NOISE:
+        raise RefusedError("same_noise", "an error needs a ladder: how it falls with time is not known from one step")
+    ratio = ratio_of(control.measure, trial.measure)
+    assert ratio is not None and control.point is not None and trial.point is not None
+    basis = time_basis([*control.times, *trial.times])
+    (whole_c, ready_c), (whole_t, ready_t) = (render_seconds(side.times, basis) for side in (control, trial))
+    if len(ready_t) < len(whole_t) or len(ready_c) < len(whole_c):
+        raise RefusedError("same_noise", "an engine does not tell how long it got ready; render a ladder instead")
+    t_c, t_t = median(whole_c), median(whole_t)
+    t0_t = median(ready_t)
+    seconds = t0_t + (t_t - t0_t) * ratio.value**2
+    reach = _reach(ratio, seconds, t0_t, whole_c, whole_t)
+    value = t_c / seconds
+    noise = SameNoise(
+        control.quality, control.point.noise_percent, None, seconds, value,
+        (value * math.exp(-reach), value * math.exp(reach)), True, ONE_STEP,
+    )  # fmt: skip
+    share = (t_c - t0_t) / (t_t - t0_t)
+    if share <= 0.0:
+        note = f"getting ready alone takes the trial {t0_t:.3g} s"
+        return noise, SameTime(control.quality, t_c, None, None, None, None, note)
+    times = ratio.value / math.sqrt(share)
+    spread = (times * math.exp(-reach / 2), times * math.exp(reach / 2))
+    return noise, SameTime(
+        control.quality, t_c, None, control.point.noise_percent * times, times, spread, ONE_STEP
+    )  # fmt: skip
+
+
+def _reach(ratio: Ratio, seconds: float, ready: float, control: list[float], trial: list[float]) -> float:
+    """Half-width of log speed-up: the noise ratio counts twice, in the part of the time that grows."""
+    low, high = ratio.interval or (ratio.value, ratio.value)
+    of_noise = math.log(high / low) * (seconds - ready) / seconds
+    of_times = [math.log(ends[1] / ends[0]) / 2 for ends in map(median_interval, (control, trial))]
+    return math.hypot(of_noise, *of_times)

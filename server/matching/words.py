@@ -1,0 +1,41 @@
+"""What curves say first: one sentence."""
+
+from __future__ import annotations
+
+from matchedpair.curves.words import three
+
+from server.findings.measuring import NOISE
+from server.matching.curves import StudyCurves
+from server.matching.same import SameRow
+
+
+def sentence(curves: StudyCurves, table: list[SameRow]) -> str:
+    """At the same noise, which is faster, with its interval; or what is missing to tell."""
+    what = "noise" if curves.of == NOISE else "error"
+    told = [row for row in table if row.summed.worst is not None]
+    if told:
+        return f"At the same {what} {_best(told)}."
+    if table and all(row.summed.unreachable for row in table):
+        return f"No option gets down to the control's {what}."
+    fitted = sum(row.curve is not None for row in curves.ladders)
+    if fitted:
+        return f"{fitted} {'curve' if fitted == 1 else 'curves'} of {what} against time."
+    return f"No curve yet: a ladder needs at least two steps of the quality knob, each with a time and a {what}."
+
+
+def _best(told: list[SameRow]) -> str:
+    """Of the options that can be told, the one whose worst place is best; never only its best place."""
+    row = max(told, key=lambda row: row.summed.worst or 0.0)
+    own = next(cell.noise for cell in row.cells if cell.noise is not None and cell.noise.speed_up is not None)
+    if row.summed.told > 1 or row.summed.unreachable:
+        wins = (row.summed.worst or 0.0) > 1.0 and not row.summed.unreachable
+        start = (
+            f"{row.title} is faster than the control at every place"
+            if wins
+            else f"nothing is faster than the control everywhere; nearest is {row.title}"
+        )
+        return f"{start}: {row.summed.words}"
+    interval = "no interval" if own.interval is None else f"{three(own.interval[0])} to {three(own.interval[1])}"
+    if own.tie:
+        return f"no difference in time can be told between {row.title} and the control ({interval})"
+    return f"{row.title} is {three(own.speed_up or 0.0)} times as fast as the control ({interval})"

@@ -1,0 +1,277 @@
+"""Curves of a study, effects, and the search for a matched pair, on engines of known laws."""
+
+import json
+import math
+from typing import ClassVar
+
+from django.test import TestCase
+from matchedpair.measures.kinds import KIND_OF
+
+from server.findings.measuring import measure_outstanding
+from server.findings.models import Comparison, Measure
+from server.matching import search
+from server.matching.models import Matching
+from server.runs.actions import claim, queue_study
+from server.runs.models import Run
+from server.runs.recording import record_result
+from server.studies.models import Option, Pair
+from tests.server.base import WithEngines, factor, result_of
+
+
+class Lawful(WithEngines, TestCase):
+    """Renders whose noise and time follow stated laws; measured rows are written as the measuring would."""
+
+    a, b, t0, c = 1600.0, 0.0, 1.0, 0.5
+    other: ClassVar = {"extra": (400.0, 0.0, 1.0, 1.0)}
+
+    def law(self, option):
+        """a, b, t0, c of an option."""
+        return self.other["extra"] if option.settings.get("extra") else (self.a, self.b, self.t0, self.c)
+
+    def finish(self, study):
+        queue_study(study)
+        self.finish_queued(study)
+
+    def finish_queued(self, study):
+        """End all queued runs by the law, and write their noise."""
+        for run in study.runs.filter(state="queued").select_related("option__setup"):
+            claim(run.pk, "bench")
+            _, _, t0, c = self.law(run.option)
+            seconds = t0 + c * run.option.settings["samples"]
+            times = {"wall_seconds": seconds, "cpu_seconds": seconds, "ready_seconds": t0, "cpu_ready_seconds": t0}
+            record_result(run.pk, result_of(run, **times))
+        measure_outstanding(Option.objects.filter(study=study))
+        for option in study.options.all():
+            a, b, *_ = self.law(option)
+            percent = math.sqrt(a / option.settings["samples"] + b * b)
+            rows = Measure.objects.filter(option=option, name="noise")
+            error = 0.02 * (percent / 100) ** 2
+            rows.update(value=percent, low=percent * 0.98, high=percent * 1.02, details={"variance_error": error})
+        Comparison.objects.filter(pair__study=study).update(noise_refused="")
+
+    def ladder(self):
+        """Two ladders: as it is, and with the extra on."""
+        study = self.create(
+            kind="table", factors=[factor("samples", 16, 64, 256), factor("extra", True)], settings={"samples": 4}
+        )
+        self.finish(study)
+        return study
+
+    def curves(self, study, **asked):
+        query = "&".join(f"{name}={value}" for name, value in asked.items())
+        answer = self.call("GET", f"/api/studies/{study.pk}/curves/?{query}")
+        self.assertEqual(answer.status_code, 200, answer.content)
+        return answer.json()
+
+
+class Curves(Lawful):
+    def test_the_laws_come_back_with_points_words_and_what_the_same_noise_costs(self):
+        study = self.ladder()
+        body = self.curves(study)
+        self.assertEqual([(row["title"], row["of_control"]) for row in body["curves"]],
+                         [("the control", True), ("extra on", False)])  # fmt: skip
+        fit = body["curves"][1]["fit"]
+        for name, true in (("a", 400), ("ready_seconds", 1), ("seconds_per_unit", 1)):
+            self.assertAlmostEqual(fit[name], true, places=4)
+        [cell] = body["same"][0]["cells"]
+        # the control has 20 % at 4 samples; the other would need 1 sample, less than half of its lowest step
+        self.assertIsNone(cell["same_noise"]["speed_up"])
+        self.assertIn("cleaner already", cell["same_noise"]["note"])
+        self.assertEqual([point["quality"] for point in body["curves"][0]["points"]], [4, 16, 64, 256])
+        self.assertTrue(all(point["pair"] and point["run"] for point in body["curves"][0]["points"]))
+        self.assertIn("no floor shows", " ".join(body["curves"][0]["words"]))
+
+    def test_the_same_noise_at_the_baseline(self):
+        study = self.create(
+            kind="table", factors=[factor("samples", 4, 16, 256), factor("extra", True)], settings={"samples": 64}
+        )
+        self.finish(study)
+        body = self.curves(study)
+        [cell] = body["same"][0]["cells"]
+        # 64 samples: 5 % in 33 s; the other needs 16: 17 s
+        self.assertAlmostEqual(cell["same_noise"]["speed_up"], 33 / 17, places=4)
+        self.assertAlmostEqual(cell["same_noise"]["trial_quality"], 16)
+        # in 33 s the other has 32 samples: sqrt(400 / 32) = 3.54 %
+        self.assertAlmostEqual(cell["same_time"]["noise_ratio"], math.sqrt(400 / 32) / 5, places=4)
+        self.assertRegex(body["sentence"], r"^At the same noise extra on is 1\.94 times as fast as the control \(")
+
+    def test_one_step_each_is_told_from_getting_ready(self):
+        study = self.create(settings={"samples": 64}, factors=[factor("extra", True)])
+        self.finish(study)
+        [cell] = self.curves(study)["same"][0]["cells"]
+        # trial at 64 samples: half the noise in 65 s, so the same noise takes 1 + 64/4 s
+        self.assertAlmostEqual(cell["same_noise"]["speed_up"], 33 / 17, places=4)
+        self.assertIn("one step each", cell["same_noise"]["note"])
+
+    def test_what_is_refused_between_pictures_is_not_given_from_curves(self):
+        study = self.create(settings={"samples": 64}, factors=[factor("extra", True)])
+        self.finish(study)
+        Comparison.objects.update(noise_refused="their sharpness differs")
+        [cell] = self.curves(study)["same"][0]["cells"]
+        self.assertEqual((cell["same_noise"], cell["lacks"]), (None, "their sharpness differs"))
+
+    def test_a_failed_run_in_a_ladder_is_said_and_the_rest_goes_on(self):
+        study = self.ladder()
+        lost = study.options.get(settings__samples=64, settings__extra=False)
+        Run.objects.filter(option=lost).update(state="failed", picture="")
+        body = self.curves(study)
+        lacking = [point for point in body["curves"][0]["points"] if point["lacks"]]
+        self.assertEqual([(p["quality"], p["lacks"]) for p in lacking], [(64, "no finished render")])
+        self.assertIsNotNone(body["curves"][0]["fit"])
+
+    def test_zero_and_missing_times_and_rising_noise_have_reasons(self):
+        study = self.create(kind="ladder", factors=[factor("samples", 16, 64)])
+        self.finish(study)
+        Run.objects.filter(study=study).update(wall_seconds=0.0, cpu_seconds=0.0)
+        body = self.curves(study)
+        self.assertEqual({point["lacks"] for point in body["curves"][0]["points"]}, {"no time is known"})
+        self.assertIn("No curve yet", body["sentence"])
+        Run.objects.filter(study=study).update(wall_seconds=5.0, cpu_seconds=5.0, ready_seconds=1, cpu_ready_seconds=1)
+        for option in study.options.all():
+            Measure.objects.filter(option=option, name="noise").update(value=option.settings["samples"])
+        self.assertIn("noise does not fall", self.curves(study)["curves"][0]["refused"])
+
+    def test_an_unknown_zone_or_measure_is_refused(self):
+        study = self.create()
+        self.problem(400, "GET", f"/api/studies/{study.pk}/curves/?zone=Moon")
+        self.problem(400, "GET", f"/api/studies/{study.pk}/curves/?of=beauty")
+
+    def test_a_curve_of_error_needs_a_reference(self):
+        study = self.ladder()
+        body = self.curves(study, of="error")
+        self.assertIn("no reference", body["curves"][0]["points"][0]["lacks"])
+        for option in study.options.all():
+            kept = Measure.objects.get(option=option, name="noise")
+            kept.pk, kept.name, kept.version = None, "error", KIND_OF["error"].version
+            kept.value = math.sqrt(kept.value**2 + 4.0)
+            kept.save()
+        self.assertAlmostEqual(self.curves(study, of="error")["curves"][0]["fit"]["floor_percent"], 2.0, places=4)
+
+
+class Effects(Lawful):
+    def test_a_full_table_gives_effects_and_interactions(self):
+        study = self.ladder()
+        body = self.call("GET", f"/api/studies/{study.pk}/effects/").json()
+        rows = {row["title"]: row for row in body["factors"]}
+        [extra] = rows["Extra"]["noise"]
+        self.assertAlmostEqual(extra["value"], 0.5, places=6)
+        self.assertEqual((extra["level"], extra["over"], extra["tie"]), ("on", 4, False))
+        self.assertEqual(rows["Extra"]["baseline"], "off")
+        self.assertTrue(body["table"])
+        noise = [row for row in body["interactions"] if row["of"] == "noise"]
+        self.assertEqual(len(noise), 3)
+        self.assertTrue(all(row["tie"] for row in noise))
+
+    def test_a_plan_without_factors_has_none(self):
+        study = self.create()
+        Option.objects.filter(study=study).update(levels=[])
+        self.assertEqual(self.call("GET", f"/api/studies/{study.pk}/effects/").json()["factors"], [])
+
+
+class Matched(Lawful):
+    def setUp(self):
+        super().setUp()
+        self.study = self.create(settings={"samples": 64}, factors=[factor("extra", True)])
+        self.finish(self.study)
+        self.control = self.study.options.get(side="control")
+        self.trial = self.study.options.get(side="trial")
+
+    def begin(self, on="noise", **changes):
+        body = {"control": self.control.pk, "trial": self.trial.pk, "on": on, "zone": "whole"} | changes
+        return self.call("POST", f"/api/studies/{self.study.pk}/matchings/", body)
+
+    def play(self, row):
+        """Render and advance until it is over; returns how many steps it took."""
+        for _ in range(12):
+            row.refresh_from_db()
+            if row.state != "searching":
+                self.finish_queued(self.study)
+                return len([each for each in row.tried if not each["before"]])
+            self.finish_queued(self.study)
+            search.advance_all()
+        raise AssertionError("the search does not end")
+
+    def test_the_same_noise_is_found_and_the_pair_says_what_it_is_matched_on(self):
+        answer = self.begin()
+        self.assertEqual(answer.status_code, 201, answer.content)
+        row = Matching.objects.get(pk=answer.json()["id"])
+        self.assertEqual(answer.json()["steps"][0]["state"], "there before")
+        self.play(row)
+        self.assertEqual(row.state, "sure", row.words)
+        pair = row.pair
+        self.assertEqual(pair.trial.settings["samples"], 16)
+        self.assertEqual((pair.matched_on, pair.matched_zone), ("noise", "whole"))
+        self.assertIn("samples", pair.under_test)
+        body = self.call("GET", f"/api/pairs/{pair.pk}/").json()
+        self.assertTrue(body["matched"]["words"].startswith("Matched on noise"))
+        said = "Matched on noise, 0.0 % apart: with extra on the trial takes 0.500 of the time"
+        self.assertTrue(body["sentence"].startswith(said), body["sentence"])
+        self.assertEqual(body["match_sheet"]["fair"], True)
+        found = self.call("GET", f"/api/studies/{self.study.pk}/findings/").json()
+        self.assertEqual([row["matched"] is not None for row in found["pairs"]].count(True), 1)
+
+    def test_the_same_time_is_found(self):
+        row = Matching.objects.get(pk=self.begin("time").json()["id"])
+        self.play(row)
+        self.assertEqual(row.state, "sure", row.words)
+        self.assertEqual(row.pair.trial.settings["samples"], 32)
+        sentence = self.call("GET", f"/api/pairs/{row.pair.pk}/").json()["sentence"]
+        self.assertTrue(sentence.startswith("Matched on time"), sentence)
+        self.assertIn("the trial has 0.707 of the noise", sentence)
+
+    def test_below_a_floor_it_is_not_reachable_and_makes_no_pair(self):
+        self.other = {"extra": (400.0, 9.0, 1.0, 1.0)}
+        before = Pair.objects.count()
+        row = Matching.objects.get(pk=self.begin().json()["id"])
+        self.finish_queued(self.study)
+        self.play(row)
+        self.assertEqual(row.state, "not_reachable")
+        self.assertIn("not reachable", row.words)
+        self.assertEqual(Pair.objects.count(), before)
+
+    def test_it_is_stopped_and_goes_on(self):
+        row = Matching.objects.get(pk=self.begin().json()["id"])
+        self.assertTrue(self.study.runs.filter(state="queued").exists())
+        stopped = self.call("POST", f"/api/matchings/{row.pk}/stop/").json()
+        self.assertEqual(stopped["state"], "stopped")
+        self.assertFalse(self.study.runs.filter(state="queued").exists())
+        self.problem(400, "POST", f"/api/matchings/{row.pk}/stop/")
+        self.call("POST", f"/api/matchings/{row.pk}/go-on/")
+        self.assertTrue(self.study.runs.filter(state="queued").exists())
+        self.play(row)
+        self.assertEqual(row.state, "sure")
+
+    def test_a_render_that_fails_ends_it_with_the_reason(self):
+        row = Matching.objects.get(pk=self.begin().json()["id"])
+        self.study.runs.filter(state="queued").update(state="failed", reason="out of memory")
+        search.advance_all()
+        row.refresh_from_db()
+        self.assertEqual(row.state, "failed")
+        self.assertIn("failed or gave no figure", row.words)
+
+    def test_killed_in_between_it_goes_on_from_what_is_stored(self):
+        row = Matching.objects.get(pk=self.begin().json()["id"])
+        for _ in range(3):
+            search.advance_all()  # nothing is taken twice while renders are still to come
+        row.refresh_from_db()
+        self.assertEqual(len(row.tried), 2)
+
+    def test_what_cannot_be_matched_is_refused(self):
+        elsewhere = self.create(question="Another?")
+        path = f"/api/studies/{self.study.pk}/matchings/"
+        good = {"control": self.control.pk, "trial": self.trial.pk, "on": "noise"}
+        for changes, words in (
+            ({"trial": self.control.pk}, "nothing but the quality knob"), ({"zone": "Moon"}, "no zone"),
+        ):  # fmt: skip
+            self.assertIn(words, self.problem(400, "POST", path, good | changes)["detail"])
+        body = {"control": self.control.pk, "trial": elsewhere.options.first().pk, "on": "noise"}
+        self.problem(404, "POST", f"/api/studies/{self.study.pk}/matchings/", body)
+        fresh = elsewhere.options.order_by("number")
+        body = {"control": fresh[0].pk, "trial": fresh[1].pk, "on": "noise"}
+        Option.objects.filter(pk=fresh[1].pk).update(settings=fresh[1].settings | {"extra": True})
+        detail = self.problem(400, "POST", f"/api/studies/{elsewhere.pk}/matchings/", body)["detail"]
+        self.assertIn("not known yet", detail)
+        self.assertEqual(self.begin().status_code, 201)
+        again = self.begin()
+        self.assertEqual(again.status_code, 400)
+        self.assertIn("under way already", json.loads(again.content)["detail"])
