@@ -18,6 +18,7 @@ urlpatterns = [
     path("api/", include("server.references.urls")),
     path("api/", include("server.findings.urls")),
     path("api/", include("server.matching.urls")),
+    path("api/", include("server.decisions.urls")),
     re_path(r"^api/", not_found),
     path("login/", LoginView.as_view()),
     re_path(r"^(?!assets/)", interface),

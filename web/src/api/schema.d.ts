@@ -882,6 +882,127 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/recipes/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description All recipes, newest first, or those of a study; or take one in that came as a file. */
+        get: operations["recipes_list"];
+        put?: never;
+        /** @description All recipes, newest first, or those of a study; or take one in that came as a file. */
+        post: operations["recipes_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/recipes/{id}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description A recipe; or take it out of the list (it can be put back). */
+        get: operations["recipes_retrieve"];
+        put?: never;
+        post?: never;
+        /** @description A recipe; or take it out of the list (it can be put back). */
+        delete: operations["recipes_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/recipes/{id}/against/{other}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description In what two recipes differ. */
+        get: operations["recipes_against_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/recipes/{id}/recipe.json": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The recipe as JSON. */
+        get: operations["recipes_recipe.json_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/recipes/{id}/recipe.toml": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The recipe as TOML. */
+        get: operations["recipes_recipe.toml_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/recipes/{id}/render/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Render with a recipe at a place of one's choice, against its baseline. */
+        post: operations["recipes_render_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/recipes/{id}/restore/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Put a recipe back. */
+        post: operations["recipes_restore_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/references/": {
         parameters: {
             query?: never;
@@ -1241,6 +1362,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/studies/{id}/decision/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description For each use: which options keep its limits, which is chosen, how firm that is, its cost, and where it fails. */
+        get: operations["studies_decision_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/studies/{id}/draft/": {
         parameters: {
             query?: never;
@@ -1378,6 +1516,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/studies/{id}/production/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** @description Say what is assumed of the production. */
+        put: operations["studies_production_update"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/studies/{id}/progress/": {
         parameters: {
             query?: never;
@@ -1389,6 +1544,23 @@ export interface paths {
         get: operations["studies_progress_retrieve"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{id}/recipes/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Save what a study decides as the next version of a recipe. */
+        post: operations["studies_recipes_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1508,6 +1680,58 @@ export interface paths {
         get: operations["studies_table_groups_retrieve"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{id}/uses/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Add a use of one's own. */
+        post: operations["studies_uses_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{id}/uses/{name}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** @description Change a use's limits, its weight, or choose by hand; or take it away (it can be put back). */
+        delete: operations["studies_uses_destroy"];
+        options?: never;
+        head?: never;
+        /** @description Change a use's limits, its weight, or choose by hand; or take it away (it can be put back). */
+        patch: operations["studies_uses_partial_update"];
+        trace?: never;
+    };
+    "/api/studies/{id}/uses/{name}/restore/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Put back a use that was taken away. */
+        post: operations["studies_uses_restore_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1906,12 +2130,38 @@ export interface components {
             /** Format: date-time */
             last: string;
         };
+        /** @description An option that can be chosen. */
+        Candidate: {
+            key: string;
+            name: string;
+            control: boolean;
+            /** @description At the first place */
+            option: number;
+            /** @description That shows it; 0 for none */
+            pair: number;
+            figures: {
+                [key: string]: components["schemas"]["LimitFigure"];
+            };
+        };
         /** @description Something found on a picture file. */
         Check: {
             code: string;
             severity: components["schemas"]["SeverityEnum"];
             message: string;
         };
+        /** @description How an option stands to one limit. */
+        CheckedLimit: {
+            limit: string;
+            state: components["schemas"]["CheckedLimitStateEnum"];
+        };
+        /**
+         * @description * `keeps` - keeps
+         *     * `breaks` - breaks
+         *     * `unsure` - unsure
+         *     * `not known` - not known
+         * @enum {string}
+         */
+        CheckedLimitStateEnum: "keeps" | "breaks" | "unsure" | "not known";
         /**
          * @description * `control` - Control
          *     * `trial` - Trial
@@ -2113,6 +2363,44 @@ export interface components {
          * @enum {string}
          */
         CurvesOfEnum: "noise" | "error";
+        /** @description A use with its limits, the choice, and all that goes with it. */
+        DecidedUse: {
+            name: string;
+            title: string;
+            /** @description Whether this study added it */
+            own: boolean;
+            limits: {
+                [key: string]: number;
+            };
+            /** Format: double */
+            weight: number;
+            words: string;
+            /** @description Key of the option; empty for none */
+            chosen: string;
+            by_hand: boolean;
+            reasons: string;
+            ties: string[];
+            standings: {
+                [key: string]: components["schemas"]["Standing"];
+            };
+            frontier: string[];
+            knee: string;
+            firm: boolean;
+            moved: components["schemas"]["Moved"][];
+            forecast: components["schemas"]["Forecast"] | null;
+            saving: components["schemas"]["Saving"] | null;
+            failures: components["schemas"]["Failure"][];
+        };
+        /** @description What a study decides. */
+        Decision: {
+            sentence: string;
+            places: string[];
+            limit_kinds: components["schemas"]["LimitKind"][];
+            options: components["schemas"]["Candidate"][];
+            uses: components["schemas"]["DecidedUse"][];
+            production: components["schemas"]["Production"];
+            baseline: components["schemas"]["Forecast"] | null;
+        };
         /** @description Whether there is a difference beyond noise, and the smallest that would have been seen. */
         Difference: {
             found: boolean;
@@ -2360,6 +2648,14 @@ export interface components {
             subject: string;
             levels: components["schemas"]["LevelRequest"][];
         };
+        /** @description Where the choice loses against the baseline, or shifts the look. */
+        Failure: {
+            place: string;
+            zone: string;
+            pair: number;
+            how: string;
+            words: string;
+        };
         /**
          * @description One figure with its unit, spread and method; `refused` says why there is none.
          *
@@ -2395,6 +2691,19 @@ export interface components {
         /** @description A folder on the server's machine; empty for the one that may be read. */
         FolderRequest: {
             folder: string;
+        };
+        /** @description What production takes. */
+        Forecast: {
+            /** Format: double */
+            frame_seconds: number;
+            /** Format: double */
+            machine_hours: number;
+            interval: number[] | null;
+            /** Format: double */
+            hours: number;
+            nights: number;
+            /** Format: double */
+            cost: number;
         };
         /** @description Some of a folder's pictures. */
         FromFolderRequest: {
@@ -2569,6 +2878,23 @@ export interface components {
             shown: string;
             changed: boolean;
         };
+        /** @description A figure of an option, where it is from, and how it was got. */
+        LimitFigure: {
+            /** Format: double */
+            value: number;
+            interval: number[] | null;
+            method: string;
+            where: string;
+        };
+        /** @description What can be limited. */
+        LimitKind: {
+            name: string;
+            title: string;
+            unit: string;
+            /** @description Whether the limit is the most there may be, or the least */
+            most: boolean;
+            about: string;
+        };
         /** @description A quick picture of a view. */
         Look: {
             view: string;
@@ -2608,6 +2934,10 @@ export interface components {
         MadePair: {
             study: number;
             pair: number;
+        };
+        /** @description The study that was made. */
+        MadeStudy: {
+            study: number;
         };
         /**
          * @description * `settings` - settings
@@ -2760,6 +3090,16 @@ export interface components {
         MoveRequest: {
             to: components["schemas"]["ToEnum"];
         };
+        /** @description What would be chosen with one limit or the weight a fifth off. */
+        Moved: {
+            what: string;
+            /** Format: double */
+            before: number;
+            /** Format: double */
+            after: number;
+            chosen: string;
+            changes: boolean;
+        };
         /** @description A name for the machine and a title for people. */
         Named: {
             name: string;
@@ -2792,6 +3132,22 @@ export interface components {
             note: string;
             author: string;
         };
+        /** @description What is saved, by whom. */
+        NewRecipeRequest: {
+            name: string;
+            author: string;
+            note?: string;
+            uses?: string[];
+        };
+        /** @description A use of one's own. */
+        NewUseRequest: {
+            title: string;
+            limits?: {
+                [key: string]: number;
+            };
+            /** Format: double */
+            weight?: number;
+        };
         /** @description A verdict to record. */
         NewVerdictRequest: {
             chosen: components["schemas"]["Chosen"];
@@ -2804,6 +3160,14 @@ export interface components {
             /** @default  */
             less_than_fair: string;
         };
+        /**
+         * @description * `frontier` - frontier
+         *     * `tie` - tie
+         *     * `beaten` - beaten
+         *     * `` -
+         * @enum {string}
+         */
+        OnFrontierEnum: "frontier" | "tie" | "beaten";
         /** @description A test that is not over. */
         OpenTest: {
             id: number;
@@ -2972,6 +3336,17 @@ export interface components {
         PatchedPinNoteRequest: {
             note?: string;
         };
+        /** @description What of a use can be changed. */
+        PatchedUseRequest: {
+            limits?: {
+                [key: string]: number;
+            };
+            /** Format: double */
+            weight?: number;
+            /** @description Option; null for what rules choose */
+            by_hand?: number | null;
+            reasons?: string;
+        };
         /** @description A zone: kind and shape as the core names them, corners in shares of the full picture. */
         PatchedZoneRequest: {
             name?: string;
@@ -3078,6 +3453,34 @@ export interface components {
             notes: string[];
             match_sheet: components["schemas"]["MatchSheet"] | null;
             plan: components["schemas"]["Plan"] | null;
+        };
+        /** @description What is assumed of the production. */
+        Production: {
+            frames: number;
+            shots: number;
+            machines: number;
+            /** Format: double */
+            hours_a_day: number;
+            /** Format: double */
+            cost_per_machine_hour: number;
+            ready_per: components["schemas"]["ReadyPerEnum"];
+            width: number | null;
+            height: number | null;
+            currency?: string;
+        };
+        /** @description What is assumed of the production. */
+        ProductionRequest: {
+            frames: number;
+            shots: number;
+            machines: number;
+            /** Format: double */
+            hours_a_day: number;
+            /** Format: double */
+            cost_per_machine_hour: number;
+            ready_per: components["schemas"]["ReadyPerEnum"];
+            width: number | null;
+            height: number | null;
+            currency?: string;
         };
         /** @description Where a study's runs stand. `stamp` changes when a run has ended, or its picture was let go. */
         Progress: {
@@ -3210,6 +3613,50 @@ export interface components {
             };
             problem: string;
         };
+        /**
+         * @description * `frame` - frame
+         *     * `shot` - shot
+         * @enum {string}
+         */
+        ReadyPerEnum: "frame" | "shot";
+        /** @description A saved version of a recipe. */
+        Recipe: {
+            id: number;
+            study: number | null;
+            name: string;
+            version: number;
+            author: string;
+            note: string;
+            scene: string;
+            /** Format: date-time */
+            created_at: string;
+            uses: components["schemas"]["RecipeUse"][];
+            /** @description Uses across, settings down, by tabs: to paste */
+            table: string;
+        };
+        /** @description One thing in which two recipes differ. */
+        RecipeDifference: {
+            use: string;
+            what: string;
+            first: string;
+            second: string;
+        };
+        /** @description A recipe as text, TOML or JSON. */
+        RecipeFileRequest: {
+            text: string;
+        };
+        /** @description One use of a recipe in short. */
+        RecipeUse: {
+            name: string;
+            title: string;
+            engine: string;
+            settings: {
+                [key: string]: unknown;
+            };
+            limits: {
+                [key: string]: number;
+            };
+        };
         /** @description What renders of a setup are judged against. */
         Reference: {
             readonly id: number;
@@ -3241,6 +3688,16 @@ export interface components {
          * @enum {string}
          */
         ReferenceKind: "render" | "photograph" | "analytic";
+        /** @description Where to render a recipe. */
+        RenderRecipeRequest: {
+            use: string;
+            scene: string;
+            view: string;
+            variant?: string;
+            frame?: number;
+            width?: number;
+            height?: number;
+        };
         /** @description One run; times in seconds, memory in bytes, null where unknown. */
         Run: {
             readonly id: number;
@@ -3458,6 +3915,17 @@ export interface components {
             tie: boolean;
             note: string;
         };
+        /** @description Against the baseline; below 0 it takes more. */
+        Saving: {
+            /** Format: double */
+            share: number;
+            interval: number[] | null;
+            /** Format: double */
+            machine_hours: number;
+            /** Format: double */
+            cost: number;
+            tie: boolean;
+        };
         /**
          * @description * `even` - even
          *     * `signed` - signed
@@ -3607,6 +4075,13 @@ export interface components {
          * @enum {string}
          */
         SpreadEnum: "interval" | "range" | "none";
+        /** @description How an option stands to a use: out when it breaks a limit, else its place on the frontier. */
+        Standing: {
+            checked: components["schemas"]["CheckedLimit"][];
+            out: boolean;
+            on_frontier: components["schemas"]["OnFrontierEnum"] | components["schemas"]["BlankEnum"];
+            beaten_by: string;
+        };
         /**
          * @description * `best` - best
          *     * `tie` - tie
@@ -5214,6 +5689,201 @@ export interface operations {
             };
         };
     };
+    recipes_list: {
+        parameters: {
+            query?: {
+                study?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Recipe"][];
+                };
+            };
+        };
+    };
+    recipes_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RecipeFileRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Recipe"];
+                };
+            };
+        };
+    };
+    recipes_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Recipe"];
+                };
+            };
+        };
+    };
+    recipes_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    recipes_against_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                other: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecipeDifference"][];
+                };
+            };
+        };
+    };
+    "recipes_recipe.json_retrieve": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
+                };
+            };
+        };
+    };
+    "recipes_recipe.toml_retrieve": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/toml": string;
+                };
+            };
+        };
+    };
+    recipes_render_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RenderRecipeRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MadeStudy"];
+                };
+            };
+        };
+    };
+    recipes_restore_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Recipe"];
+                };
+            };
+        };
+    };
     references_list: {
         parameters: {
             query?: {
@@ -5744,6 +6414,30 @@ export interface operations {
             };
         };
     };
+    studies_decision_retrieve: {
+        parameters: {
+            query?: {
+                /** @description Scene, view and size in words; empty for the worst of all places */
+                place?: string;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Decision"];
+                };
+            };
+        };
+    };
     studies_draft_retrieve: {
         parameters: {
             query?: never;
@@ -5949,6 +6643,31 @@ export interface operations {
             };
         };
     };
+    studies_production_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ProductionRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Decision"];
+                };
+            };
+        };
+    };
     studies_progress_retrieve: {
         parameters: {
             query?: never;
@@ -5966,6 +6685,31 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Progress"];
+                };
+            };
+        };
+    };
+    studies_recipes_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewRecipeRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Recipe"];
                 };
             };
         };
@@ -6151,6 +6895,100 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Groups"];
+                };
+            };
+        };
+    };
+    studies_uses_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewUseRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Decision"];
+                };
+            };
+        };
+    };
+    studies_uses_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    studies_uses_partial_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["PatchedUseRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Decision"];
+                };
+            };
+        };
+    };
+    studies_uses_restore_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Decision"];
                 };
             };
         };

@@ -1,0 +1,5 @@
+from django.apps import AppConfig
+
+
+class DecisionsConfig(AppConfig):
+    name = "server.decisions"

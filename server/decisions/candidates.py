@@ -1,0 +1,173 @@
+"""The options of a study as deciding sees them: every figure that can be limited, at one place or the worst of all."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Iterable
+from dataclasses import dataclass
+from statistics import median
+
+from matchedpair.choose import Candidate, FrameTime
+from matchedpair.errors import InputError
+from matchedpair.measures.cost import median_interval, time_basis
+from matchedpair.measures.figure import Figure
+from matchedpair.measures.zones import WHOLE
+
+from server.catalogue.zones import areas_by_view
+from server.findings.judging import References
+from server.findings.measuring import NOISE
+from server.findings.models import Comparison, Measure
+from server.findings.option_facts import OptionFacts, facts_of, with_facts
+from server.matching.curves import how_key, render_seconds
+from server.studies.models import Option, Study
+
+BY_REFERENCE = ("stops", "colour", "detail")
+MEASURED = (NOISE, "fireflies", *BY_REFERENCE)
+AGAINST = {"reference": "against the reference", "control": "against the control"}
+
+
+@dataclass(frozen=True)
+class OfStudy:
+    """A way of rendering with its knob: the options that it is at each place, and what is known of it.
+
+    `name` is told apart from all others of the study.
+    """
+
+    key: str
+    name: str
+    control: bool
+    options: dict[str, OptionFacts]
+    candidate: Candidate
+    times: dict[str, FrameTime]
+
+    @property
+    def first(self) -> Option:
+        """The option at the first place."""
+        return next(iter(self.options.values())).option
+
+
+def candidates(study: Study, place: str = "") -> tuple[list[str], list[OfStudy]]:
+    """The places there are, and all candidates at one of them, or over all (each figure then at its worst place).
+
+    Raises `InputError` for a place that there is not.
+    """
+    drawn, references = areas_by_view(), References()
+    rows = with_facts(Option.objects.filter(study=study, in_plan=True, left_out="").order_by("number", "pk"), MEASURED)
+    facts = [facts_of(option, drawn) for option in rows]
+    places = list(dict.fromkeys(each.place for each in facts))
+    if place and place not in places:
+        raise InputError(f"there is no place {place!r} in this study; there are {', '.join(places)}")
+    asked = [place] if place else places
+    looks = _looks(study)
+    basis = time_basis([t for each in facts for run in each.runs if (t := run.times()) is not None])
+    groups: dict[str, dict[str, OptionFacts]] = defaultdict(dict)
+    for each in facts:
+        if each.place in asked:
+            groups[_key(each.option)].setdefault(each.place, each)
+    found = []
+    for key, own in groups.items():
+        figures = {where: _figures(each, references, looks, basis) for where, each in own.items()}
+        times = {where: t for where, each in own.items() if (t := _frame_time(each, basis)) is not None}
+        candidate = _over_places(next(iter(own.values())).title, figures, asked)
+        control = any(each.option.control_id is None for each in own.values())
+        found.append(OfStudy(key, candidate.name, control, own, candidate, times))
+    return places, sorted(found, key=lambda row: not row.control)
+
+
+def mean_time(own: OfStudy) -> FrameTime | None:
+    """A frame's time if frames are spread evenly over the places; None where nothing is known."""
+    rows = list(own.times.values())
+    if not rows:
+        return None
+    count = len(rows)
+    ends = [row.interval for row in rows if row.interval is not None]
+    interval = (sum(e[0] for e in ends) / count, sum(e[1] for e in ends) / count) if len(ends) == count else None
+    return FrameTime(sum(r.rendering for r in rows) / count, sum(r.ready for r in rows) / count, interval)
+
+
+def _key(option: Option) -> str:
+    return f"{how_key(option)} {option.settings.get(option.quality_knob)}"
+
+
+def _over_places(title: str, figures: dict[str, dict[str, tuple[Figure, str]]], places: Iterable[str]) -> Candidate:
+    """The worst of each figure; one that is missing at a place is not known."""
+    asked = list(places)
+    worst: dict[str, Figure] = {}
+    where: dict[str, str] = {}
+    names = {name for own in figures.values() for name in own}
+    for name in names:
+        rows = [(place, *figures[place][name]) for place in asked if name in figures.get(place, {})]
+        if len(rows) < len(asked):
+            continue
+        least = name == "detail"
+        place, figure, zone = max(rows, key=lambda row: -row[1].value if least else abs(row[1].value))
+        worst[name] = figure
+        where[name] = ", ".join(part for part in (zone, place if len(asked) > 1 else "") if part)
+    return Candidate("the control" if title in ("Control", "as the control") else title, worst, where)
+
+
+def _figures(
+    own: OptionFacts, references: References, looks: dict[int, tuple[Figure, Figure]], basis: str
+) -> dict[str, tuple[Figure, str]]:
+    """By limit its figure, and the zone or what it is held against."""
+    found: dict[str, tuple[Figure, str]] = {}
+    times = [t for run in own.runs if (t := run.times()) is not None]
+    whole, _ = render_seconds(times, basis)
+    if whole and min(whole) > 0.0:
+        found["seconds"] = (Figure(median(whole), "s", median_interval(whole), basis, 1), "")
+    memory = [run.peak_memory_bytes for run in own.runs if run.peak_memory_bytes is not None]
+    if memory:
+        found["memory"] = (Figure(max(memory) / 1e6, "MB", None, "peak", 1), "")
+    noise = _figure(own.noise(WHOLE))
+    if noise is not None and noise.method == "twin":
+        found["noise"] = (noise, "")
+    zones = [(zone, figure) for zone in own.areas if zone != WHOLE and (figure := _figure(own.noise(zone)))]
+    if zones:
+        zone, figure = max(zones, key=lambda row: row[1].value)
+        found["zone_noise"] = (figure, zone)
+    fireflies = _figure(own.measure("fireflies", WHOLE, references))
+    if fireflies is not None and fireflies.method != "single":
+        found["fireflies"] = (fireflies, "")
+    for name in BY_REFERENCE:
+        judged = _figure(own.measure(name, WHOLE, references))
+        if judged is not None:
+            found[name] = (judged, AGAINST["reference"])
+    if own.runs and own.option.pk in looks and "stops" not in found:
+        stops, colour = looks[own.option.pk]
+        found["stops"], found["colour"] = (stops, AGAINST["control"]), (colour, AGAINST["control"])
+    return found
+
+
+def _figure(row: Measure | None) -> Figure | None:
+    if row is None or row.value is None:
+        return None
+    interval = None if row.low is None or row.high is None else (row.low, row.high)
+    return Figure(row.value, row.unit, interval, row.method, row.version)
+
+
+def _frame_time(own: OptionFacts, basis: str) -> FrameTime | None:
+    times = [t for run in own.runs if (t := run.times()) is not None]
+    whole, ready = render_seconds(times, basis)
+    if not whole or min(whole) <= 0.0:
+        return None
+    before = median(ready) if len(ready) == len(whole) else 0.0
+    rendering = max(median(whole) - before, 1e-6)
+    return FrameTime(rendering, before, median_interval(whole))
+
+
+def _looks(study: Study) -> dict[int, tuple[Figure, Figure]]:
+    """Shift of brightness and colour of each trial against its own control; a control's own is 0."""
+    found = {
+        pk: (Figure(0.0, "stops", (0.0, 0.0), "control", 1), Figure(0.0, "ΔE00", (0.0, 0.0), "control", 1))
+        for pk in study.options.filter(control=None).values_list("pk", flat=True)
+    }
+    rows = Comparison.objects.filter(pair__study=study, zone=WHOLE, version=Comparison.VERSION).exclude(look=None)
+    names = ("pair__trial", "pair__control", "pair__trial__control", "look")
+    for trial, control, own, look in rows.values_list(*names):
+        if own == control:
+            interval = tuple(look["interval"]) if look["interval"] else None
+            found[trial] = (
+                Figure(look["stops"], "stops", interval, "control", 1),
+                Figure(look["delta_e_after_gain"], "ΔE00", None, "control", 1),
+            )
+    return found

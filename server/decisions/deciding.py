@@ -1,0 +1,153 @@
+"""What a study decides: for each use the choice, how firm it is, what it costs, and where it fails."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from matchedpair.choose import (
+    Assumptions,
+    Decision,
+    Failure,
+    Forecast,
+    Held,
+    Saving,
+    decide,
+    failures,
+    forecast,
+    saving,
+)
+from matchedpair.errors import InputError
+from matchedpair.measures.zones import WHOLE
+
+from server.decisions.candidates import OfStudy, candidates, mean_time
+from server.decisions.models import Production, StudyUse
+from server.decisions.uses import as_use, uses_of
+from server.findings.pairs import PairFindings, pair_findings, with_all
+from server.studies.models import Pair, Study
+
+
+@dataclass(frozen=True)
+class Cost:
+    """What one choice takes in production, and what it saves against the baseline."""
+
+    forecast: Forecast
+    saving: Saving | None
+
+
+@dataclass(frozen=True)
+class DecidedUse:
+    """A use, what the rules choose, what is chosen in the end, and what that costs and loses.
+
+    `chosen` is by hand where a person said so, else by the rules; None when nothing is.
+    """
+
+    use: StudyUse
+    decision: Decision
+    chosen: OfStudy | None
+    by_hand: bool
+    cost: Cost | None
+    failures: list[Failure]
+
+
+@dataclass(frozen=True)
+class Decided:
+    """All uses of a study at one place or over all."""
+
+    places: list[str]
+    options: list[OfStudy]
+    production: Production
+    baseline: Cost | None
+    uses: list[DecidedUse]
+
+    @property
+    def sentence(self) -> str:
+        """The first thing to say."""
+        if not any(row.candidate.figures for row in self.options):
+            return "Nothing to decide yet: no option is rendered and measured."
+        chosen = [f"{row.use.title.lower()}: {row.chosen.name}" for row in self.uses if row.chosen is not None]
+        if not chosen:
+            return "No option keeps the limits of any use. Loosen a limit, or render more options."
+        without = [row.use.title.lower() for row in self.uses if row.chosen is None]
+        text = "; ".join(chosen)
+        more = f". None keeps the limits of {', '.join(without)}." if without else "."
+        return f"{text[:1].upper()}{text[1:]}{more}"
+
+
+def decided(study: Study, place: str = "") -> Decided:
+    """Everything that a study decides. Raises `InputError` for a place that there is not."""
+    places, options = candidates(study, place)
+    production = production_of(study)
+    by_key = {row.key: row for row in options}
+    core = {row.key: row.candidate for row in options}
+    baseline = next((row for row in options if row.control), None)
+    before = _forecast(baseline, production) if baseline else None
+    found = []
+    held: dict[str, list[Held]] = {}
+    for use in uses_of(study):
+        decision = decide(as_use(use), core)
+        hand = next((r for r in options if use.by_hand_id in [f.option.pk for f in r.options.values()]), None)
+        chosen = hand or by_key.get(decision.chosen)
+        cost = None
+        if chosen is not None and (after := _forecast(chosen, production)) is not None:
+            cost = Cost(after, saving(before, after, _assumed(production, chosen)) if before else None)
+        if chosen is not None and chosen.key not in held:
+            held[chosen.key] = _held(study, chosen)
+        lost = failures(held[chosen.key]) if chosen is not None else []
+        found.append(DecidedUse(use, decision, chosen, hand is not None, cost, lost))
+    return Decided(places, options, production, Cost(before, None) if before else None, found)
+
+
+def production_of(study: Study) -> Production:
+    """What is assumed of its production; the usual before anyone said."""
+    return Production.objects.filter(study=study).first() or Production(study=study)
+
+
+def assumptions(production: Production, pixels: float = 1.0) -> Assumptions:
+    """As the core takes them. Raises `InputError` for what cannot be."""
+    return Assumptions(
+        production.frames, production.machines, production.hours_a_day, production.cost_per_machine_hour,
+        production.ready_per, production.shots, pixels,
+    )  # fmt: skip
+
+
+def _assumed(production: Production, option: OfStudy) -> Assumptions:
+    width, height = option.first.setup.description().picture_size
+    final = (production.width or width) * (production.height or height)
+    return assumptions(production, final / (width * height))
+
+
+def _forecast(option: OfStudy, production: Production) -> Forecast | None:
+    time = mean_time(option)
+    if time is None:
+        return None
+    try:
+        return forecast(time, _assumed(production, option))
+    except InputError:
+        return None
+
+
+def _held(study: Study, chosen: OfStudy) -> list[Held]:
+    """The choice against its own control at every place, whole and by zone."""
+    places = {facts.option.pk: place for place, facts in chosen.options.items()}
+    rows: list[Held] = []
+    for pair in with_all(Pair.objects.filter(study=study, trial__in=places)).order_by("pk"):
+        if pair.control_id == pair.trial.control_id:
+            rows += _of_pair(pair_findings(pair), places[pair.trial_id])
+    return rows
+
+
+def _of_pair(found: PairFindings, place: str) -> list[Held]:
+    look = found.comparison.look if found.comparison else None
+    rows = [Held(place, WHOLE, found.pair.pk, found.time_ratio, found.noise_ratio, *_shift(look))]
+    for zone in found.zones:
+        own = zone.comparison.look if zone.comparison else None
+        rows.append(Held(place, zone.zone, found.pair.pk, None, zone.ratio, *_shift(own)))
+    return rows
+
+
+def _shift(look: dict[str, object] | None) -> tuple[float | None, tuple[float, float] | None, float | None]:
+    if not look:
+        return None, None, None
+    ends = look["interval"]
+    interval = (ends[0], ends[1]) if isinstance(ends, list) else None
+    return look["stops"], interval, look["delta_e_after_gain"]  # type: ignore[return-value]  # as the comparison wrote it
