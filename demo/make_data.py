@@ -40,6 +40,7 @@ def main() -> None:
     references(first["long"])
     panorama()
     renders_from_elsewhere()
+    decisions()
     write()
     os._exit(0)
 
@@ -220,6 +221,67 @@ def plans() -> dict[str, Any]:
     }  # fmt: skip
 
 
+def decisions() -> None:
+    """Two engines and two ways to pick lights through a ladder in two scenes: matched pairs, uses, recipes."""
+    from server.decisions.models import Production
+    from server.decisions.recipes import save_recipe
+    from server.decisions.uses import change_use
+    from server.matching.search import begin
+
+    study = run(
+        "What should the night shots of Lantern Street be rendered with?", asked="engine", kind="table",
+        match_on="noise", scene="cloth-corner", settings={"samples": 32}, width=240, height=135,
+        factors=[
+            engines({"value": "alder", "settings": {"samples": 32, "light_picking": "estimate"}},
+                    {"value": "tansy", "settings": {"gather_rays": 32, "direct_samples": 16}}),
+            factor("quality", 8, 16, 64), factor("scene", "mist-lane"),
+        ],
+    )  # fmt: skip
+    control = study.options.get(number=0)
+    wanted = (
+        ("estimate", "noise", "whole"), ("estimate", "time", "whole"), ("estimate", "noise", "Striped bolts"),
+        ("tansy", "noise", "whole"),
+    )  # fmt: skip
+    for title, on, zone in wanted:
+        trials = study.options.filter(control=control, setup__scene=control.setup.scene).order_by("number")
+        own = [each for each in trials if title in (each.settings.get("light_picking"), each.engine)]
+        found = begin(control, next(e for e in own if e.settings[e.quality_knob] == 32), on, zone)
+        finish()
+        found.refresh_from_db()
+        print(f"{title} matched on {on}: {found.state}, {found.words}", flush=True)
+    change_use(study, "preview", {"limits": {"noise": 30.0}})
+    change_use(study, "animation", {"limits": {"noise": 16.0, "zone_noise": 25.0, "stops": 0.05}})
+    change_use(study, "still", {"limits": {"seconds": 60.0, "stops": 0.05}})
+    Production.objects.create(
+        study=study, frames=2880, shots=12, machines=3, hours_a_day=10.0, cost_per_machine_hour=0.35, currency="EUR",
+        width=1920, height=1080,
+    )  # fmt: skip
+    save_recipe(study, name="Lantern Street, night shots", author="Rosa, Kettle Lane", note="First try.",
+                uses=["animation"])  # fmt: skip
+    change_use(study, "animation", {"limits": {"noise": 12.0, "zone_noise": 20.0, "stops": 0.05}})
+    save_recipe(study, name="Lantern Street, night shots", author="Rosa, Kettle Lane",
+                note="The shelf was still grainy on the wall; less noise.")  # fmt: skip
+
+
+def finish() -> None:
+    """Render whatever is queued, and what comes of it."""
+    from server.bench.cluster import Cluster
+    from server.bench.runner import Runner
+    from server.matching.models import Matching
+    from server.runs.models import OPEN_STATES, Run
+
+    cluster = Cluster()
+    runner = Runner(cluster)
+    runner.run_until(
+        lambda: (
+            not Run.objects.filter(state__in=OPEN_STATES).exists()
+            and not Matching.objects.filter(state="searching").exists()
+        )
+    )
+    runner.step()  # compares the pair that the last search made
+    cluster.close()
+
+
 def factor(subject: str, *values: Any) -> dict[str, Any]:
     """A factor with these levels besides the control's."""
     return {"subject": subject, "levels": [{"value": value, "settings": None} for value in values]}
@@ -236,11 +298,8 @@ SEDGE: dict[str, Any] = {"value": "sedge", "settings": {}}
 
 def run(question: str, **values: Any) -> Any:
     """Create a study and render it to its end."""
-    from server.bench.cluster import Cluster
-    from server.bench.runner import Runner
     from server.findings.studies import study_findings
     from server.runs.actions import queue_study
-    from server.runs.models import OPEN_STATES, Run
     from server.studies.actions import create_study
     from server.studies.api import DraftSerializer
     from server.studies.draft import resolve
@@ -252,9 +311,7 @@ def run(question: str, **values: Any) -> Any:
         sys.exit(f"{question}: {problems}")
     study = create_study(draft)
     queue_study(study)
-    cluster = Cluster()
-    Runner(cluster).run_until(lambda: not Run.objects.filter(state__in=OPEN_STATES).exists())
-    cluster.close()
+    finish()
     print(f"{question} {study_findings(study).sentence}", flush=True)
     return study
 
@@ -374,7 +431,7 @@ def write() -> None:
     shutil.rmtree(DATA, ignore_errors=True)
     (DATA / "store").mkdir(parents=True)
     rows = DATA / "rows.json"
-    apps = ("catalogue", "studies", "runs", "imports", "references", "findings")
+    apps = ("catalogue", "studies", "runs", "imports", "references", "findings", "matching", "decisions")
     call_command("dumpdata", *apps, indent=1, output=str(rows), verbosity=0)
     text = rows.read_text(encoding="utf-8")
     for path in sorted((Path(settings.HOME) / "store").glob("*/*")):

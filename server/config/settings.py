@@ -56,6 +56,7 @@ INSTALLED_APPS = [
     "server.findings",
     "server.matching",
     "server.decisions",
+    "server.sharing",
     "server.bench",
 ]
 
@@ -75,6 +76,7 @@ TEMPLATES = [
     {
         "BACKEND": "django.template.backends.django.DjangoTemplates",
         "DIRS": [Path(__file__).parent / "templates"],
+        "APP_DIRS": True,
         "OPTIONS": {"context_processors": ["django.template.context_processors.request"]},
     }
 ]

@@ -14,10 +14,10 @@ from matchedpair.measures.figure import Figure
 from matchedpair.measures.zones import WHOLE
 
 from server.catalogue.zones import areas_by_view
-from server.findings.judging import References
+from server.findings.judging import References, place_of
 from server.findings.measuring import NOISE
 from server.findings.models import Comparison, Measure
-from server.findings.option_facts import OptionFacts, facts_of, with_facts
+from server.findings.option_facts import OptionFacts, facts_of, place_names, with_facts
 from server.matching.curves import how_key, render_seconds
 from server.studies.models import Option, Study
 
@@ -54,7 +54,8 @@ def candidates(study: Study, place: str = "") -> tuple[list[str], list[OfStudy]]
     drawn, references = areas_by_view(), References()
     rows = with_facts(Option.objects.filter(study=study, in_plan=True, left_out="").order_by("number", "pk"), MEASURED)
     facts = [facts_of(option, drawn) for option in rows]
-    places = list(dict.fromkeys(each.place for each in facts))
+    named = place_names(each.option.setup for each in facts)
+    places = list(named.values())
     if place and place not in places:
         raise InputError(f"there is no place {place!r} in this study; there are {', '.join(places)}")
     asked = [place] if place else places
@@ -62,8 +63,9 @@ def candidates(study: Study, place: str = "") -> tuple[list[str], list[OfStudy]]
     basis = time_basis([t for each in facts for run in each.runs if (t := run.times()) is not None])
     groups: dict[str, dict[str, OptionFacts]] = defaultdict(dict)
     for each in facts:
-        if each.place in asked:
-            groups[_key(each.option)].setdefault(each.place, each)
+        where = named[place_of(each.option.setup)]
+        if where in asked:
+            groups[_key(each.option)].setdefault(where, each)
     found = []
     for key, own in groups.items():
         figures = {where: _figures(each, references, looks, basis) for where, each in own.items()}

@@ -153,10 +153,10 @@ def _evidence(study: Study, row: DecidedUse) -> list[dict[str, Any]]:
     ]
     rows += [
         {
-            "what": f"picture: {facts.place}, seed {run.seed}", "picture": run.picture,
+            "what": f"picture: {place}, seed {run.seed}", "picture": run.picture,
             "machine": run.machine_name, "quiet": (t.quietness >= QUIET) if (t := run.times()) else None,
         }
-        for facts in _options(row) for run in facts.runs[:2]
+        for place, facts in row.chosen.options.items() for run in facts.runs[:2]
     ]  # fmt: skip
     if row.by_hand:
         rows.append({"what": f"chosen by hand: {row.use.reasons or 'no reasons given'}"})

@@ -67,6 +67,8 @@ def _load(bundle: zipfile.ZipFile) -> Study:
         document = _from_3(document)
     if document.get("format") == 4:
         document = _from_4(document)
+    if document.get("format") == 5:
+        document = _from_5(document)
     if document.get("format") != FORMAT:
         raise InputError(f"bundle format {document.get('format')!r} is not known; expected {FORMAT}")
     scene = _scene(bundle, document["study"]["scene"])
@@ -117,6 +119,11 @@ def _judged(pair: Pair, document: dict[str, Any]) -> None:
 def _dated(kept: Model, row: dict[str, Any]) -> None:
     """With the date that it had where it comes from."""
     type(kept)._default_manager.filter(pk=kept.pk).update(created_at=datetime.fromisoformat(row["created_at"]))
+
+
+def _from_5(document: dict[str, Any]) -> dict[str, Any]:
+    """A document of format 5, before pairs were matched on noise or time by a search."""
+    return {**document, "format": 6, "pair": {**document["pair"], "matched_on": "", "matched_zone": ""}}
 
 
 def _from_4(document: dict[str, Any]) -> dict[str, Any]:

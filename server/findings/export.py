@@ -21,7 +21,7 @@ from server.store.pixels import PICTURE
 from server.studies.models import Option, Pair, Study
 from server.studies.sheets import sheet_row
 
-FORMAT = 5
+FORMAT = 6
 RUN_COLUMNS = (
     "side", "seed", "warm_up", "state", "reason", "wall_seconds", "ready_seconds", "cpu_seconds", "cpu_ready_seconds",
     "peak_memory_bytes", "structures_bytes", "load_before", "exit_code", "engine_version", "reached",
@@ -71,7 +71,12 @@ def pair_json(findings: PairFindings) -> bytes:
         "format": FORMAT,
         "kind": "matched pair",
         "study": study_row(study),
-        "pair": {"under_test": pair.under_test, "subject": pair.subject},
+        "pair": {
+            "under_test": pair.under_test,
+            "subject": pair.subject,
+            "matched_on": pair.matched_on,
+            "matched_zone": pair.matched_zone,
+        },
         "sentence": findings.sentence,
         "match_sheet": sheet_row(findings.sheet),
         "options": {CONTROL: option_row(findings.control.option), TRIAL: option_row(findings.trial.option)},

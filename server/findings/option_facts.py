@@ -2,17 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 from statistics import median
 
 from django.db.models import Prefetch, QuerySet
 from matchedpair.measures.areas import Area
 from matchedpair.measures.cost import time_basis
+from matchedpair.trials import AS_IS
 
 from server.catalogue.zones import signature
 from server.findings.inputs import ZonesByView, areas_to_measure, counted_runs, is_current
-from server.findings.judging import References
+from server.findings.judging import References, place_of
 from server.findings.measuring import NOISE
 from server.findings.models import Measure
 from server.runs.models import Run
@@ -54,16 +55,33 @@ class OptionFacts:
         reference = references.of(self.option.setup) if references else None
         return kept if is_current(kept, counted_runs(self.option), signature(self.areas[zone]), reference) else None
 
-    @property
-    def place(self) -> str:
-        """Scene, view and size, in words."""
-        return setup_in_words(self.option.setup)
-
 
 def facts_of(option: Option, zones: ZonesByView) -> OptionFacts:
     """Gather what is known of an option."""
     runs = [run for run in counted_runs(option) if run.picture]
     return OptionFacts(option, runs, areas_to_measure(option.setup, zones))
+
+
+def place_names(setups: Iterable[Setup]) -> dict[tuple[object, ...], str]:
+    """For each different place (by `place_of`) its scene, and as much more as tells it apart from the others."""
+    there = {place_of(setup): setup for setup in setups}
+    names = {key: setup.scene.title for key, setup in there.items()}
+    for part in _PARTS:
+        if len(set(names.values())) == len(names):
+            break
+        if len({part(setup) for setup in there.values()}) > 1:
+            names = {key: ", ".join(filter(None, (name, part(there[key])))) for key, name in names.items()}
+    return names
+
+
+_PARTS: tuple[Callable[[Setup], str], ...] = (
+    lambda setup: setup.view,
+    lambda setup: f"{setup.width} × {setup.height}",
+    lambda setup: "" if setup.variant == AS_IS else setup.variant,
+    lambda setup: f"frame {setup.frame}",
+    lambda setup: ", ".join(f"{name.replace('_', ' ')} {value:g}" for name, value in sorted(setup.quantities.items())),
+    lambda setup: f"part {setup.crop}" if setup.crop else "",
+)
 
 
 def setup_in_words(setup: Setup) -> str:

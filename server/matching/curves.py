@@ -21,7 +21,7 @@ from server.catalogue.zones import areas_by_view
 from server.findings.judging import References, place_of
 from server.findings.measuring import NOISE
 from server.findings.models import Measure
-from server.findings.option_facts import OptionFacts, facts_of, with_facts
+from server.findings.option_facts import OptionFacts, facts_of, place_names, with_facts
 from server.studies.models import Option, Study
 
 ERROR = "error"
@@ -109,12 +109,10 @@ def study_curves(study: Study, zone: str = WHOLE, of: str = NOISE) -> StudyCurve
     machine, note = _machine([t for own in times.values() for t in own])
     times = {pk: [t for t in own if t.machine == machine] for pk, own in times.items()}
     basis = time_basis([t for own in times.values() for t in own])
+    places = place_names(each.option.setup for each in facts)
     groups: dict[tuple[str, str], list[OptionFacts]] = defaultdict(list)
     for each in facts:
-        groups[(each.place, how_key(each.option))].append(each)
-    places: dict[str, set[object]] = defaultdict(set)
-    for each in facts:
-        places[each.place].add(place_of(each.option.setup))
+        groups[(places[place_of(each.option.setup)], how_key(each.option))].append(each)
     controls = {each.option.pk for each in facts if each.option.control_id is None}
     ladders = []
     for (place, how), own in groups.items():

@@ -3,11 +3,15 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from statistics import median
 
+from django.db.models import QuerySet
 from matchedpair.choose import OverScenes, over_scenes
+from matchedpair.choose.failing import SHIFT_STOPS
 from matchedpair.curves import SameNoise, SameTime, same_noise, same_time
+from matchedpair.curves.curve import BEYOND
+from matchedpair.curves.words import three
 from matchedpair.errors import RefusedError
 from matchedpair.measures.cost import median_interval, time_basis
 from matchedpair.measures.figure import Ratio
@@ -16,12 +20,16 @@ from server.findings.measuring import NOISE, ratio_of
 from server.findings.models import Comparison
 from server.matching.curves import Ladder, LadderPoint, StudyCurves, render_seconds
 
-ONE_STEP = "from one step each: whether a floor is in the way is not known"
+ONE_STEP = "one step each"
 
 
 @dataclass(frozen=True)
 class SameCell:
-    """One way of rendering at one place; None with the reason where nothing can be told."""
+    """One way of rendering at one place; None with the reason where nothing can be told.
+
+    `shift` is how much brighter than the control it is in stops, where that is more than chance: noise says nothing of
+    a picture that is smooth and wrong.
+    """
 
     place: str
     control: Ladder | None
@@ -29,6 +37,7 @@ class SameCell:
     noise: SameNoise | None
     time: SameTime | None
     lacks: str
+    shift: float | None = None
 
 
 @dataclass(frozen=True)
@@ -50,7 +59,8 @@ def same_table(curves: StudyCurves) -> list[SameRow]:
         if trial.of_control:
             continue
         titles.setdefault(trial.how, trial.title)
-        rows.setdefault(trial.how, []).append(_cell(curves, control, trial))
+        cell = _cell(curves, control, trial)
+        rows.setdefault(trial.how, []).append(replace(cell, shift=_shift(curves, control, trial)))
     found = []
     for how, cells in rows.items():
         summed = over_scenes({place: _noise_at(cells, place) for place in curves.places})
@@ -85,14 +95,26 @@ def _cell(curves: StudyCurves, control: Ladder | None, trial: Ladder) -> SameCel
     return SameCell(trial.place, control, trial, noise, time, "")
 
 
-def _unlike(curves: StudyCurves, control: Ladder, trial: Ladder) -> str:
-    """Why the noise of these two does not compare: their pictures were compared and it was refused, or not yet."""
-    sides = [[row.facts.option.pk for row in ladder.points if row.facts.runs] for ladder in (control, trial)]
-    rows = Comparison.objects.filter(
+def _shift(curves: StudyCurves, control: Ladder | None, trial: Ladder) -> float | None:
+    """The middle of the shifts of brightness that were found to be more than chance; None without one."""
+    if control is None:
+        return None
+    looks = _compared(curves, control, trial).exclude(look=None).values_list("look", flat=True)
+    told = [look["stops"] for look in looks if look["interval"] and look["interval"][0] * look["interval"][1] > 0.0]
+    return median(told) if told and abs(median(told)) >= SHIFT_STOPS else None
+
+
+def _compared(curves: StudyCurves, control: Ladder, trial: Ladder) -> QuerySet[Comparison]:
+    sides = [[row.facts.option.pk for row in ladder.points] for ladder in (control, trial)]
+    return Comparison.objects.filter(
         pair__control__in=sides[0], pair__trial__in=sides[1], zone=curves.zone, version=Comparison.VERSION
     )
-    reasons = list(rows.values_list("noise_refused", flat=True))
-    if not reasons and all(sides):
+
+
+def _unlike(curves: StudyCurves, control: Ladder, trial: Ladder) -> str:
+    """Why the noise of these two does not compare: their pictures were compared and it was refused, or not yet."""
+    reasons = list(_compared(curves, control, trial).values_list("noise_refused", flat=True))
+    if not reasons and all(any(row.facts.runs for row in ladder.points) for ladder in (control, trial)):
         return "the pictures are not compared yet"
     return next((reason for reason in reasons if reason), "")
 
@@ -115,6 +137,9 @@ def _of_one_step(curves: StudyCurves, control: LadderPoint, trial: LadderPoint) 
     (whole_c, ready_c), (whole_t, ready_t) = (render_seconds(side.times, basis) for side in (control, trial))
     if len(ready_t) < len(whole_t) or len(ready_c) < len(whole_c):
         raise RefusedError("same_noise", "an engine does not tell how long it got ready; render a ladder instead")
+    if not 1.0 / BEYOND <= ratio.value**2 <= BEYOND:
+        how = f"one step each, {three(ratio.value)} of the noise: too far apart to tell without rendering"
+        raise RefusedError("same_noise", f"{how}; match on noise, or render a ladder")
     t_c, t_t = median(whole_c), median(whole_t)
     t0_t = median(ready_t)
     seconds = t0_t + (t_t - t0_t) * ratio.value**2

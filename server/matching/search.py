@@ -14,6 +14,7 @@ from matchedpair.engines import EngineDefinition
 from matchedpair.engines.setting import Value
 from matchedpair.errors import InputError, MatchedPairError
 from matchedpair.measures.cost import time_basis
+from matchedpair.trials.plan_kind import QUALITY
 
 from server.catalogue.engines import engine_named, missing_reason
 from server.catalogue.zones import areas_by_view
@@ -268,7 +269,9 @@ def _option_at(row: Matching, definition: EngineDefinition, quality: float) -> O
 
 
 def _level(side: SideDraft, level: dict[str, Any], control: dict[str, Any]) -> dict[str, Any]:
-    """A factor's level as this side has it."""
+    """A factor's level as this side has it: only that of the knob may be another."""
+    if level["subject"] not in (QUALITY, side.knob):
+        return level
     value = level_value(side, level["subject"])
     changed = level["changed"] or value != control["value"]
     return {**level, "value": value, "shown": level_shown(side, level["subject"]), "changed": changed}

@@ -104,6 +104,7 @@ class SameCellSerializer(serializers.Serializer):
     same_noise = SameNoiseSerializer(allow_null=True)
     same_time = SameTimeSerializer(allow_null=True)
     lacks = serializers.CharField()
+    shift = serializers.FloatField(allow_null=True, help_text="Stops brighter than the control, if more than chance")
 
 
 class SameRowSerializer(serializers.Serializer):
@@ -250,7 +251,7 @@ def _cell_row(cell: SameCell) -> dict[str, Any]:
         "place": cell.place, "control_option": control.facts.option.pk if control else None,
         "trial_option": cell.trial.points[0].facts.option.pk,
         "same_noise": same_noise_row(noise) if noise else None, "same_time": same_time_row(time) if time else None,
-        "lacks": cell.lacks,
+        "lacks": cell.lacks, "shift": cell.shift,
     }  # fmt: skip
 
 

@@ -14,7 +14,8 @@ def sentence(curves: StudyCurves, table: list[SameRow]) -> str:
     what = "noise" if curves.of == NOISE else "error"
     told = [row for row in table if row.summed.worst is not None]
     if told:
-        return f"At the same {what} {_best(told)}."
+        row = max(told, key=lambda row: row.summed.worst or 0.0)
+        return f"At the same {what} {_best(row)}{_but(row)}."
     if table and all(row.summed.unreachable for row in table):
         return f"No option gets down to the control's {what}."
     fitted = sum(row.curve is not None for row in curves.ladders)
@@ -23,9 +24,14 @@ def sentence(curves: StudyCurves, table: list[SameRow]) -> str:
     return f"No curve yet: a ladder needs at least two steps of the quality knob, each with a time and a {what}."
 
 
-def _best(told: list[SameRow]) -> str:
-    """Of the options that can be told, the one whose worst place is best; never only its best place."""
-    row = max(told, key=lambda row: row.summed.worst or 0.0)
+def _but(row: SameRow) -> str:
+    """That it does not look the same, where it does not: the largest shift of brightness."""
+    shift = max((cell.shift for cell in row.cells if cell.shift is not None), key=abs, default=None)
+    return "" if shift is None else f"; but it is up to {abs(shift):.2f} stops {'brighter' if shift > 0 else 'darker'}"
+
+
+def _best(row: SameRow) -> str:
+    """What is said of the option whose worst place is best; never only its best place."""
     own = next(cell.noise for cell in row.cells if cell.noise is not None and cell.noise.speed_up is not None)
     if row.summed.told > 1 or row.summed.unreachable:
         wins = (row.summed.worst or 0.0) > 1.0 and not row.summed.unreachable

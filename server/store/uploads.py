@@ -23,10 +23,10 @@ ABANDONED_SECONDS = 3600.0
 LONGEST_ENDING = 8
 
 
-def uploaded(request: Request) -> UploadedFile:
-    """The form's ``file``. Raises `InputError` when it is missing or larger than half a gigabyte."""
-    if int(request.META.get("CONTENT_LENGTH") or 0) > MOST_BYTES:
-        raise InputError(f"the upload is larger than {MOST_BYTES >> 20} MB")
+def uploaded(request: Request, most: int = MOST_BYTES) -> UploadedFile:
+    """The form's ``file``. Raises `InputError` when it is missing or larger than `most` bytes (half a gigabyte)."""
+    if int(request.META.get("CONTENT_LENGTH") or 0) > most:
+        raise InputError(f"the upload is larger than {most >> 20} MB")
     upload = request.FILES.get("file")
     if not isinstance(upload, UploadedFile):
         raise InputError("the form must carry a file under the name 'file'")

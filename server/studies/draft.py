@@ -28,6 +28,7 @@ from matchedpair.trials import (
     setup_problems,
 )
 from matchedpair.trials.plan import Combination
+from matchedpair.trials.plan_kind import ENGINE, PRESET
 
 from server.catalogue.engines import engine_named, missing_reason
 from server.catalogue.scenes import scene_named
@@ -219,15 +220,24 @@ def _options(
         key = side.key()
         places.append(list(options).index(key) if key in options else len(options))
         if key not in options:
+            own = [_by_itself(baseline, side, factors, place, index) for place, index in enumerate(row)]
             shown = tuple(
-                ShownLevel(subject, title, level_value(side, subject), level_shown(side, subject), index > 0,
+                ShownLevel(subject, title, level_value(level, subject), level_shown(level, subject), index > 0,
                            tested_by(side, subject))
-                for subject, title, index in zip(factors.subjects, factors.titles, row, strict=True)
+                for subject, title, index, level in zip(factors.subjects, factors.titles, row, own, strict=True)
             )  # fmt: skip
             left_out = BY_HAND if key in (values.get("left_out") or ()) and control is not None else ""
-            own = None if control is None else places[control]
-            options[key] = OptionDraft(side, shown, own, key, left_out, None, small)
+            numbered = None if control is None else places[control]
+            options[key] = OptionDraft(side, shown, numbered, key, left_out, None, small)
     return list(options.values())
+
+
+def _by_itself(baseline: SideDraft, side: SideDraft, factors: _Factors, place: int, index: int) -> SideDraft:
+    """The side that names a factor's level: an engine or preset is named without what other factors change in it."""
+    subject = factors.subjects[place]
+    if subject not in (ENGINE, PRESET):
+        return side
+    return with_level(baseline, subject, factors.levels[place][index - 1]) if index else baseline
 
 
 def baseline_of(values: dict[str, Any]) -> tuple[SideDraft | None, Problems]:

@@ -45,12 +45,20 @@ class Curves(Lawful):
         self.assertAlmostEqual(cell["same_time"]["noise_ratio"], math.sqrt(400 / 32) / 5, places=4)
         self.assertRegex(body["sentence"], r"^At the same noise extra on is 1\.94 times as fast as the control \(")
 
-    def test_one_step_each_is_told_from_getting_ready(self):
+    def test_one_step_each_far_apart_is_not_extrapolated(self):
         study = self.create(settings={"samples": 64}, factors=[factor("extra", True)])
         self.finish(study)
         [cell] = self.curves(study)["same"][0]["cells"]
-        # trial at 64 samples: half the noise in 65 s, so the same noise takes 1 + 64/4 s
-        self.assertAlmostEqual(cell["same_noise"]["speed_up"], 33 / 17, places=4)
+        self.assertIsNone(cell["same_noise"])
+        self.assertIn("0.500 of the noise: too far apart to tell", cell["lacks"])
+
+    def test_one_step_each_is_told_from_getting_ready(self):
+        self.other = {"extra": (900.0, 0.0, 1.0, 1.0)}
+        study = self.create(settings={"samples": 64}, factors=[factor("extra", True)])
+        self.finish(study)
+        [cell] = self.curves(study)["same"][0]["cells"]
+        # trial at 64 samples: 3.75 % in 65 s, so the control's 5 % take 1 + 64 · 0.5625 s
+        self.assertAlmostEqual(cell["same_noise"]["speed_up"], 33 / 37, places=4)
         self.assertIn("one step each", cell["same_noise"]["note"])
 
     def test_what_is_refused_between_pictures_is_not_given_from_curves(self):

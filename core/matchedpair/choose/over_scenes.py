@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from statistics import median
 
 from matchedpair.curves.same import SameNoise, is_tie
+from matchedpair.curves.words import three
 
 
 @dataclass(frozen=True)
@@ -36,10 +37,10 @@ def over_scenes(speed_ups: Mapping[str, SameNoise | None]) -> OverScenes:
         return OverScenes(None, "", None, 0, unreachable, words)
     worst = min(values, key=lambda place: values[place])
     usual = median(values.values())
-    parts = [f"usually {usual:.3g} ×" if len(values) > 1 else f"{usual:.3g} × in {worst}"]
+    parts = [f"usually {three(usual)} times" if len(values) > 1 else f"{three(usual)} times in {worst}"]
     if len(values) > 1:
         tie = ", a tie" if is_tie(values[worst], known[worst].interval) else ""
-        parts.append(f"at worst {values[worst]:.3g} × in {worst}{tie}")
+        parts.append(f"at worst {three(values[worst])} times in {worst}{tie}")
     if unreachable:
         parts.append(f"not reachable in {', '.join(unreachable)}")
     missing = len(speed_ups) - len(values) - len(unreachable)

@@ -1,9 +1,10 @@
 """How an option's noise falls with its quality knob and with time: noise² = a/N + b², t = t0 + c·N.
 
 Both are fitted by least squares of relative residuals with nothing negative, so that a point at few samples counts as
-much as one at many. What is uncertain is got by drawing the ladder again: from the fitted laws, with the scatter that
-the residuals show. Few points say little of their own scatter, so what is usual (`NOISE_SCATTER`, `TIME_SCATTER`) is
-weighed in like `PRIOR_COUNT` further points, and intervals are Student's.
+much as one at many; a point that says how sure it is counts by that. What is uncertain is got by drawing the ladder
+again: from the fitted laws, with the points' own errors (else what is usual, `NOISE_SCATTER` and `TIME_SCATTER`) times
+the factor that the residuals show. Few points say little of it, so 1 is weighed in like `PRIOR_COUNT` further points,
+and intervals are Student's.
 """
 
 from __future__ import annotations
@@ -24,6 +25,7 @@ from matchedpair.measures.figure import Interval
 VERSION = 1
 NOISE_SCATTER = 0.015  # of noise measured by twins, relative
 TIME_SCATTER = 0.06  # of one render's time, relative
+LEAST_SCATTER = 0.003
 PRIOR_COUNT = 4
 DRAWS = 400
 BEYOND = 2.0  # nothing is told beyond twice the measured ladder
@@ -139,22 +141,21 @@ def fit_curve(points: Sequence[Point]) -> Curve:
     square = np.array([p.noise_percent for p in good]) ** 2
     ready = _ready(good)
     rest = np.array([p.seconds for p in good]) - ready
-    noise = fit_two_terms(1.0 / N, square)
+    own = _own_scatter(good)
+    noise = fit_two_terms(1.0 / N, square, own[0])
     if noise[0] <= 0.0:
-        raise RefusedError(
-            CURVE, "noise does not fall as quality rises; is the knob the right one, and are its columns?"
-        )
+        raise RefusedError(CURVE, "noise does not fall as quality rises")
     if np.any(rest <= 0.0):
         raise RefusedError(CURVE, "some times are all getting ready; nothing is left that could grow with quality")
-    time = fit_two_terms(N, rest)
+    time = fit_two_terms(N, rest, own[1])
     if time[0] <= 0.0:
-        raise RefusedError(CURVE, "time does not grow with quality; is the knob the right one, and are its columns?")
+        raise RefusedError(CURVE, "time does not grow with quality")
     residuals = relative_residuals(noise, 1.0 / N, square), relative_residuals(time, N, rest)
-    scatter = _scatter(residuals[0], 2 * NOISE_SCATTER), _scatter(residuals[1], TIME_SCATTER)
+    scatter = [each * _excess(rest_of / each) for each, rest_of in zip(own, residuals, strict=True)]
     # seeded by the points: the same each time, and independent from curve to curve
     dice = np.random.default_rng(np.concatenate([N, square, rest]).view(np.uint32))
     drawn = [
-        fit_two_terms(u, (p[0] * u + p[1]) * np.exp(sigma * dice.standard_normal((DRAWS, len(N)))))
+        fit_two_terms(u, (p[0] * u + p[1]) * np.exp(sigma * dice.standard_normal((DRAWS, len(N)))), sigma)
         for u, p, sigma in ((1.0 / N, noise, scatter[0]), (N, time, scatter[1]))
     ]
     drawn[1][:, 1] += ready
@@ -172,9 +173,22 @@ def _ready(points: Sequence[Point]) -> float:
     return float(np.median(known)) if len(known) == len(points) else 0.0
 
 
-def _scatter(residuals: Numbers, usual: float) -> float:
-    freedom = max(len(residuals) - 2, 0)
-    whole = PRIOR_COUNT * usual**2 + (float(np.sum(residuals**2)) if freedom else 0.0)
+def _own_scatter(points: Sequence[Point]) -> tuple[Numbers, Numbers]:
+    """Relative standard errors of noise² and of time, from each point's interval or what is usual."""
+    noise = [2.0 * _relative(p.noise_interval, NOISE_SCATTER) for p in points]
+    return np.array(noise), np.array([_relative(p.seconds_interval, TIME_SCATTER) for p in points])
+
+
+def _relative(interval: Interval | None, usual: float) -> float:
+    if interval is None or interval[0] <= 0.0:
+        return usual
+    return max(math.log(interval[1] / interval[0]) / 2.0 / 1.96, LEAST_SCATTER)
+
+
+def _excess(standardised: Numbers) -> float:
+    """By what factor the points scatter more (or less) than their own errors say, the prior weighed in."""
+    freedom = max(len(standardised) - 2, 0)
+    whole = PRIOR_COUNT + (float(np.sum(standardised**2)) if freedom else 0.0)
     return math.sqrt(whole / (PRIOR_COUNT + freedom))
 
 

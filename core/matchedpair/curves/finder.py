@@ -13,7 +13,7 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
-from itertools import pairwise
+from itertools import combinations
 from typing import Literal
 
 import numpy as np
@@ -25,7 +25,9 @@ WITHIN = 0.03
 MOST_RENDERS = 5
 MOST_PILOT = 6
 STEP = 4.0
-LAW_HOLDS = 0.04
+LAW_HOLDS = {NOISE: 0.04, TIME: 0.12}  # times scatter more
+SCATTER = {NOISE: 0.9, TIME: 0.75}
+APART = 1.5  # values of the knob nearer than this may come out in either order
 FLAT = 0.05
 TINY_STEP = 0.01
 
@@ -103,7 +105,7 @@ def next_step(
     off = closest[1] / target - 1.0
     if abs(off) <= within:
         return Step("sure", closest[0], f"{_unit(on, closest[1])} is {_off(off)} the target")
-    if len(known) > 1 and _rises(known) is None:
+    if len(known) > 1 and _rises(on, known) is None:
         return Step("failed", None, _not_monotone(on, known))
     guess = _Guess(on, target, known, knob)
     if guess.unreachable:
@@ -129,7 +131,7 @@ class _Guess:
         self.quality = math.nan
         self.towards = -1
         quality, figure = (np.array(column) for column in zip(*known, strict=True))
-        rising = _rises(known)
+        rising = _rises(on, known)
         if rising is None:
             rising = on == TIME  # one step alone: more quality is more time and less noise until it shows otherwise
         self._by_law(on, target, quality, figure)
@@ -152,7 +154,7 @@ class _Guess:
         wanted = target**2 if on == NOISE else target
         p, q = (float(value) for value in fit_two_terms(u, y))
         share = 0.5 if on == NOISE else 1.0
-        if p <= 0.0 or share * np.max(np.abs(relative_residuals(np.array([p, q]), u, y))) > LAW_HOLDS:
+        if p <= 0.0 or share * np.max(np.abs(relative_residuals(np.array([p, q]), u, y))) > LAW_HOLDS[on]:
             return
         room = wanted - q
         if room <= 0.0:
@@ -198,13 +200,15 @@ class _Guess:
         self.unreachable = f"not reachable: the knob ends at {end:g}, with {_unit(on, nearest[1])} at {nearest[0]:g}"
 
 
-def _rises(known: Sequence[tuple[float, float]]) -> bool | None:
-    """Whether the figure rises with the knob; None when it does neither throughout, a tenth of scatter let be."""
+def _rises(on: str, known: Sequence[tuple[float, float]]) -> bool | None:
+    """Whether the figure rises with the knob; None when it does neither throughout, the usual scatter let be."""
     if len(known) < 2:
         return None
     rising = known[-1][1] > known[0][1]
-    steps = [(b[1] / a[1]) if rising else (a[1] / b[1]) for a, b in pairwise(known)]
-    return rising if all(step > 0.9 for step in steps) else None
+    steps = [
+        (b[1] / a[1]) if rising else (a[1] / b[1]) for a, b in combinations(known, 2) if b[0] >= APART * a[0]
+    ]  # fmt: skip
+    return rising if all(step > SCATTER[on] for step in steps) else None
 
 
 def _bracket(quality: Numbers, figure: Numbers, target: float) -> tuple[tuple[float, float], tuple[float, float]]:
@@ -223,7 +227,7 @@ def _along(ends: tuple[tuple[float, float], tuple[float, float]], target: float)
 
 
 def _closest(on: str, closest: tuple[float, float], off: float, why: str = "") -> Step:
-    return Step("closest", closest[0], f"the nearest found: {_unit(on, closest[1])}, {_off(off)} the target{why}")
+    return Step("closest", closest[0], f"{_unit(on, closest[1])}, {_off(off)} the target{why}")
 
 
 def _off(off: float) -> str:

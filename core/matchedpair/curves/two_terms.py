@@ -10,22 +10,24 @@ from numpy.typing import NDArray
 Numbers = NDArray[np.floating[Any]]
 
 
-def fit_two_terms(u: Numbers, y: Numbers) -> Numbers:
-    """Fit y = p·u + q, p ≥ 0 and q ≥ 0, to many data sets at once; the sum of ((p·u + q − y) / y)² is least.
+def fit_two_terms(u: Numbers, y: Numbers, sigma: Numbers | float = 1.0) -> Numbers:
+    """Fit y = p·u + q, p ≥ 0 and q ≥ 0, to many data sets at once; the sum of ((p·u + q − y) / (sigma·y))² is least.
 
     Parameters
     ----------
     u : ndarray, shape (n,)
     y : ndarray, shape (..., n), above 0
+    sigma : ndarray, shape (n,), or float
+        Relative standard error of each y, up to a common factor.
 
     Returns
     -------
     ndarray, shape (..., 2)
         p and q. With a single u, q is 0.
     """
-    first, second = u / y, 1.0 / y
+    first, second, target = u / (y * sigma), 1.0 / (y * sigma), np.ones_like(y) / sigma
     aa, ab, bb = (np.sum(left * right, axis=-1) for left, right in ((first, first), (first, second), (second, second)))
-    ta, tb = np.sum(first, axis=-1), np.sum(second, axis=-1)
+    ta, tb = np.sum(first * target, axis=-1), np.sum(second * target, axis=-1)
     determinant = aa * bb - ab * ab
     alone = np.stack([ta / aa, np.zeros_like(ta)], axis=-1)
     if np.ptp(u) <= 1e-12 * np.max(np.abs(u)):

@@ -75,4 +75,5 @@ def _slope(slope: float, interval: Interval | None) -> str:
         return ""
     how = "slower" if slope > IDEAL_SLOPE else "faster"
     spread = f"{interval[0]:.2f} to {interval[1]:.2f}"
-    return f"Noise falls {how} than with the square root: its slope is {slope:.2f} ({spread}), not −0.50."
+    words = f"Noise falls {how} than with the square root: its slope is {slope:.2f} ({spread}), not -0.50."
+    return words.replace("-0.", "−0.")

@@ -107,6 +107,46 @@ export const measuresQuery = (id: number, zone: string) =>
     placeholderData: keepPreviousData,
   });
 
+export const curvesQuery = (id: number, zone: string, of: "noise" | "error") =>
+  queryOptions({
+    queryKey: ["curves", id, zone, of],
+    queryFn: () =>
+      body(api.GET("/api/studies/{id}/curves/", { params: { path: { id }, query: { zone, of } } })),
+    refetchInterval: AT_REST,
+    placeholderData: keepPreviousData,
+  });
+
+export const effectsQuery = (id: number, zone: string) =>
+  queryOptions({
+    queryKey: ["effects", id, zone],
+    queryFn: () => body(api.GET("/api/studies/{id}/effects/", { params: { path: { id }, query: { zone } } })),
+    placeholderData: keepPreviousData,
+  });
+
+export const matchingsQuery = (id: number) =>
+  queryOptions({
+    queryKey: ["matchings", id],
+    queryFn: () => body(api.GET("/api/studies/{id}/matchings/", { params: { path: { id } } })),
+    refetchInterval: (query) =>
+      query.state.data?.some((row) => row.state === "searching") ? WHILE_RUNNING : AT_REST,
+  });
+
+export const decisionQuery = (id: number, place: string) =>
+  queryOptions({
+    queryKey: ["decision", id, place],
+    queryFn: () =>
+      body(api.GET("/api/studies/{id}/decision/", { params: { path: { id }, query: { place } } })),
+    refetchInterval: AT_REST,
+    placeholderData: keepPreviousData,
+  });
+
+export const recipesQuery = (study?: number) =>
+  queryOptions({
+    queryKey: ["recipes", study ?? 0],
+    queryFn: () =>
+      body(api.GET("/api/recipes/", { params: { query: study === undefined ? {} : { study } } })),
+  });
+
 export const questionsQuery = queryOptions({
   queryKey: ["questions"],
   queryFn: () => body(api.GET("/api/questions/")),

@@ -1328,6 +1328,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/studies/{id}/bundle.zip": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The whole study as a zip of JSON, CSV and EXR, that another installation imports and shows alike. */
+        get: operations["studies_bundle.zip_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/studies/{id}/contact-sheet/": {
         parameters: {
             query?: never;
@@ -1584,6 +1601,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/studies/{id}/report/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The report of a study: one page with its own fonts and pictures, that prints well. */
+        get: operations["studies_report_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/studies/{id}/start/": {
         parameters: {
             query?: never;
@@ -1732,6 +1766,23 @@ export interface paths {
         put?: never;
         /** @description Put back a use that was taken away. */
         post: operations["studies_uses_restore_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/import/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Import a study bundle: all of it, or nothing. */
+        post: operations["studies_import_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2129,6 +2180,11 @@ export interface components {
             runs: number;
             /** Format: date-time */
             last: string;
+        };
+        /** @description A study bundle. */
+        BundleUploadRequest: {
+            /** Format: binary */
+            file: string;
         };
         /** @description An option that can be chosen. */
         Candidate: {
@@ -2789,6 +2845,11 @@ export interface components {
                 [key: string]: string;
             };
             missing: string[];
+        };
+        /** @description The study as it is here. */
+        ImportedStudy: {
+            study: number;
+            question: string;
         };
         /** @description How far two levels together are from what each alone would give. */
         Interaction: {
@@ -3870,6 +3931,11 @@ export interface components {
             same_noise: components["schemas"]["SameNoise"] | null;
             same_time: components["schemas"]["SameTime"] | null;
             lacks: string;
+            /**
+             * Format: double
+             * @description Stops brighter than the control, if more than chance
+             */
+            shift: number | null;
         };
         /** @description A control at one step, and the trial with as much noise. */
         SameNoise: {
@@ -6362,6 +6428,27 @@ export interface operations {
             };
         };
     };
+    "studies_bundle.zip_retrieve": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/zip": string;
+                };
+            };
+        };
+    };
     studies_contact_sheet_retrieve: {
         parameters: {
             query?: {
@@ -6739,6 +6826,27 @@ export interface operations {
             };
         };
     };
+    studies_report_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/html": string;
+                };
+            };
+        };
+    };
     studies_start_create: {
         parameters: {
             query?: never;
@@ -6989,6 +7097,29 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Decision"];
+                };
+            };
+        };
+    };
+    studies_import_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["BundleUploadRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImportedStudy"];
                 };
             };
         };

@@ -1,4 +1,6 @@
+import { lazy, Suspense } from "react";
 import { Link, Navigate, Route, Routes } from "react-router";
+import { Loading } from "../parts/Notice";
 import { BlindPage } from "../screens/blind/BlindPage";
 import { ContactPage } from "../screens/contact/ContactPage";
 import { EnginesPage } from "../screens/engines/EnginesPage";
@@ -16,31 +18,47 @@ import { StudyPage } from "../screens/study/StudyPage";
 import { QueueNotice } from "./QueueNotice";
 import { TopBar } from "./TopBar";
 
+const CurvesPage = lazy(async () => ({
+  default: (await import("../screens/curves/CurvesPage")).CurvesPage,
+}));
+
+const DecidePage = lazy(async () => ({
+  default: (await import("../screens/decide/DecidePage")).DecidePage,
+}));
+const RecipesPage = lazy(async () => ({
+  default: (await import("../screens/recipes/RecipesPage")).RecipesPage,
+}));
+
 export function App() {
   return (
     <div className="flex h-dvh flex-col print:block print:h-auto">
       <TopBar />
       <QueueNotice />
       <main className="min-h-0 flex-1 overflow-auto print:overflow-visible" id="main">
-        <Routes>
-          <Route path="/" element={<Studies />} />
-          <Route path="/studies" element={<Navigate to="/" replace />} />
-          <Route path="/studies/new" element={<Questions />} />
-          <Route path="/studies/plan" element={<PlanPage />} />
-          <Route path="/studies/:id/plan" element={<PlanPage />} />
-          <Route path="/queue" element={<QueuePage />} />
-          <Route path="/studies/:id" element={<StudyPage />} />
-          <Route path="/studies/:id/measures" element={<MeasuresPage />} />
-          <Route path="/studies/:id/contact-sheet" element={<ContactPage />} />
-          <Route path="/pairs/:id" element={<PairPage />} />
-          <Route path="/blind/:id" element={<BlindPage />} />
-          <Route path="/scenes" element={<ScenesPage />} />
-          <Route path="/scenes/:name" element={<ScenePage />} />
-          <Route path="/engines" element={<EnginesPage />} />
-          <Route path="/imports" element={<ImportsPage />} />
-          <Route path="/imports/:id" element={<ImportPage />} />
-          <Route path="*" element={<Nowhere />} />
-        </Routes>
+        <Suspense fallback={<Loading what="page" />}>
+          <Routes>
+            <Route path="/" element={<Studies />} />
+            <Route path="/studies" element={<Navigate to="/" replace />} />
+            <Route path="/studies/new" element={<Questions />} />
+            <Route path="/studies/plan" element={<PlanPage />} />
+            <Route path="/studies/:id/plan" element={<PlanPage />} />
+            <Route path="/queue" element={<QueuePage />} />
+            <Route path="/studies/:id" element={<StudyPage />} />
+            <Route path="/studies/:id/measures" element={<MeasuresPage />} />
+            <Route path="/studies/:id/curves" element={<CurvesPage />} />
+            <Route path="/studies/:id/decide" element={<DecidePage />} />
+            <Route path="/recipes" element={<RecipesPage />} />
+            <Route path="/studies/:id/contact-sheet" element={<ContactPage />} />
+            <Route path="/pairs/:id" element={<PairPage />} />
+            <Route path="/blind/:id" element={<BlindPage />} />
+            <Route path="/scenes" element={<ScenesPage />} />
+            <Route path="/scenes/:name" element={<ScenePage />} />
+            <Route path="/engines" element={<EnginesPage />} />
+            <Route path="/imports" element={<ImportsPage />} />
+            <Route path="/imports/:id" element={<ImportPage />} />
+            <Route path="*" element={<Nowhere />} />
+          </Routes>
+        </Suspense>
       </main>
     </div>
   );

@@ -9,6 +9,7 @@ const SCREENS = [
   ["/queue", "Queue"],
   ["/scenes", "Scenes"],
   ["/engines", "Engines"],
+  ["/recipes", "Recipes"],
   ["/imports", "Renders from elsewhere"],
 ] as const;
 

@@ -43,6 +43,12 @@ export function StudyPage() {
           <Link to={`/studies/${id}/measures`} className="act flex items-center">
             Measures
           </Link>
+          <Link to={`/studies/${id}/curves`} className="act flex items-center">
+            Curves
+          </Link>
+          <Link to={`/studies/${id}/decide`} className="act flex items-center">
+            Decide
+          </Link>
           <Link to={`/studies/${id}/contact-sheet`} className="act flex items-center">
             Contact sheet
           </Link>

@@ -1,0 +1,76 @@
+"""The report, and study bundles out and in."""
+
+from __future__ import annotations
+
+import tempfile
+
+from django.conf import settings
+from django.http import FileResponse, HttpResponse
+from django.shortcuts import get_object_or_404
+from django.utils.text import slugify
+from drf_spectacular.types import OpenApiTypes
+from drf_spectacular.utils import extend_schema
+from rest_framework import serializers, status
+from rest_framework.decorators import api_view, parser_classes
+from rest_framework.parsers import MultiPartParser
+from rest_framework.request import Request
+from rest_framework.response import Response
+
+from server.sharing.report import report_html
+from server.sharing.study_export import write_study
+from server.sharing.study_import import load_study
+from server.store.uploads import upload_on_disk, uploaded
+from server.studies.models import Study
+
+MOST_BUNDLE_BYTES = 8 * 1024 * 1024 * 1024
+IN_MEMORY = 32 * 1024 * 1024
+
+
+class BundleUploadSerializer(serializers.Serializer):
+    """A study bundle."""
+
+    file = serializers.FileField()
+
+
+class ImportedStudySerializer(serializers.Serializer):
+    """The study as it is here."""
+
+    study = serializers.IntegerField()
+    question = serializers.CharField()
+
+
+@extend_schema(responses={(200, "text/html"): OpenApiTypes.STR})
+@api_view(["GET"])
+def report(request: Request, pk: int) -> HttpResponse:
+    """The report of a study: one page with its own fonts and pictures, that prints well."""
+    study = get_object_or_404(Study.objects.select_related("setup__scene"), pk=pk)
+    response = HttpResponse(report_html(study), content_type="text/html; charset=utf-8")
+    if request.query_params.get("save"):
+        response["Content-Disposition"] = f'attachment; filename="{_name(study)}.html"'
+    return response
+
+
+@extend_schema(responses={(200, "application/zip"): OpenApiTypes.BINARY})
+@api_view(["GET"])
+def bundle(request: Request, pk: int) -> FileResponse:
+    """The whole study as a zip of JSON, CSV and EXR, that another installation imports and shows alike."""
+    study = get_object_or_404(Study.objects.select_related("setup__scene"), pk=pk)
+    file = tempfile.SpooledTemporaryFile(max_size=IN_MEMORY, dir=settings.HOME)  # noqa: SIM115 - the response closes it
+    write_study(study, file)  # type: ignore[arg-type]  # a spooled file is one of bytes
+    file.seek(0)
+    return FileResponse(file, as_attachment=True, filename=f"{_name(study)}.zip", content_type="application/zip")
+
+
+@extend_schema(request={"multipart/form-data": BundleUploadSerializer}, responses={201: ImportedStudySerializer})
+@api_view(["POST"])
+@parser_classes([MultiPartParser])
+def import_study(request: Request) -> Response:
+    """Import a study bundle: all of it, or nothing."""
+    upload = uploaded(request, most=MOST_BUNDLE_BYTES)
+    with upload_on_disk(upload, upload.name or "") as path:
+        study = load_study(path, settings.HOME)
+    return Response({"study": study.pk, "question": study.question}, status=status.HTTP_201_CREATED)
+
+
+def _name(study: Study) -> str:
+    return slugify(study.question)[:60] or f"study-{study.pk}"

@@ -1,0 +1,198 @@
+"""Writes a whole study as one zip that another installation imports and shows alike."""
+
+from __future__ import annotations
+
+import csv
+import io
+import json
+import zipfile
+from collections.abc import Iterable, Sequence
+from typing import IO, Any
+
+from django.db.models import Model
+from django.utils import timezone
+
+from server.catalogue.models import SceneRevision, Zone
+from server.catalogue.scenes import SCENE
+from server.decisions.models import Production
+from server.findings.export import (
+    BLIND_FIELDS,
+    COMPARISON_FIELDS,
+    MEASURE_FIELDS,
+    OPTION_FIELDS,
+    PIN_FIELDS,
+    ROUND_FIELDS,
+    SETUP_FIELDS,
+    STUDY_FIELDS,
+    VERDICT_FIELDS,
+    plain_cell,
+)
+from server.findings.studies import study_findings
+from server.findings.table import COLUMNS, as_csv
+from server.references.models import Reference
+from server.runs.models import ENDED_STATES, Run
+from server.sharing.study_format import (
+    DOCUMENT,
+    FIGURES,
+    FORMAT,
+    KIND,
+    MATCHING_FIELDS,
+    OPTION_MORE,
+    PAIR_FIELDS,
+    PRODUCTION_FIELDS,
+    RECIPE_FIELDS,
+    REFERENCE_FIELDS,
+    RUN_FIELDS,
+    RUNS,
+    SCENE_FIELDS,
+    USE_FIELDS,
+    ZONE_FIELDS,
+    picture_name,
+    scene_name,
+)
+from server.store.files import path_of
+from server.store.pixels import PICTURE
+from server.studies.models import Option, Pair, Setup, Study
+
+FIGURE_COLUMNS = ("option", "zone", "measure", "value", "unit", "low", "high", "method", "version", "refused")
+
+
+def write_study(study: Study, file: IO[bytes]) -> None:
+    """Write a study's bundle. Renders that have not ended, and pictures that were let go, are not in it."""
+    made = _Exported(study)
+    document = made.document()
+    with zipfile.ZipFile(file, "w", zipfile.ZIP_DEFLATED) as bundle:
+        bundle.writestr(DOCUMENT, json.dumps(document, indent=1, ensure_ascii=False))
+        bundle.writestr(RUNS, as_csv(made.runs, COLUMNS))
+        bundle.writestr(FIGURES, _figures_csv(made.options))
+        for scene in made.scenes:
+            path = path_of(scene.revision, SCENE) if scene.revision else None
+            if path is not None and path.is_file():
+                bundle.write(path, scene_name(scene.revision))
+        for digest in dict.fromkeys(pictures_of(document)):
+            path = path_of(digest, PICTURE)
+            if path.is_file():
+                bundle.write(path, picture_name(digest), zipfile.ZIP_STORED)
+
+
+def pictures_of(document: dict[str, Any]) -> list[str]:
+    """The hashes of all pictures that a document names."""
+    found = [digest for run in document["runs"] for digest in (run["picture"], *run["passes"].values())]
+    names = ("picture", "twin", "matched_picture")
+    found += [row[name] for row in document["references"] for name in names]
+    return [digest for digest in found if digest]
+
+
+class _Exported:
+    """A study's rows in the order in which others point to them."""
+
+    def __init__(self, study: Study) -> None:
+        self.study = study
+        self.options = list(
+            study.options.select_related("setup__scene").prefetch_related("measures").order_by("number", "pk")
+        )
+        self.pairs = list(study.pairs.order_by("pk"))
+        runs = Run.objects.filter(study=study, state__in=ENDED_STATES)
+        self.runs = list(runs.select_related("option__setup__scene", "study").order_by("position", "pk"))
+        places = {(each.setup.scene.name, each.setup.view) for each in self.options}
+        self.zones = [zone for zone in Zone.objects.filter(removed_at=None) if (zone.scene, zone.view) in places]
+        scenes = {each.setup.scene_id for each in self.options}
+        self.references = list(
+            Reference.objects.filter(setup__scene__in=scenes, removed_at=None).select_related("setup__scene")
+            .order_by("created_at", "pk")
+        )  # fmt: skip
+        setups = [each.setup for each in self.options] + [each.setup for each in self.references] + [study.setup]
+        self.setups: list[Setup] = list({setup.pk: setup for setup in setups}.values())
+        self.scenes: list[SceneRevision] = list({setup.scene_id: setup.scene for setup in self.setups}.values())
+
+    def document(self) -> dict[str, Any]:
+        """All rows as plain values."""
+        study = self.study
+        production = Production.objects.filter(study=study).first()
+        return {
+            "format": FORMAT, "kind": KIND, "made_at": timezone.now().isoformat(),
+            "sentence": study_findings(study).sentence,
+            "study": _row(study, (*STUDY_FIELDS, "draft"))
+            | {"created_at": study.created_at.isoformat(), "setup": _place(self.setups, study.setup_id)},
+            "scenes": [_row(scene, SCENE_FIELDS) for scene in self.scenes],
+            "setups": [
+                _row(setup, SETUP_FIELDS) | {"scene": _place(self.scenes, setup.scene_id)} for setup in self.setups
+            ],
+            "options": [self._option(option) for option in self.options],
+            "runs": [self._run(run) for run in self.runs],
+            "pairs": [self._pair(pair) for pair in self.pairs],
+            "zones": [_row(zone, ZONE_FIELDS) | {"scene": zone.scene} for zone in self.zones],
+            "references": [
+                _dated(row, REFERENCE_FIELDS) | {"setup": _place(self.setups, row.setup_id)} for row in self.references
+            ],
+            "uses": [
+                _row(use, USE_FIELDS)
+                | {"by_hand": _place(self.options, use.by_hand_id), "removed": use.removed_at is not None}
+                for use in study.uses.all()
+            ],
+            "production": _row(production, PRODUCTION_FIELDS) if production else None,
+            "recipes": [_dated(row, RECIPE_FIELDS) for row in study.recipes.filter(removed_at=None).order_by("pk")],
+            "matchings": [self._matching(row) for row in study.matchings.exclude(state="searching").order_by("pk")],
+        }  # fmt: skip
+
+    def _option(self, option: Option) -> dict[str, Any]:
+        return _row(option, (*OPTION_FIELDS, *OPTION_MORE)) | {
+            "setup": _place(self.setups, option.setup_id), "control": _place(self.options, option.control_id),
+            "comes_with": _place(self.options, option.comes_with_id),
+            "measures": [_row(row, MEASURE_FIELDS) for row in option.measures.all()],
+        }  # fmt: skip
+
+    def _run(self, run: Run) -> dict[str, Any]:
+        row = _row(run, RUN_FIELDS)
+        dates = {name: row[name].isoformat() if row[name] else None for name in ("started_at", "ended_at")}
+        return row | dates | {
+            "option": _place(self.options, run.option_id), "made_by": _place(self.runs, run.made_by_id),
+        }  # fmt: skip
+
+    def _pair(self, pair: Pair) -> dict[str, Any]:
+        return _row(pair, PAIR_FIELDS) | {
+            "control": _place(self.options, pair.control_id), "trial": _place(self.options, pair.trial_id),
+            "comparisons": [_row(row, COMPARISON_FIELDS) for row in pair.comparisons.order_by("zone")],
+            "verdicts": [_dated(row, VERDICT_FIELDS) for row in pair.verdicts.filter(withdrawn_at=None)],
+            "pins": [_dated(row, PIN_FIELDS) for row in pair.pins.filter(removed_at=None)],
+            "blind_tests": [
+                _dated(test, BLIND_FIELDS)
+                | {"ended_at": test.ended_at.isoformat(), "rounds": [_row(r, ROUND_FIELDS) for r in test.rounds.all()]}
+                for test in pair.blind_tests.exclude(ended_at=None).prefetch_related("rounds") if test.ended_at
+            ],
+        }  # fmt: skip
+
+    def _matching(self, row: Any) -> dict[str, Any]:
+        tried = [each | {"option": _place(self.options, each["option"])} for each in row.tried]
+        return _dated(row, MATCHING_FIELDS) | {
+            "control": _place(self.options, row.control_id), "trial": _place(self.options, row.trial_id),
+            "pair": _place(self.pairs, row.pair_id), "tried": [each for each in tried if each["option"] is not None],
+        }  # fmt: skip
+
+
+def _row(row: Model, fields: Sequence[str]) -> dict[str, Any]:
+    return {name: getattr(row, name) for name in fields}
+
+
+def _dated(row: Any, fields: Sequence[str]) -> dict[str, Any]:
+    return _row(row, fields) | {"created_at": row.created_at.isoformat()}
+
+
+def _place(rows: Sequence[Model], pk: int | None) -> int | None:
+    """Where a row stands in its list; None for none, or for one that is not in the bundle."""
+    return next((place for place, row in enumerate(rows) if row.pk == pk), None) if pk is not None else None
+
+
+def _figures_csv(options: Iterable[Option]) -> bytes:
+    """One row a figure; empty where there is none."""
+    text = io.StringIO()
+    writer = csv.writer(text)
+    writer.writerow(FIGURE_COLUMNS)
+    for option in options:
+        for row in option.measures.all():
+            cells = [
+                option.title, row.zone, row.name, row.value, row.unit, row.low, row.high, row.method, row.version,
+                row.refused,
+            ]  # fmt: skip
+            writer.writerow([plain_cell(cell) for cell in cells])
+    return text.getvalue().encode()

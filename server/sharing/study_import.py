@@ -1,0 +1,279 @@
+"""Reads a study bundle into this installation: all of it, or nothing.
+
+Only names that the format knows are read, and each only once; sizes are checked before anything is unpacked; the
+document must keep to the schema, and each picture to its hash. Files that were stored for a bundle that then fails are
+taken away again.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import json
+import re
+import zipfile
+import zlib
+from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
+from datetime import datetime
+from pathlib import Path
+from typing import Any
+
+from django.core.exceptions import ValidationError
+from django.db import DatabaseError, transaction
+from django.db.models import Model
+from django.utils import timezone
+from jsonschema import Draft202012Validator
+from matchedpair.choose import recipe_of
+from matchedpair.errors import InputError
+from matchedpair.measures.areas import parse_area
+
+from server.catalogue.models import SceneRevision, Zone
+from server.catalogue.scenes import SCENE
+from server.decisions.models import Production, RecipeVersion, StudyUse
+from server.findings.models import BlindRound, BlindTest, Comparison, Measure, Pin, Verdict
+from server.matching.models import Matching, MatchingState
+from server.references.models import Reference
+from server.runs.models import ENDED_STATES, Run
+from server.sharing.study_export import pictures_of
+from server.sharing.study_format import (
+    DOCUMENT,
+    FIGURES,
+    FORMAT,
+    KIND,
+    RUNS,
+    SCHEMA,
+    picture_name,
+    scene_name,
+)
+from server.store.files import keep, path_of, room_problem
+from server.store.pixels import PICTURE
+from server.studies.api import DraftSerializer
+from server.studies.models import Option, Pair, Setup, Study
+
+MOST_FILES = 50_000
+MOST_FILE_BYTES = 512 * 1024 * 1024
+MOST_BYTES = 16 * 1024 * 1024 * 1024
+MOST_DOCUMENT_BYTES = 256 * 1024 * 1024
+MOST_RATIO = 2000  # JSON of many like rows packs well; nothing honest packs better than this
+KNOWN = re.compile(r"(study\.json|runs\.csv|figures\.csv|scenes/[0-9a-f]{64}\.json|pictures/[0-9a-f]{64}\.exr)")
+MAX_DEPTH = 60
+
+
+def load_study(path: Path, room: Path | None = None) -> Study:
+    """Import one study bundle.
+
+    Raises
+    ------
+    InputError
+        When it is no bundle, of another version, incomplete, hostile, or its files are not what it says.
+    """
+    if room is not None and (problem := room_problem(room)):
+        raise InputError(problem)
+    try:
+        with zipfile.ZipFile(path) as bundle:
+            names = _checked_names(bundle)
+            document = _document(bundle, names)
+            with _files_of(bundle, names, document):
+                return _write(document)
+    except (zipfile.BadZipFile, zlib.error, EOFError, NotImplementedError) as error:
+        raise InputError(f"{path.name} is not a whole bundle: {error}") from error
+    except (DatabaseError, ValidationError, ValueError, TypeError, KeyError, IndexError, OverflowError) as error:
+        raise InputError(f"{path.name} does not hold together: {error}") from error
+
+
+def _checked_names(bundle: zipfile.ZipFile) -> set[str]:
+    entries = bundle.infolist()
+    if len(entries) > MOST_FILES:
+        raise InputError(f"the bundle holds {len(entries)} files; the most is {MOST_FILES}")
+    names = [entry.filename for entry in entries]
+    odd = next((name for name in names if not KNOWN.fullmatch(name)), None)
+    if odd is not None:
+        raise InputError(f"the bundle holds {odd!r}, which no study bundle has")
+    if len(set(names)) < len(names):
+        raise InputError("the bundle holds a file twice")
+    if DOCUMENT not in names:
+        raise InputError(f"this is no study bundle: it has no {DOCUMENT}")
+    for entry in entries:
+        most = MOST_DOCUMENT_BYTES if entry.filename in (DOCUMENT, RUNS, FIGURES) else MOST_FILE_BYTES
+        if entry.file_size > most:
+            raise InputError(f"{entry.filename} holds {entry.file_size} bytes; the most is {most}")
+        if entry.file_size > MOST_RATIO * max(entry.compress_size, 1):
+            raise InputError(f"{entry.filename} is packed tighter than any honest file")
+    whole = sum(entry.file_size for entry in entries)
+    if whole > MOST_BYTES:
+        raise InputError(f"the bundle unpacks to {whole} bytes; the most is {MOST_BYTES}")
+    return set(names)
+
+
+def _document(bundle: zipfile.ZipFile, names: set[str]) -> dict[str, Any]:
+    try:
+        document = json.loads(bundle.read(DOCUMENT))
+    except (ValueError, RecursionError) as error:
+        raise InputError(f"{DOCUMENT} cannot be read: {error}") from error
+    if not isinstance(document, dict) or document.get("kind") != KIND:
+        raise InputError("this is no study bundle")
+    if document.get("format") != FORMAT:
+        raise InputError(f"study bundle format {document.get('format')!r} is not known; expected {FORMAT}")
+    try:
+        wrong = next(iter(Draft202012Validator(SCHEMA).iter_errors(document)), None)
+    except RecursionError as error:
+        raise InputError(f"{DOCUMENT} is nested too deeply") from error
+    if wrong is not None:
+        where = "/".join(str(part) for part in wrong.absolute_path)
+        raise InputError(f"{DOCUMENT}, {where or 'at its top'}: {wrong.message[:300]}")
+    missing = [name for digest in pictures_of(document) if (name := picture_name(digest)) not in names]
+    missing += [
+        name for row in document["scenes"] if row["revision"] and (name := scene_name(row["revision"])) not in names
+    ]
+    if missing:
+        raise InputError(f"the bundle is not whole: {missing[0]} is missing")
+    return document
+
+
+@contextmanager
+def _files_of(bundle: zipfile.ZipFile, names: set[str], document: dict[str, Any]) -> Iterator[None]:
+    """The scenes and pictures in the store; those that were not there before are taken away again when it fails."""
+    wanted = [(scene_name(row["revision"]), row["revision"], SCENE) for row in document["scenes"] if row["revision"]]
+    wanted += [(picture_name(digest), digest, PICTURE) for digest in dict.fromkeys(pictures_of(document))]
+    new: list[Path] = []
+    try:
+        for name, digest, ending in wanted:
+            target = path_of(digest, ending)
+            there = target.is_file()
+            contents = bundle.read(name)
+            if hashlib.sha256(contents).hexdigest() != digest:
+                raise InputError(f"{name} is not the file that its name says")
+            if not there:
+                new.append(target)
+                keep(contents, ending)
+        yield
+    except BaseException:
+        for path in new:
+            path.unlink(missing_ok=True)
+        raise
+
+
+@transaction.atomic
+def _write(document: dict[str, Any]) -> Study:
+    scenes = [_scene(row) for row in document["scenes"]]
+    setups = [_made(Setup, row, scene=scenes[row["scene"]]) for row in document["setups"]]
+    study = _study(document["study"], setups)
+    options = [
+        _made(Option, row, study=study, setup=setups[row["setup"]], skip=("control", "comes_with", "measures"))
+        for row in document["options"]
+    ]
+    for option, row in zip(options, document["options"], strict=True):
+        option.control = _at(options, row["control"])
+        option.comes_with = _at(options, row["comes_with"])
+        option.save()
+        Measure.objects.bulk_create([Measure(option=option, **each) for each in row["measures"]])
+    _runs(study, options, document["runs"])
+    pairs = [_pair(study, options, row) for row in document["pairs"]]
+    for row in document["zones"]:
+        _zone(row)
+    for row in document["references"]:
+        _reference(row, setups)
+    _decided(study, options, document)
+    for row in document["matchings"]:
+        _matching(study, options, pairs, row)
+    return study
+
+
+def _made(model: type[Model], row: dict[str, Any], *, skip: Sequence[str] = (), **more: Any) -> Any:
+    """A row in the database, checked as its model says; what `more` gives counts instead of the document."""
+    fields = {name: value for name, value in row.items() if name not in (*skip, *more, "created_at")}
+    made = model(**fields, **more)
+    made.clean_fields(exclude=[field.name for field in model._meta.get_fields() if field.is_relation]
+                      + [name for name, value in fields.items() if value in ("", [], {}, None)])  # fmt: skip
+    made.save()
+    if "created_at" in row:
+        model._default_manager.filter(pk=made.pk).update(created_at=_date(row["created_at"]))
+    return made
+
+
+def _scene(row: dict[str, Any]) -> SceneRevision:
+    defaults = {"title": row["title"], "views": row["views"]}
+    made, _ = SceneRevision.objects.get_or_create(name=row["name"], revision=row["revision"], defaults=defaults)
+    return made
+
+
+def _study(row: dict[str, Any], setups: Sequence[Setup]) -> Study:
+    draft = DraftSerializer(data=row["draft"])
+    kept = row["draft"] if row["draft"] and draft.is_valid() else {}
+    made: Study = _made(Study, row, setup=setups[row["setup"]], draft=kept)
+    return made
+
+
+def _runs(study: Study, options: Sequence[Option], rows: Sequence[dict[str, Any]]) -> None:
+    made: list[Run] = []
+    for row in rows:
+        if row["state"] not in ENDED_STATES:
+            raise ValueError("a run in it has not ended")
+        dates = {name: _date(row[name]) if row[name] else None for name in ("started_at", "ended_at")}
+        made.append(_made(Run, row, study=study, option=options[row["option"]], skip=("made_by",), **dates))
+    for run, row in zip(made, rows, strict=True):
+        if row["made_by"] is not None:
+            Run.objects.filter(pk=run.pk).update(made_by=made[row["made_by"]])
+
+
+def _pair(study: Study, options: Sequence[Option], row: dict[str, Any]) -> Pair:
+    skip = ("comparisons", "verdicts", "pins", "blind_tests")
+    pair: Pair = _made(Pair, row, study=study, control=options[row["control"]], trial=options[row["trial"]], skip=skip)
+    for each in row["comparisons"]:
+        _made(Comparison, each, pair=pair)
+    for each in row["verdicts"]:
+        _made(Verdict, each, pair=pair)
+    for each in row["pins"]:
+        _made(Pin, each, pair=pair)
+    for each in row["blind_tests"]:
+        test = _made(BlindTest, each, pair=pair, skip=("rounds",), ended_at=_date(each["ended_at"]))
+        for answered in each["rounds"]:
+            _made(BlindRound, answered, test=test)
+    return pair
+
+
+def _zone(row: dict[str, Any]) -> None:
+    """A zone that is not drawn here yet; one of the same name stays as it is here."""
+    parse_area(row["name"], row["kind"], row["shape"], row["points"])
+    there = Zone.objects.filter(scene=row["scene"], view=row["view"], name=row["name"], removed_at=None)
+    if not there.exists():
+        _made(Zone, row)
+
+
+def _reference(row: dict[str, Any], setups: Sequence[Setup]) -> None:
+    setup = setups[row["setup"]]
+    there = Reference.objects.filter(picture=row["picture"], setup__scene=setup.scene, setup__view=setup.view)
+    if not there.filter(removed_at=None, setup__width=setup.width, setup__height=setup.height).exists():
+        _made(Reference, row, setup=setup)
+
+
+def _decided(study: Study, options: Sequence[Option], document: dict[str, Any]) -> None:
+    for row in document["uses"]:
+        removed = timezone.now() if row["removed"] else None
+        _made(StudyUse, row, study=study, by_hand=_at(options, row["by_hand"]), removed_at=removed, skip=("removed",))
+    if document["production"] is not None:
+        _made(Production, document["production"], study=study)
+    for row in document["recipes"]:
+        recipe_of(row["document"])
+        there = RecipeVersion.objects.filter(name=row["name"], version=row["version"]).first()
+        if there is None:
+            _made(RecipeVersion, row, study=study)
+
+
+def _matching(study: Study, options: Sequence[Option], pairs: Sequence[Pair], row: dict[str, Any]) -> None:
+    if row["state"] == MatchingState.SEARCHING:
+        raise ValueError("a search in it is not over")
+    tried = [each | {"option": options[each["option"]].pk} for each in row["tried"]]
+    _made(
+        Matching, row, study=study, control=options[row["control"]], trial=options[row["trial"]],
+        pair=_at(pairs, row["pair"]), tried=tried, ended_at=timezone.now(),
+    )  # fmt: skip
+
+
+def _at(rows: Sequence[Any], place: int | None) -> Any:
+    return None if place is None else rows[place]
+
+
+def _date(text: str) -> datetime:
+    found = datetime.fromisoformat(text)
+    return found if found.tzinfo else timezone.make_aware(found)

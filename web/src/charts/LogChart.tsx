@@ -1,0 +1,199 @@
+import { useState } from "react";
+import { Link } from "react-router";
+import { type Axis, logAxis } from "./logAxis";
+import { type Mark, MarkShape } from "./marks";
+
+export type ChartPoint = {
+  key: string;
+  x: number;
+  y: number;
+  xInterval?: readonly number[] | null;
+  yInterval?: readonly number[] | null;
+  /** What is said of it, a line each; the first is its name. */
+  words: string[];
+  /** Where a click leads; nothing without. */
+  to?: string | undefined;
+  hollow?: boolean;
+};
+export type ChartSeries = {
+  key: string;
+  title: string;
+  mark: Mark;
+  points: ChartPoint[];
+  /** A line through the chart, from left to right. */
+  line?: { x: number; y: number }[];
+  /** A level that the line comes down to. */
+  floor?: number | undefined;
+};
+
+const WIDTH = 760;
+const HEIGHT = 400;
+const LEFT = 58;
+const RIGHT = 24;
+const TOP = 12;
+const BOTTOM = 44;
+
+/** Points with their intervals and lines over two logarithmic axes. */
+export function LogChart(props: { label: string; xTitle: string; yTitle: string; series: ChartSeries[] }) {
+  const { series } = props;
+  const [shown, setShown] = useState<ChartPoint | null>(null);
+  const points = series.flatMap((row) => row.points);
+  const x = logAxis(
+    points.flatMap((p) => [p.x, ...(p.xInterval ?? [])]),
+    LEFT,
+    WIDTH - RIGHT,
+  );
+  const floors = series.flatMap((row) => (row.floor ? [row.floor] : []));
+  const y = logAxis(
+    [...points.flatMap((p) => [p.y, ...(p.yInterval ?? [])]), ...floors],
+    HEIGHT - BOTTOM,
+    TOP,
+  );
+  return (
+    <figure className="relative m-0" aria-label={props.label}>
+      {/* biome-ignore lint/a11y/noSvgWithoutTitle: the figure has the name; a title would pop up over every point */}
+      <svg viewBox={`0 0 ${WIDTH} ${HEIGHT}`} className="block w-full" data-part="chart">
+        <Axes x={x} y={y} xTitle={props.xTitle} yTitle={props.yTitle} />
+        <clipPath id="plot">
+          <rect x={LEFT} y={TOP} width={WIDTH - LEFT - RIGHT} height={HEIGHT - TOP - BOTTOM} />
+        </clipPath>
+        <g clipPath="url(#plot)">
+          {series.map((row) => (
+            <g key={row.key} data-series={row.key}>
+              {row.floor ? (
+                <path
+                  d={`M${LEFT} ${y.at(row.floor)}H${WIDTH - RIGHT}`}
+                  stroke={row.mark.hue}
+                  strokeDasharray="1 4"
+                  fill="none"
+                />
+              ) : null}
+              {row.line ? (
+                <path
+                  d={row.line
+                    .map((p, n) => `${n ? "L" : "M"}${x.at(p.x).toFixed(1)} ${y.at(p.y).toFixed(1)}`)
+                    .join("")}
+                  stroke={row.mark.hue}
+                  strokeWidth="1.6"
+                  strokeDasharray={row.mark.dash}
+                  fill="none"
+                />
+              ) : null}
+            </g>
+          ))}
+        </g>
+        {series.map((row) =>
+          row.points.map((point) => (
+            <Dot
+              key={`${row.key} ${point.key}`}
+              point={point}
+              mark={row.mark}
+              x={x}
+              y={y}
+              onShow={(on) => setShown(on ? point : null)}
+            />
+          )),
+        )}
+      </svg>
+      {shown ? <Told point={shown} left={x.at(shown.x) / WIDTH} top={y.at(shown.y) / HEIGHT} /> : null}
+    </figure>
+  );
+}
+
+function Axes({ x, y, xTitle, yTitle }: { x: Axis; y: Axis; xTitle: string; yTitle: string }) {
+  return (
+    <g fontSize="12.5" fill="var(--color-soft)">
+      {x.ticks.map((tick) => (
+        <g key={tick.value}>
+          <path d={`M${x.at(tick.value)} ${TOP}V${HEIGHT - BOTTOM}`} stroke="var(--color-line)" />
+          <text x={x.at(tick.value)} y={HEIGHT - BOTTOM + 16} textAnchor="middle">
+            {tick.words}
+          </text>
+        </g>
+      ))}
+      {y.ticks.map((tick) => (
+        <g key={tick.value}>
+          <path d={`M${LEFT} ${y.at(tick.value)}H${WIDTH - RIGHT}`} stroke="var(--color-line)" />
+          <text x={LEFT - 7} y={y.at(tick.value) + 4} textAnchor="end">
+            {tick.words}
+          </text>
+        </g>
+      ))}
+      <path d={`M${LEFT} ${TOP}V${HEIGHT - BOTTOM}H${WIDTH - RIGHT}`} stroke="#8b8e8c" fill="none" />
+      <text x={WIDTH - RIGHT} y={HEIGHT - 8} textAnchor="end" fill="var(--color-ink)">
+        {xTitle}
+      </text>
+      <text transform={`translate(13 ${TOP}) rotate(-90)`} textAnchor="end" fill="var(--color-ink)">
+        {yTitle}
+      </text>
+    </g>
+  );
+}
+
+function Dot(props: { point: ChartPoint; mark: Mark; x: Axis; y: Axis; onShow: (on: boolean) => void }) {
+  const { point, mark, x, y } = props;
+  const left = x.at(point.x);
+  const top = y.at(point.y);
+  const ends = {
+    x: point.xInterval?.map((value) => x.at(Math.max(value, 1e-12))),
+    y: point.yInterval?.map((value) => y.at(Math.max(value, 1e-12))),
+  };
+  const bars = (
+    <path
+      d={[
+        ends.x ? `M${ends.x[0]} ${top}H${ends.x[1]}` : "",
+        ends.y ? `M${left} ${ends.y[0]}V${ends.y[1]}` : "",
+      ].join("")}
+      stroke={mark.hue}
+      strokeOpacity="0.55"
+      fill="none"
+    />
+  );
+  const dot = (
+    <g transform={`translate(${left} ${top})`}>
+      <circle r="11" fill="transparent" />
+      <MarkShape mark={mark} hollow={point.hollow ?? false} />
+    </g>
+  );
+  const words = point.words.join(", ");
+  const watch = {
+    onPointerEnter: () => props.onShow(true),
+    onPointerLeave: () => props.onShow(false),
+    onFocus: () => props.onShow(true),
+    onBlur: () => props.onShow(false),
+  };
+  return (
+    <>
+      {bars}
+      {point.to ? (
+        <Link to={point.to} aria-label={`${words}. Look at it.`} data-point={point.key} {...watch}>
+          {dot}
+        </Link>
+      ) : (
+        <g data-point={point.key} onPointerEnter={watch.onPointerEnter} onPointerLeave={watch.onPointerLeave}>
+          <title>{words}</title>
+          {dot}
+        </g>
+      )}
+    </>
+  );
+}
+
+/** What is said of a point, beside it and inside the chart. */
+function Told({ point, left, top }: { point: ChartPoint; left: number; top: number }) {
+  const across = left > 0.6 ? { right: `${(1 - left) * 100 + 2}%` } : { left: `${left * 100 + 2}%` };
+  return (
+    <div
+      className="pointer-events-none absolute z-10 max-w-72 border border-[#8b8e8c] bg-paper px-2 py-1 text-sm"
+      style={{ ...across, top: `${Math.min(top * 100, 70)}%` }}
+      aria-hidden="true"
+    >
+      {point.words.map((line, number) => (
+        <p key={line} className={number === 0 ? "font-semibold" : "text-soft"}>
+          {line}
+        </p>
+      ))}
+      {point.to ? <p className="text-soft text-xs">Click to look at it.</p> : null}
+    </div>
+  );
+}

@@ -1,0 +1,67 @@
+import { type ChartPoint, type ChartSeries, LogChart } from "../../charts/LogChart";
+import { CONTROL_MARK, type Mark, trialMark } from "../../charts/marks";
+import { seconds, spread, three } from "../../parts/format";
+import type { Decision, Option, Use } from "./figures";
+
+const OUT: Mark = { hue: "#8b8e8c", shape: "cross", dash: "" };
+const REST: Mark = { hue: "#77386f", shape: "circle", dash: "" };
+
+/** Time against noise: the frontier of what keeps the limits, what it beats, and what is out. */
+export function FrontierChart({ decision, use }: { decision: Decision; use: Use }) {
+  const known = decision.options.filter((option) => option.figures.seconds && option.figures.noise);
+  const group = (title: string, mark: Mark, of: (option: Option) => boolean, line = false): ChartSeries => {
+    const points = known.filter(of).map((option) => pointOf(option, use));
+    const along = [...points].sort((a, b) => a.x - b.x);
+    return { key: title, title, mark, points, ...(line ? { line: stepsOf(along) } : {}) };
+  };
+  const standing = (option: Option) => use.standings[option.key];
+  const on = (option: Option) => standing(option)?.on_frontier === "frontier";
+  const series = [
+    group("out", OUT, (option) => !option.control && (standing(option)?.out ?? true)),
+    group("beaten", REST, (option) => !option.control && !standing(option)?.out && !on(option)),
+    group("the frontier", trialMark(0), (option) => !option.control && on(option)),
+    group("the control", CONTROL_MARK, (option) => option.control),
+  ];
+  const frontier = group("steps", trialMark(0), on, true);
+  return (
+    <LogChart
+      label={`Time against noise for ${use.title.toLowerCase()}`}
+      xTitle="seconds a frame"
+      yTitle="noise, %"
+      series={[{ ...frontier, points: [] }, ...series.filter((row) => row.points.length > 0)]}
+    />
+  );
+}
+
+function pointOf(option: Option, use: Use): ChartPoint {
+  const time = option.figures.seconds;
+  const noise = option.figures.noise;
+  const how = use.standings[option.key]?.out ? ", out" : option.key === use.chosen ? ", chosen" : "";
+  return {
+    key: option.key,
+    x: time?.value ?? 0,
+    y: noise?.value ?? 0,
+    xInterval: time?.interval ?? null,
+    yInterval: noise?.interval ?? null,
+    hollow: option.key !== use.chosen,
+    to: option.pair ? `/pairs/${option.pair}` : undefined,
+    words: [
+      `${option.name}${how}`,
+      `${seconds(time?.value)} (${spread(time?.interval ?? null)})`,
+      `${three(noise?.value ?? 0)} % noise (${spread(noise?.interval ?? null)})`,
+    ],
+  };
+}
+
+/** A frontier goes in steps: until the next option nothing is cleaner. */
+function stepsOf(points: ChartPoint[]): { x: number; y: number }[] {
+  return points.flatMap((point, number) => {
+    const before = points[number - 1];
+    return before
+      ? [
+          { x: point.x, y: before.y },
+          { x: point.x, y: point.y },
+        ]
+      : [{ x: point.x, y: point.y }];
+  });
+}

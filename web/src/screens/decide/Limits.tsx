@@ -1,0 +1,91 @@
+import { useEffect, useState } from "react";
+import type { Decision, LimitKind, Use } from "./figures";
+import { WEIGHTS } from "./figures";
+
+/** The limits of a use and what is taken among those that keep them; each is changed by typing, and empty is no limit. */
+export function Limits(props: {
+  decision: Decision;
+  use: Use;
+  onChange: (values: { limits?: Record<string, number>; weight?: number }) => void;
+  problem: string | undefined;
+}) {
+  const { decision, use } = props;
+  const set = (name: string, value: number | null) => {
+    const { [name]: _, ...others } = use.limits;
+    props.onChange({ limits: value === null ? others : { ...others, [name]: value } });
+  };
+  const nearest = WEIGHTS.reduce((best, each) =>
+    Math.abs(each.value - use.weight) < Math.abs(best.value - use.weight) ? each : best,
+  );
+  return (
+    <div>
+      <table className="text-sm" aria-label={`Limits of ${use.title.toLowerCase()}`}>
+        <tbody>
+          {decision.limit_kinds.map((kind) => (
+            <tr key={kind.name}>
+              <th scope="row" className="whitespace-nowrap pr-3 text-left font-normal" title={kind.about}>
+                {kind.title}
+              </th>
+              <td className="whitespace-nowrap pr-2 text-soft">{kind.most ? "at most" : "at least"}</td>
+              <td>
+                <LimitField
+                  kind={kind}
+                  value={use.limits[kind.name]}
+                  onCommit={(value) => set(kind.name, value)}
+                />
+              </td>
+              <td className="whitespace-nowrap pl-1.5 text-soft">{kind.unit}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+      {props.problem ? <p className="mt-1 text-fault text-sm">{props.problem}</p> : null}
+      <fieldset className="mt-3 flex flex-wrap gap-x-4 text-sm">
+        <legend className="text-soft">Of those that keep the limits, take</legend>
+        {WEIGHTS.map((each) => (
+          <label key={each.title} className="flex items-center gap-1.5">
+            <input
+              type="radio"
+              name={`weight-${use.name}`}
+              checked={each === nearest}
+              onChange={() => props.onChange({ weight: each.value })}
+            />
+            {each.title}
+          </label>
+        ))}
+      </fieldset>
+    </div>
+  );
+}
+
+function LimitField(props: {
+  kind: LimitKind;
+  value: number | undefined;
+  onCommit: (value: number | null) => void;
+}) {
+  const kept = props.value === undefined ? "" : String(props.value);
+  const [text, setText] = useState(kept);
+  useEffect(() => setText(kept), [kept]);
+  const number = Number(text);
+  const wrong = text.trim() !== "" && !(Number.isFinite(number) && number >= 0);
+  const commit = () => {
+    if (wrong || text.trim() === kept) return;
+    props.onCommit(text.trim() === "" ? null : number);
+  };
+  return (
+    <input
+      className="field !min-h-7 w-24 text-right"
+      inputMode="decimal"
+      placeholder="no limit"
+      aria-label={`${props.kind.title}, ${props.kind.most ? "at most" : "at least"}${props.kind.unit ? `, ${props.kind.unit}` : ""}`}
+      aria-invalid={wrong}
+      value={text}
+      onChange={(event) => setText(event.target.value)}
+      onBlur={commit}
+      onKeyDown={(event) => {
+        if (event.key === "Enter") commit();
+        if (event.key === "Escape") setText(kept);
+      }}
+    />
+  );
+}
