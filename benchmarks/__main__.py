@@ -10,7 +10,10 @@ from pathlib import Path
 
 import django
 
-NAMES = ("runner_cost", "times_agree", "run_table", "progress_latency", "estimates", "viewer", "measures", "accuracy")
+NAMES = (
+    "runner_cost", "times_agree", "run_table", "study_pages", "progress_latency", "estimates", "finder", "viewer",
+    "measures", "accuracy",
+)  # fmt: skip
 
 
 def main() -> None:

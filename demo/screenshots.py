@@ -57,6 +57,7 @@ def main() -> None:
                 page = browser.new_page(viewport={"width": 1280, "height": 800})
                 take_studies(page, base)
                 take_judging(page, base)
+                take_deciding(page, base)
                 take_kit(page, base)
                 take_queue(page, base)
                 browser.close()
@@ -102,10 +103,22 @@ def take_studies(page: Page, base: str) -> None:
     page.wait_for_selector("[data-map=error]", timeout=60_000)
     take(page, "pair-map")
     page.get_by_role("combobox", name="Map").select_option("")
-    page.keyboard.press("?")
-    page.get_by_role("dialog").wait_for()
-    take(page, "keys")
-    page.keyboard.press("Escape")
+
+
+def take_deciding(page: Page, base: str) -> None:
+    """Curves, the decision and the report of the study that has them all."""
+    page.goto(base)
+    page.get_by_role("link", name="What should the night shots").click()
+    page.get_by_role("link", name="Curves").click()
+    page.wait_for_selector("[data-part=chart]")
+    take(page, "curves")
+    page.go_back()
+    page.get_by_role("link", name="Decide").click()
+    page.wait_for_selector("[data-part=chart]")
+    take(page, "decide")
+    page.get_by_role("link", name="Report").click()
+    page.wait_for_selector("h2")
+    take(page, "report")
 
 
 def take_judging(page: Page, base: str) -> None:
@@ -166,14 +179,9 @@ def take_kit(page: Page, base: str) -> None:
     page.locator('[data-zone="Deep shelf"]').press("Enter")
     take(page, "zones")
     page.goto(f"{base}/scenes/cloth-corner")
-    page.locator("[data-reference] img").first.wait_for()
-    page.get_by_role("region", name="References").scroll_into_view_if_needed()
-    take(page, "references")
     page.goto(f"{base}/engines")
     page.wait_for_selector("[data-setting]")
     take(page, "engines")
-    page.get_by_role("tab", name="Effects").click()
-    take(page, "effects")
     page.goto(f"{base}/imports/1")
     page.wait_for_selector("[data-render] img")
     take(page, "import")

@@ -42,8 +42,8 @@ class Matching(models.Model):
     state = models.CharField(max_length=20, choices=MatchingState.choices, default=MatchingState.SEARCHING)
     tried = models.JSONField(default=list)
     words = models.TextField(blank=True, help_text="What it does now, or how it ended")
-    pair = models.OneToOneField(
-        Pair, null=True, on_delete=models.SET_NULL, related_name="matching", help_text="Control and what was found"
+    pair = models.ForeignKey(
+        Pair, null=True, on_delete=models.SET_NULL, related_name="matchings", help_text="Control and what was found"
     )
     created_at = models.DateTimeField(auto_now_add=True)
     ended_at = models.DateTimeField(null=True)

@@ -11,10 +11,9 @@ from matchedpair.choose import OverScenes, over_scenes
 from matchedpair.choose.failing import SHIFT_STOPS
 from matchedpair.curves import SameNoise, SameTime, same_noise, same_time
 from matchedpair.curves.curve import BEYOND
-from matchedpair.curves.words import three
 from matchedpair.errors import RefusedError
 from matchedpair.measures.cost import median_interval, time_basis
-from matchedpair.measures.figure import Ratio
+from matchedpair.measures.figure import Ratio, three
 
 from server.findings.measuring import NOISE, ratio_of
 from server.findings.models import Comparison

@@ -156,7 +156,6 @@ def _over(row: Matching, step: Step) -> int:
     found = next((each["option"] for each in reversed(row.tried) if each["quality"] == step.quality), None)
     if found is not None and step.state in ("sure", "closest"):
         pair = any_pair(row.control, Option.objects.get(pk=found))
-        Matching.objects.filter(pair=pair).exclude(pk=row.pk).update(pair=None)
         row.pair = pair
         knob = row.trial.quality_knob
         if knob not in pair.under_test and "engine" not in pair.under_test:

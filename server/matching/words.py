@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from matchedpair.curves.words import three
+from matchedpair.measures.figure import three
 
 from server.findings.measuring import NOISE
 from server.matching.curves import StudyCurves
@@ -26,8 +26,12 @@ def sentence(curves: StudyCurves, table: list[SameRow]) -> str:
 
 def _but(row: SameRow) -> str:
     """That it does not look the same, where it does not: the largest shift of brightness."""
-    shift = max((cell.shift for cell in row.cells if cell.shift is not None), key=abs, default=None)
-    return "" if shift is None else f"; but it is up to {abs(shift):.2f} stops {'brighter' if shift > 0 else 'darker'}"
+    told = [(cell.shift, cell.place) for cell in row.cells if cell.shift is not None]
+    if not told:
+        return ""
+    shift, place = max(told, key=lambda each: abs(each[0]))
+    where = f" in {place}" if len(row.cells) > 1 else ""
+    return f"; but it is {abs(shift):.2f} stops {'brighter' if shift > 0 else 'darker'}{where}"
 
 
 def _best(row: SameRow) -> str:

@@ -88,4 +88,8 @@ def _svg(figure: Figure) -> str:
     with rc_context({"svg.fonttype": "none", "font.family": "sans-serif", "svg.hashsalt": "matched pair"}):
         figure.savefig(packed, format="svg", transparent=True, metadata={"Date": None, "Creator": None})
     text = packed.getvalue()
-    return re.sub(r"font: [^;\"]*?(\d+(?:\.\d+)?px) [^;\"]*", r"font-size: \1", text[text.index("<svg") :])
+    return re.sub(r"font-family: [^;\"]*;?|font: (\d+(?:\.\d+)?px) [^;\"]*;?", _size_alone, text[text.index("<svg") :])
+
+
+def _size_alone(found: re.Match[str]) -> str:
+    return f"font-size: {found[1]};" if found[1] else ""

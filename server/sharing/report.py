@@ -9,16 +9,17 @@ from pathlib import Path
 from typing import Any
 
 from django.conf import settings
+from django.db.models import Q
 from django.template.loader import render_to_string
 from django.utils import timezone
 from django.utils.safestring import mark_safe
 from matchedpair.choose import LIMITS
 from matchedpair.choose.uses import BREAKS
 from matchedpair.curves.curve import VERSION as CURVE_VERSION
-from matchedpair.curves.words import curve_in_words, three
+from matchedpair.curves.words import curve_in_words
 from matchedpair.errors import PictureError
 from matchedpair.measures.cost import VERSION as COST_VERSION
-from matchedpair.measures.figure import Ratio
+from matchedpair.measures.figure import Ratio, three
 from matchedpair.measures.kinds import KINDS
 from matchedpair.trials import MatchSheet
 
@@ -37,7 +38,8 @@ from server.sharing.charts import curves_svg
 from server.store.pixels import shown
 from server.studies.models import Pair, Study
 
-MOST_PAIRS = 5
+MOST_JUDGED, MOST_CHOSEN, MOST_MATCHED = 4, 3, 2
+MOST_PAIRS = 3  # that are filled up with the plan's first where less was chosen or matched
 MOST_ZONES = 3
 PICTURE_WIDTH = 640
 FONT = "source-sans-3-latin-wght-normal*.woff2"
@@ -126,16 +128,20 @@ def _sheet(sheet: MatchSheet) -> dict[str, Any]:
 
 
 def _pairs_to_show(study: Study, choice: Decided) -> list[PairFindings]:
-    """What was chosen against its control, then what a search matched, then the first of the plan."""
+    """What people judged, what was chosen against its control, what a search matched; for want of these the first."""
     chosen = [f.option.pk for row in choice.uses if row.chosen for f in row.chosen.options.values()]
-    rows = with_all(Pair.objects.filter(study=study, trial__in_plan=True, trial__left_out=""))
-    wanted = [
-        *rows.filter(trial__in=chosen).order_by("pk"), *rows.exclude(matched_on="").order_by("pk"),
-        *rows.order_by("pk")[:MOST_PAIRS],
-    ]  # fmt: skip
-    there = list({pair.pk: pair for pair in wanted}.values())
-    found = [pair_findings(pair) for pair in there[: 3 * MOST_PAIRS]]
-    return [each for each in found if each.control.runs and each.trial.runs][:MOST_PAIRS]
+    rows = with_all(Pair.objects.filter(study=study, trial__in_plan=True, trial__left_out="").order_by("pk"))
+    judged = Q(verdicts__withdrawn_at=None, verdicts__isnull=False) | Q(pins__removed_at=None, pins__isnull=False)
+    groups = (
+        rows.filter(judged).distinct(), rows.filter(trial__in=chosen), rows.exclude(matched_on=""), rows,
+    )  # fmt: skip
+    there: dict[int, PairFindings] = {}
+    for most, group in zip((MOST_JUDGED, MOST_CHOSEN, MOST_MATCHED, MOST_PAIRS), groups, strict=True):
+        wanted = most if group is not rows else max(MOST_PAIRS - len(there), 0)
+        found = (pair_findings(pair) for pair in group.exclude(pk__in=there)[: 4 * wanted])
+        ready = [each for each in found if each.control.runs and each.trial.runs]
+        there |= {each.pair.pk: each for each in ready[:wanted]}
+    return list(there.values())
 
 
 def _pair(found: PairFindings) -> dict[str, Any]:

@@ -28,7 +28,7 @@ from server.findings.export import (
     plain_cell,
 )
 from server.findings.studies import study_findings
-from server.findings.table import COLUMNS, as_csv
+from server.findings.table import Asked, as_csv, columns_of, rows_of
 from server.references.models import Reference
 from server.runs.models import ENDED_STATES, Run
 from server.sharing.study_format import (
@@ -63,7 +63,7 @@ def write_study(study: Study, file: IO[bytes]) -> None:
     document = made.document()
     with zipfile.ZipFile(file, "w", zipfile.ZIP_DEFLATED) as bundle:
         bundle.writestr(DOCUMENT, json.dumps(document, indent=1, ensure_ascii=False))
-        bundle.writestr(RUNS, as_csv(made.runs, COLUMNS))
+        bundle.writestr(RUNS, as_csv(rows_of(study, Asked(old=True)), columns_of(study)))
         bundle.writestr(FIGURES, _figures_csv(made.options))
         for scene in made.scenes:
             path = path_of(scene.revision, SCENE) if scene.revision else None

@@ -40,6 +40,7 @@ from server.sharing.study_format import (
     FIGURES,
     FORMAT,
     KIND,
+    PICTURES,
     RUNS,
     SCHEMA,
     picture_name,
@@ -54,7 +55,7 @@ MOST_FILES = 50_000
 MOST_FILE_BYTES = 512 * 1024 * 1024
 MOST_BYTES = 16 * 1024 * 1024 * 1024
 MOST_DOCUMENT_BYTES = 256 * 1024 * 1024
-MOST_RATIO = 2000  # JSON of many like rows packs well; nothing honest packs better than this
+MOST_RATIO, MOST_PICTURE_RATIO = 400, 50  # JSON of many like rows packs well; pictures are packed already
 KNOWN = re.compile(r"(study\.json|runs\.csv|figures\.csv|scenes/[0-9a-f]{64}\.json|pictures/[0-9a-f]{64}\.exr)")
 MAX_DEPTH = 60
 
@@ -97,7 +98,8 @@ def _checked_names(bundle: zipfile.ZipFile) -> set[str]:
         most = MOST_DOCUMENT_BYTES if entry.filename in (DOCUMENT, RUNS, FIGURES) else MOST_FILE_BYTES
         if entry.file_size > most:
             raise InputError(f"{entry.filename} holds {entry.file_size} bytes; the most is {most}")
-        if entry.file_size > MOST_RATIO * max(entry.compress_size, 1):
+        ratio = MOST_PICTURE_RATIO if entry.filename.startswith(PICTURES) else MOST_RATIO
+        if entry.file_size > ratio * max(entry.compress_size, 1):
             raise InputError(f"{entry.filename} is packed tighter than any honest file")
     whole = sum(entry.file_size for entry in entries)
     if whole > MOST_BYTES:
@@ -183,8 +185,9 @@ def _made(model: type[Model], row: dict[str, Any], *, skip: Sequence[str] = (), 
     """A row in the database, checked as its model says; what `more` gives counts instead of the document."""
     fields = {name: value for name, value in row.items() if name not in (*skip, *more, "created_at")}
     made = model(**fields, **more)
-    made.clean_fields(exclude=[field.name for field in model._meta.get_fields() if field.is_relation]
-                      + [name for name, value in fields.items() if value in ("", [], {}, None)])  # fmt: skip
+    empty = [name for name, value in fields.items() if value in ("", [], {}, None)]
+    own = set(fields) - set(empty) - {field.name for field in model._meta.get_fields() if field.is_relation}
+    made.clean_fields(exclude={field.name for field in model._meta.fields} - own)
     made.save()
     if "created_at" in row:
         model._default_manager.filter(pk=made.pk).update(created_at=_date(row["created_at"]))

@@ -1,8 +1,8 @@
 import unittest
 
 from matchedpair.measures import Ratio
+from matchedpair.measures.figure import three
 from matchedpair.trials import pair_finding
-from matchedpair.trials.finding import three
 
 
 class Finding(unittest.TestCase):

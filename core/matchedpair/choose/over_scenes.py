@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from statistics import median
 
 from matchedpair.curves.same import SameNoise, is_tie
-from matchedpair.curves.words import three
+from matchedpair.measures.figure import three
 
 
 @dataclass(frozen=True)

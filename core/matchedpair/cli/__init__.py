@@ -7,15 +7,17 @@ from __future__ import annotations
 
 import argparse
 import json
+import shlex
 import sys
 from collections.abc import Sequence
 from dataclasses import asdict
 from pathlib import Path
 
+from matchedpair.choose import as_table, read_recipe, settings_for
 from matchedpair.cli.renders import add_import
 from matchedpair.cli.text import curves_as_text, engine_as_text, pair_as_text, panorama_as_text, report_as_text
 from matchedpair.curves.table import curves_report, read_table
-from matchedpair.engines import read_definition
+from matchedpair.engines import read_definition, setting_arguments
 from matchedpair.errors import InputError, MatchedPairError
 from matchedpair.measures.pair_report import StatedTimes, compare_files
 from matchedpair.measures.render import Viewing
@@ -89,6 +91,24 @@ def _curve(parsed: argparse.Namespace) -> str:
     return json.dumps(report, indent=1) if parsed.json else curves_as_text(report)
 
 
+def _recipe(parsed: argparse.Namespace) -> str:
+    recipe = read_recipe(_contents(parsed.recipe))
+    if parsed.engine is None:
+        return as_table(recipe).rstrip("\n")
+    if parsed.use is None:
+        raise InputError(f"say which use to take: --use {' or '.join(recipe.uses)}")
+    definition = read_definition(parsed.engine)
+    settings = settings_for(recipe.use(parsed.use), definition)
+    return json.dumps(settings, indent=1) if parsed.json else shlex.join(setting_arguments(definition, settings))
+
+
+def _contents(path: Path) -> bytes:
+    try:
+        return path.read_bytes()
+    except OSError as error:
+        raise InputError(f"{path}: cannot be read: {error.strerror or error}") from error
+
+
 def _parser() -> argparse.ArgumentParser:
     parser = argparse.ArgumentParser(prog="matchedpair", description="Measure and compare renders.")
     commands = parser.add_subparsers(title="commands", required=True)
@@ -124,6 +144,12 @@ def _parser() -> argparse.ArgumentParser:
     curve.add_argument("table", type=Path, metavar="TABLE.csv", help="columns option, quality, seconds, noise_percent")
     curve.add_argument("--json", action="store_true")
     curve.set_defaults(run=_curve)
+    recipe = commands.add_parser("recipe", help="a recipe as a table, or one use of it as an engine's arguments")
+    recipe.add_argument("recipe", type=Path, metavar="RECIPE", help="TOML or JSON")
+    recipe.add_argument("--use", metavar="NAME")
+    recipe.add_argument("--engine", type=Path, metavar="FILE.toml", help="its definition, which checks the settings")
+    recipe.add_argument("--json", action="store_true")
+    recipe.set_defaults(run=_recipe)
     add_import(commands)
     return parser
 

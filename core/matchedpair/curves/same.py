@@ -15,7 +15,7 @@ from matchedpair.curves.curve import BEYOND, Curve, spread_of
 from matchedpair.curves.two_terms import Numbers
 from matchedpair.errors import RefusedError
 from matchedpair.measures.cost import SMALLEST_THAT_MATTERS, RunTimes, time_basis
-from matchedpair.measures.figure import Interval, Ratio
+from matchedpair.measures.figure import Interval, Ratio, three
 
 
 @dataclass(frozen=True)
@@ -89,7 +89,7 @@ def same_time(control: Curve, trial: Curve, at_quality: float) -> SameTime:
         note = f"getting ready alone takes the trial {trial.t0:.3g} s"
         return SameTime(at_quality, seconds, None, None, None, None, note)
     if not trial.within_reach(quality):
-        note = f"it would need the quality knob at {quality:.3g}, beyond {BEYOND:g} times the measured ladder"
+        note = f"it would need the quality knob at {three(quality)}, beyond {BEYOND:g} times the measured ladder"
         return SameTime(at_quality, seconds, quality, None, None, None, note)
     noise = trial.noise_at(quality)
     A, B = control.draws, trial.draws

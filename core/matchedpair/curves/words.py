@@ -7,17 +7,11 @@ from itertools import combinations
 
 from matchedpair.curves.crossing import crossings
 from matchedpair.curves.curve import BEYOND, IDEAL_SLOPE, LITTLE, Curve
-from matchedpair.measures.figure import Interval
+from matchedpair.measures.figure import Interval, three
 
 WORTH_SAYING = 0.03
 LARGE_START = 0.3
 LITTLE_SHARE = f"{100 * (1 - LITTLE):.0f} %"
-
-
-def three(value: float) -> str:
-    """Three significant digits without an exponent."""
-    text = f"{value:#.3g}"
-    return (f"{float(text):.0f}" if "e" in text else text).rstrip(".")
 
 
 def curve_in_words(curve: Curve, knob: str = "samples") -> list[str]:
@@ -65,6 +59,8 @@ def _flattening(curve: Curve, knob: str) -> str:
     floor = f"It flattens out at {three(curve.b)} % ({three(low)} to {three(high)})"
     if at > curve.highest * BEYOND:
         return f"{floor}, but within the ladder more time still pays."
+    if at < curve.lowest:
+        return f"{floor}. Already at its first step more time pays little: the floor is most of its noise."
     where = f"{three(at)} {knob} ({three(curve.seconds_at(at))} s)"
     little = f"twice the {knob} take less than {LITTLE_SHARE} of the noise away"
     return f"{floor}. Past {where} more time stops paying: {little}."

@@ -2,7 +2,7 @@
 
 from matchedpair.engines.definition import AS_IS, EngineDefinition
 from matchedpair.engines.definition_file import read_definition, read_folder
-from matchedpair.engines.job import RenderJob, command_for, find_program, unsupported
+from matchedpair.engines.job import RenderJob, command_for, find_program, setting_arguments, unsupported
 from matchedpair.engines.machine import describe_machine
 from matchedpair.engines.process import RenderOutcome, engine_version, render
 from matchedpair.engines.setting import Setting
@@ -20,5 +20,6 @@ __all__ = [
     "read_definition",
     "read_folder",
     "render",
+    "setting_arguments",
     "unsupported",
 ]

@@ -9,6 +9,7 @@ import sys
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from pathlib import Path
+from typing import Any
 
 from matchedpair.engines.definition import AS_IS, Build, EngineDefinition
 from matchedpair.engines.setting import Setting, Value
@@ -72,17 +73,21 @@ def command_for(definition: EngineDefinition, job: RenderJob, folder: Path) -> l
     problems = unsupported(definition, job)
     if problems:
         raise SettingsError(problems)
-    settings = definition.complete(job.settings)
     words: list[str] = []
     for word in definition.render:
         if word == "{settings}":
-            for setting in definition.settings:
-                words += _arguments(setting, settings[setting.name])
+            words += setting_arguments(definition, job.settings)
         elif word == "{changes}":
             words += _changes(definition, job)
         else:
             words.append(_filled(word, values))
     return [find_program(definition.build(job.build).program, definition), *words[1:]]
+
+
+def setting_arguments(definition: EngineDefinition, settings: Mapping[str, Any]) -> list[str]:
+    """The arguments of all settings, those that are not given at their defaults. Raises `SettingsError`."""
+    complete = definition.complete(settings)
+    return [word for setting in definition.settings for word in _arguments(setting, complete[setting.name])]
 
 
 def unsupported(definition: EngineDefinition, job: RenderJob) -> dict[str, str]:

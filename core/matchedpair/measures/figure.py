@@ -56,3 +56,11 @@ def must_compare(measure: str, control: Figure, trial: Figure) -> None:
     if control.version != trial.version:
         reason = f"methods of different versions ({control.version} and {trial.version}); measure the older one again"
         raise RefusedError(measure, reason)
+
+
+def three(value: float) -> str:
+    """Three significant digits, without an exponent."""
+    if value == 0:
+        return "0"
+    text = f"{value:#.3g}"
+    return (f"{float(text):.0f}" if "e" in text else text).rstrip(".")

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from matchedpair.measures.figure import Ratio
+from matchedpair.measures.figure import Ratio, three
 from matchedpair.measures.zones import WHOLE
 
 
@@ -96,11 +96,3 @@ def spread(ratio: Ratio) -> str:
         return f"({three(ratio.value)}, no interval)" if ratio.tie else "(no interval)"
     text = f"{three(ratio.interval[0])} to {three(ratio.interval[1])}"
     return f"({three(ratio.value)}; {text})" if ratio.tie else f"({text})"
-
-
-def three(value: float) -> str:
-    """Three significant digits, without an exponent."""
-    if value == 0:
-        return "0"
-    text = f"{value:#.3g}"
-    return (f"{float(text):.0f}" if "e" in text else text).rstrip(".")

@@ -7,7 +7,7 @@ from typing import Any
 from django import template
 from django.utils.safestring import SafeString, mark_safe
 from matchedpair.choose import Saving
-from matchedpair.curves.words import three
+from matchedpair.measures.figure import three
 from matchedpair.trials.match_sheet import shown
 
 register = template.Library()

@@ -22,7 +22,7 @@ export function Limits(props: {
       <table className="text-sm" aria-label={`Limits of ${use.title.toLowerCase()}`}>
         <tbody>
           {decision.limit_kinds.map((kind) => (
-            <tr key={kind.name}>
+            <tr key={kind.name} className="[&>*]:py-0.5">
               <th scope="row" className="whitespace-nowrap pr-3 text-left font-normal" title={kind.about}>
                 {kind.title}
               </th>

@@ -29,6 +29,7 @@ export function PairsTable({ pairs }: { pairs: Summary[] }) {
             <tr key={pair.pair} data-pair={pair.pair}>
               <th scope="row" className="text-left font-normal">
                 {pair.subject}
+                {pair.matched ? <span className="block text-good text-xs">{pair.matched.words}</span> : null}
                 {pair.fair ? null : <span className="block text-fault text-xs">not matched in all else</span>}
               </th>
               <td className="number">

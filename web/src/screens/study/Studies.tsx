@@ -8,6 +8,7 @@ import { MatchRail } from "../../parts/MatchRail";
 import { Failed, Loading } from "../../parts/Notice";
 import { SideName } from "../../parts/Side";
 import { useTitle } from "../../parts/useTitle";
+import { TakeIn } from "./TakeIn";
 
 type Row = Schema["OverviewRow"];
 
@@ -33,6 +34,7 @@ export function Studies() {
               {data.archived} archived
             </label>
           ) : null}
+          <TakeIn />
           <Link to="/studies/new" className="act flex items-center" data-kind="main">
             New study
           </Link>

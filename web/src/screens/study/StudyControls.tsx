@@ -83,6 +83,10 @@ export function StudyControls({ study, progress }: { study: Schema["Study"]; pro
                 <Item act={() => void navigate(`/studies/plan?copy=${study.id}`)}>Copy</Item>
               </>
             ) : null}
+            <Item act={() => window.location.assign(`/api/studies/${study.id}/report/`)}>Report</Item>
+            <Item act={() => window.location.assign(`/api/studies/${study.id}/bundle.zip`)}>
+              Save as a study bundle
+            </Item>
             <Item act={() => archive.mutate(study.archived_at == null)}>
               {study.archived_at == null ? "Archive" : "Take out of the archive"}
             </Item>

@@ -1,0 +1,45 @@
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useRef } from "react";
+import { useNavigate } from "react-router";
+import { type Schema, upload } from "../../api/client";
+
+/** Imports a study bundle, whole or not at all, and goes to the study. */
+export function TakeIn() {
+  const input = useRef<HTMLInputElement>(null);
+  const navigate = useNavigate();
+  const queries = useQueryClient();
+  const take = useMutation({
+    mutationFn: (file: File) => {
+      const form = new FormData();
+      form.append("file", file);
+      return upload<Schema["ImportedStudy"]>("/api/studies/import/", form);
+    },
+    onSuccess: (made) => {
+      void queries.invalidateQueries();
+      void navigate(`/studies/${made.study}`);
+    },
+  });
+  return (
+    <>
+      <button type="button" className="act" disabled={take.isPending} onClick={() => input.current?.click()}>
+        {take.isPending ? "Taking it in …" : "Take a study bundle in"}
+      </button>
+      <input
+        ref={input}
+        type="file"
+        hidden
+        accept=".zip"
+        onChange={(event) => {
+          const [file] = event.target.files ?? [];
+          if (file) take.mutate(file);
+          event.target.value = "";
+        }}
+      />
+      {take.error ? (
+        <span role="alert" className="max-w-96 text-fault text-sm">
+          {take.error.message}
+        </span>
+      ) : null}
+    </>
+  );
+}
