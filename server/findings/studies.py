@@ -111,6 +111,9 @@ def _stamps(studies: Sequence[Study]) -> dict[int, Any]:
 def _sentence(found: tuple[PairFindings, ...]) -> str:
     if len(found) == 1:
         return found[0].sentence
+    matched = [row for row in found if row.matched is not None and (row.noise_ratio or row.time_ratio)]
+    if matched:  # like is held against like there, which no other pair of the plan can say
+        return f"{matched[-1].sentence} {len(found) - 1} further pairs."
     trials = [TrialFinding(row.pair.subject, row.noise_ratio, row.time_ratio) for row in found]
     if any(row.noise or row.time for row in trials):
         repeats = min((len(row.trial.runs) for row in found), default=0)

@@ -88,7 +88,7 @@ def matchings(request: Request, pk: int) -> Response:
         side: get_object_or_404(Option.objects.select_related("setup__scene"), pk=values[side], study=study)
         for side in ("control", "trial")
     }
-    made = search.begin(options["control"], options["trial"], values["on"], values["zone"])
+    made = search.begin(options["control"], options["trial"], values["on"], values["zone"], values["knob"])
     return Response(_body(made), status=status.HTTP_201_CREATED)
 
 

@@ -74,6 +74,7 @@ class Ladder:
 class StudyCurves:
     """All ladders of a study in a zone, what zones there are, the basis of the times and the machine they are of."""
 
+    study: Study
     zone: str
     of: str
     zones: list[str]
@@ -109,23 +110,34 @@ def study_curves(study: Study, zone: str = WHOLE, of: str = NOISE) -> StudyCurve
     machine, note = _machine([t for own in times.values() for t in own])
     times = {pk: [t for t in own if t.machine == machine] for pk, own in times.items()}
     basis = time_basis([t for own in times.values() for t in own])
+    knobs = _searched(study)
     places = place_names(each.option.setup for each in facts)
     groups: dict[tuple[str, str], list[OptionFacts]] = defaultdict(list)
     for each in facts:
-        groups[(places[place_of(each.option.setup)], how_key(each.option))].append(each)
+        groups[(places[place_of(each.option.setup)], how_key(each.option, knobs.get(each.option.pk, "")))].append(each)
     controls = {each.option.pk for each in facts if each.option.control_id is None}
     ladders = []
     for (place, how), own in groups.items():
-        points = [_point(each, times[each.option.pk], zone, of, references, basis) for each in own]
+        knob = knobs.get(own[0].option.pk, "") or own[0].option.quality_knob
+        points = [_point(each, knob, times[each.option.pk], zone, of, references, basis) for each in own]
         points.sort(key=lambda row: row.quality)
-        ladders.append(_ladder(place, how, points, of_control=any(each.option.pk in controls for each in own)))
+        ladders.append(_ladder(place, how, knob, points, of_control=any(each.option.pk in controls for each in own)))
     ladders.sort(key=lambda row: not row.of_control)
-    return StudyCurves(zone, of, zones, basis, machine, note, _named_apart(ladders))
+    return StudyCurves(study, zone, of, zones, basis, machine, note, _named_apart(ladders))
 
 
-def how_key(option: Option) -> str:
-    """All that makes an option's renders but the place and the value of its quality knob, as one text."""
-    settings = {name: value for name, value in option.settings.items() if name != option.quality_knob}
+def _searched(study: Study) -> dict[int, str]:
+    """By option the setting that a search changed, where that is not the quality knob: it is then the ladder's."""
+    rows = study.matchings.select_related("trial")
+    return {
+        each["option"]: row.knob for row in rows if row.knob != row.trial.quality_knob for each in row.tried
+    }  # fmt: skip
+
+
+def how_key(option: Option, knob: str = "") -> str:
+    """All that makes an option's renders but the place and the value of its knob (the quality knob), as one text."""
+    left_out = knob or option.quality_knob
+    settings = {name: value for name, value in option.settings.items() if name != left_out}
     factor = option.brightness["factor"] if option.brightness else 1.0
     return json.dumps([option.engine, option.build, settings, factor], sort_keys=True)
 
@@ -147,10 +159,10 @@ def render_seconds(times: Sequence[RunTimes], basis: str) -> tuple[list[float], 
 
 
 def _point(
-    facts: OptionFacts, times: Sequence[RunTimes], zone: str, of: str, references: References, basis: str
+    facts: OptionFacts, knob: str, times: Sequence[RunTimes], zone: str, of: str, references: References, basis: str
 ) -> LadderPoint:
     option = facts.option
-    value = option.settings.get(option.quality_knob)
+    value = option.settings.get(knob)
     number = isinstance(value, int | float) and not isinstance(value, bool)
     quality = float(value) if isinstance(value, int | float) and number else 0.0
     measure = facts.measure(of, zone, references if KIND_OF[of].by_reference else None)
@@ -181,7 +193,7 @@ def _lacks(facts: OptionFacts, times: Sequence[RunTimes], measure: Measure | Non
     return "" if measure.method != "single" else "its noise is a guess from one picture; render a twin"
 
 
-def _ladder(place: str, how: str, points: list[LadderPoint], *, of_control: bool) -> Ladder:
+def _ladder(place: str, how: str, knob: str, points: list[LadderPoint], *, of_control: bool) -> Ladder:
     options = [row.facts.option for row in points]
     title = min((how_title(option) for option in options), key=len)
     if of_control and title == CONTROL_TITLE:
@@ -192,7 +204,7 @@ def _ladder(place: str, how: str, points: list[LadderPoint], *, of_control: bool
     except RefusedError as refusal:
         refused = refusal.reason
     return Ladder(
-        f"{place}|{how}", how, title, place, options[0].quality_knob.replace("_", " "), of_control, tuple(points),
+        f"{place}|{how}", how, title, place, knob.replace("_", " "), of_control, tuple(points),
         curve, refused,
     )  # fmt: skip
 

@@ -28,7 +28,7 @@ class MatchingState(models.TextChoices):
 
 
 class Matching(models.Model):
-    """One search: the trial's quality knob is changed until it matches the control.
+    """One search: the trial's quality knob, or another number, is changed until it matches the control.
 
     `tried` are the values of the knob in their order, each with the option that it is rendered as, whether that option
     was there before, and whether it belongs to the refining.
@@ -38,6 +38,7 @@ class Matching(models.Model):
     control = models.ForeignKey(Option, on_delete=models.CASCADE, related_name="+")
     trial = models.ForeignKey(Option, on_delete=models.CASCADE, related_name="+", help_text="Where the search begins")
     on = models.CharField(max_length=10, choices=MatchedOn.choices)
+    knob = models.CharField(max_length=40, help_text="The setting that is searched, by name")
     zone = models.CharField(max_length=80, default=WHOLE)
     state = models.CharField(max_length=20, choices=MatchingState.choices, default=MatchingState.SEARCHING)
     tried = models.JSONField(default=list)

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass, replace
+from itertools import product
 from statistics import median
+from typing import Any
 
-from django.db.models import QuerySet
 from matchedpair.choose import OverScenes, over_scenes
 from matchedpair.choose.failing import SHIFT_STOPS
 from matchedpair.curves import SameNoise, SameTime, same_noise, same_time
@@ -53,13 +54,12 @@ def same_table(curves: StudyCurves) -> list[SameRow]:
     """A row for each way of rendering that is not the control's; each cell at the quality of that place's control."""
     rows: dict[str, list[SameCell]] = {}
     titles: dict[str, str] = {}
+    compared = _Comparisons(curves)
     for trial in curves.ladders:
-        control = curves.control_at(trial.place)
         if trial.of_control:
             continue
         titles.setdefault(trial.how, trial.title)
-        cell = _cell(curves, control, trial)
-        rows.setdefault(trial.how, []).append(replace(cell, shift=_shift(curves, control, trial)))
+        rows.setdefault(trial.how, []).append(_cell(curves, curves.control_at(trial.place), trial, compared))
     found = []
     for how, cells in rows.items():
         summed = over_scenes({place: _noise_at(cells, place) for place in curves.places})
@@ -71,13 +71,17 @@ def _noise_at(cells: list[SameCell], place: str) -> SameNoise | None:
     return next((cell.noise for cell in cells if cell.place == place), None)
 
 
-def _cell(curves: StudyCurves, control: Ladder | None, trial: Ladder) -> SameCell:
+def _cell(curves: StudyCurves, control: Ladder | None, trial: Ladder, compared: _Comparisons) -> SameCell:
     if control is None:
         return SameCell(trial.place, None, trial, None, None, "there is no control at this place")
+    cell = _of_ladders(curves, control, trial, compared.unlike(control, trial))
+    return replace(cell, shift=compared.shift(control, trial))
+
+
+def _of_ladders(curves: StudyCurves, control: Ladder, trial: Ladder, unlike: str) -> SameCell:
     at = baseline_point(control)
-    why = _unlike(curves, control, trial)
-    if why:
-        return SameCell(trial.place, control, trial, None, None, why)
+    if unlike:
+        return SameCell(trial.place, control, trial, None, None, unlike)
     if control.curve is not None and trial.curve is not None and at is not None:
         return SameCell(
             trial.place, control, trial, same_noise(control.curve, trial.curve, at.quality),
@@ -94,28 +98,31 @@ def _cell(curves: StudyCurves, control: Ladder | None, trial: Ladder) -> SameCel
     return SameCell(trial.place, control, trial, noise, time, "")
 
 
-def _shift(curves: StudyCurves, control: Ladder | None, trial: Ladder) -> float | None:
-    """The middle of the shifts of brightness that were found to be more than chance; None without one."""
-    if control is None:
-        return None
-    looks = _compared(curves, control, trial).exclude(look=None).values_list("look", flat=True)
-    told = [look["stops"] for look in looks if look["interval"] and look["interval"][0] * look["interval"][1] > 0.0]
-    return median(told) if told and abs(median(told)) >= SHIFT_STOPS else None
+class _Comparisons:
+    """What the comparisons of a study's pairs say of two ladders, read once for all of them."""
 
+    def __init__(self, curves: StudyCurves) -> None:
+        rows = Comparison.objects.filter(zone=curves.zone, version=Comparison.VERSION, pair__study=curves.study)
+        names = ("pair__control", "pair__trial", "noise_refused", "look")
+        self._rows = {(control, trial): (refused, look) for control, trial, refused, look in rows.values_list(*names)}
 
-def _compared(curves: StudyCurves, control: Ladder, trial: Ladder) -> QuerySet[Comparison]:
-    sides = [[row.facts.option.pk for row in ladder.points] for ladder in (control, trial)]
-    return Comparison.objects.filter(
-        pair__control__in=sides[0], pair__trial__in=sides[1], zone=curves.zone, version=Comparison.VERSION
-    )
+    def _of(self, control: Ladder, trial: Ladder) -> list[tuple[str, dict[str, Any] | None]]:
+        pairs = product(control.points, trial.points)
+        keys = ((one.facts.option.pk, other.facts.option.pk) for one, other in pairs)
+        return [self._rows[key] for key in keys if key in self._rows]
 
+    def unlike(self, control: Ladder, trial: Ladder) -> str:
+        """Why the noise of these two does not compare: their pictures were compared and it was refused, or not yet."""
+        rows = self._of(control, trial)
+        if not rows and all(any(row.facts.runs for row in ladder.points) for ladder in (control, trial)):
+            return "the pictures are not compared yet"
+        return next((refused for refused, _ in rows if refused), "")
 
-def _unlike(curves: StudyCurves, control: Ladder, trial: Ladder) -> str:
-    """Why the noise of these two does not compare: their pictures were compared and it was refused, or not yet."""
-    reasons = list(_compared(curves, control, trial).values_list("noise_refused", flat=True))
-    if not reasons and all(any(row.facts.runs for row in ladder.points) for ladder in (control, trial)):
-        return "the pictures are not compared yet"
-    return next((reason for reason in reasons if reason), "")
+    def shift(self, control: Ladder, trial: Ladder) -> float | None:
+        """The middle of the shifts of brightness that were found to be more than chance; None without one."""
+        looks = [look for _, look in self._of(control, trial) if look and look["interval"]]
+        told = [look["stops"] for look in looks if look["interval"][0] * look["interval"][1] > 0.0]
+        return median(told) if told and abs(median(told)) >= SHIFT_STOPS else None
 
 
 def baseline_point(control: Ladder) -> LadderPoint | None:

@@ -34,11 +34,12 @@ ENDED = {
     "failed": MatchingState.FAILED,
 }  # fmt: skip
 LEAST_SEEDS = 2
+LEAST_SHARE = 1e-6  # of the most that a number takes: 0 would turn a target off
 
 
 @transaction.atomic
-def begin(control: Option, trial: Option, on: str, zone: str) -> Matching:
-    """Begin to match a trial to a control; its first step is taken at once.
+def begin(control: Option, trial: Option, on: str, zone: str, knob: str = "") -> Matching:
+    """Begin to match a trial to a control by its quality knob or the named one; its first step is taken at once.
 
     Raises
     ------
@@ -48,18 +49,18 @@ def begin(control: Option, trial: Option, on: str, zone: str) -> Matching:
     """
     study = control.study
     must_be_ours(study)
-    knob = _checked(control, trial, zone)
+    knob = _checked(control, trial, zone, knob)
     facts = _facts(study)
     if _figure(on, facts[control.pk], facts[control.pk], zone) is None:
         what = "noise" if on == MatchedOn.NOISE else "time"
         raise InputError(f"the control's {what} is not known yet; wait until it is rendered and measured")
     if Matching.objects.filter(study=study, control=control, on=on, zone=zone, state=MatchingState.SEARCHING,
-                               trial=trial).exists():  # fmt: skip
+                               trial=trial, knob=knob).exists():  # fmt: skip
         raise InputError("this search is under way already")
-    row = Matching.objects.create(study=study, control=control, trial=trial, on=on, zone=zone)
+    row = Matching.objects.create(study=study, control=control, trial=trial, on=on, zone=zone, knob=knob)
     row.tried = [
         {"quality": float(each.option.settings[knob]), "option": each.option.pk, "before": True, "refining": False}
-        for each in _alike(trial, facts) if _figure(on, facts[control.pk], each, zone) is not None
+        for each in _alike(trial, knob, facts) if _figure(on, facts[control.pk], each, zone) is not None
     ]  # fmt: skip
     row.save()
     advance(row)
@@ -96,8 +97,8 @@ def advance(row: Matching) -> int:
         return 0  # rendered, and measured a moment later
     definition = engine_named(row.trial.engine)
     step = next_step(
-        row.on, wanted, [each for each in tried if each is not None], _knob(definition),
-        begin=float(row.trial.settings[row.trial.quality_knob]), renders_each=seeds,
+        row.on, wanted, [each for each in tried if each is not None], _knob(definition, row.knob),
+        begin=_begin(definition, row), renders_each=seeds,
     )  # fmt: skip
     if step.over:
         return _over(row, step)
@@ -157,7 +158,7 @@ def _over(row: Matching, step: Step) -> int:
     if found is not None and step.state in ("sure", "closest"):
         pair = any_pair(row.control, Option.objects.get(pk=found))
         row.pair = pair
-        knob = row.trial.quality_knob
+        knob = row.knob
         if knob not in pair.under_test and "engine" not in pair.under_test:
             pair.under_test = [*pair.under_test, knob]
         pair.matched_on, pair.matched_zone = row.on, row.zone
@@ -171,8 +172,8 @@ def _end(row: Matching, state: MatchingState, words: str) -> int:
     return 0
 
 
-def _checked(control: Option, trial: Option, zone: str) -> str:
-    """The name of the trial's knob. Raises `InputError`."""
+def _checked(control: Option, trial: Option, zone: str, name: str) -> str:
+    """The name of the setting that is searched. Raises `InputError`."""
     if control.study_id != trial.study_id:
         raise InputError("control and trial belong to different studies")
     first, second = control.setup.description(), trial.setup.description()
@@ -182,11 +183,13 @@ def _checked(control: Option, trial: Option, zone: str) -> str:
     missing = missing_reason(definition, trial.build)
     if missing:
         raise InputError(missing)
-    knob = definition.quality_knob
+    knob = definition.setting(name) if name else definition.quality_knob
     if knob is None or knob.kind not in ("integer", "number"):
         raise InputError(f"{definition.title} marks no quality knob that is a number, so nothing can be searched")
-    if as_side(control).key(but_for=control.quality_knob) == as_side(trial).key(but_for=knob.name):
-        raise InputError("control and trial differ in nothing but the quality knob; choose another trial")
+    alike = as_side(control).key(but_for=knob.name) == as_side(trial).key(but_for=knob.name)
+    # a target that the control does without is what such a search is for; another sample count of the control is not
+    if control.pk == trial.pk or (alike and knob.name == control.quality_knob):
+        raise InputError(f"control and trial differ in nothing but {knob.title.lower()}; choose another trial")
     if zone not in facts_of(control, areas_by_view()).areas:
         raise InputError(f"there is no zone {zone!r} on this view")
     return knob.name
@@ -198,15 +201,15 @@ def _facts(study: Study) -> dict[int, OptionFacts]:
     return {option.pk: facts_of(option, zones) for option in rows}
 
 
-def _alike(trial: Option, facts: dict[int, OptionFacts]) -> list[OptionFacts]:
-    """The trial and what differs from it in the quality knob alone."""
-    own = as_side(trial).key(but_for=trial.quality_knob)
+def _alike(trial: Option, knob: str, facts: dict[int, OptionFacts]) -> list[OptionFacts]:
+    """The trial and what differs from it in this setting alone, where it is above 0: 0 turns a target off."""
+    own = as_side(trial).key(but_for=knob)
     found = []
     for each in facts.values():
         same = (each.option.engine, each.option.build, each.option.setup.scene_id) == (
             trial.engine, trial.build, trial.setup.scene_id,
         )  # fmt: skip
-        if same and as_side(each.option).key(but_for=trial.quality_knob) == own:
+        if same and each.option.settings[knob] > 0 and as_side(each.option).key(but_for=knob) == own:
             found.append(each)
     return found
 
@@ -235,18 +238,23 @@ def _tried(row: Matching, each: dict[str, Any], facts: dict[int, OptionFacts], s
     return Tried(each["quality"], figure, each["refining"], seeds)
 
 
-def _knob(definition: EngineDefinition) -> Knob:
-    setting = definition.quality_knob
-    assert setting is not None
+def _knob(definition: EngineDefinition, name: str) -> Knob:
+    setting = definition.setting(name)
     low = setting.minimum if setting.minimum is not None else 0.0
     high = setting.maximum if setting.maximum is not None else 1e9
-    return Knob(max(low, 1e-9), high, setting.kind == "integer")
+    return Knob(max(low, LEAST_SHARE * high if setting.kind == "number" else 1.0), high, setting.kind == "integer")
+
+
+def _begin(definition: EngineDefinition, row: Matching) -> float:
+    """The trial's own value; where that turns the knob off, a tenth of the most it takes."""
+    own = float(row.trial.settings[row.knob])
+    return own if own > 0.0 else 0.1 * _knob(definition, row.knob).maximum
 
 
 def _option_at(row: Matching, definition: EngineDefinition, quality: float) -> Option:
     """The option with the knob at this value: the one that is there, or a new one."""
     trial, study = row.trial, row.study
-    setting = definition.setting(trial.quality_knob)
+    setting = definition.setting(row.knob)
     value: Value = setting.cleaned(quality)
     side = as_side(trial)
     side = replace(side, settings={**side.settings, setting.name: value})
@@ -256,7 +264,7 @@ def _option_at(row: Matching, definition: EngineDefinition, quality: float) -> O
             study.options.filter(pk=there.pk).update(in_plan=True, left_out="")
             there.refresh_from_db()
         return there
-    levels = [_level(side, each, own) for each, own in zip(trial.levels, row.control.levels, strict=True)]
+    levels = [_level(side, row.knob, each, own) for each, own in zip(trial.levels, row.control.levels, strict=True)]
     last = study.options.aggregate(last=Max("number"))["last"] or 0
     start = "" if trial.control_id is None else f"{trial.title}, "
     return Option.objects.create(
@@ -267,9 +275,9 @@ def _option_at(row: Matching, definition: EngineDefinition, quality: float) -> O
     )  # fmt: skip
 
 
-def _level(side: SideDraft, level: dict[str, Any], control: dict[str, Any]) -> dict[str, Any]:
+def _level(side: SideDraft, knob: str, level: dict[str, Any], control: dict[str, Any]) -> dict[str, Any]:
     """A factor's level as this side has it: only that of the knob may be another."""
-    if level["subject"] not in (QUALITY, side.knob):
+    if level["subject"] not in (knob, QUALITY if knob == side.knob else knob):
         return level
     value = level_value(side, level["subject"])
     changed = level["changed"] or value != control["value"]

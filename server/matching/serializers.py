@@ -12,11 +12,14 @@ from matchedpair.curves.words import curve_in_words
 from matchedpair.measures.zones import WHOLE
 from rest_framework import serializers
 
+from server.catalogue.engines import engines_now
+from server.catalogue.fields import NamedSerializer
 from server.findings.measure_serializers import IntervalField
 from server.matching.curves import Ladder, LadderPoint
 from server.matching.effects import FactorEffects, StudyEffects
 from server.matching.models import MatchedOn, Matching, MatchingState
 from server.matching.same import SameCell, SameRow, baseline_point
+from server.studies.models import Option
 
 
 class CurvePointSerializer(serializers.Serializer):
@@ -101,6 +104,7 @@ class SameCellSerializer(serializers.Serializer):
     place = serializers.CharField()
     control_option = serializers.IntegerField(allow_null=True)
     trial_option = serializers.IntegerField(allow_null=True, help_text="Where a search for a matched pair begins")
+    knobs = NamedSerializer(many=True, help_text="What a search may change: the quality knob first")
     same_noise = SameNoiseSerializer(allow_null=True)
     same_time = SameTimeSerializer(allow_null=True)
     lacks = serializers.CharField()
@@ -181,6 +185,10 @@ class NewMatchingSerializer(serializers.Serializer):
     trial = serializers.IntegerField(help_text="Option")
     on = serializers.ChoiceField(choices=MatchedOn.choices)
     zone = serializers.CharField(default=WHOLE, max_length=80)
+    knob = serializers.CharField(
+        default="", max_length=40, allow_blank=True,
+        help_text="A number among the trial's settings, such as a noise target; empty for its quality knob",
+    )  # fmt: skip
 
 
 class MatchingStepSerializer(serializers.Serializer):
@@ -249,10 +257,18 @@ def _cell_row(cell: SameCell) -> dict[str, Any]:
     time: SameTime | None = cell.time
     return {
         "place": cell.place, "control_option": control.facts.option.pk if control else None,
-        "trial_option": cell.trial.points[0].facts.option.pk,
+        "trial_option": cell.trial.points[0].facts.option.pk, "knobs": _knobs(cell.trial.points[0].facts.option),
         "same_noise": same_noise_row(noise) if noise else None, "same_time": same_time_row(time) if time else None,
         "lacks": cell.lacks, "shift": cell.shift,
     }  # fmt: skip
+
+
+def _knobs(option: Option) -> list[dict[str, str]]:
+    """The numbers of its engine that buy less noise for more time; none when the engine is not here."""
+    definition = next((each for each in engines_now()[0] if each.name == option.engine), None)
+    rows = [each for each in definition.settings if each.kind in ("integer", "number")] if definition else []
+    rows = [each for each in rows if each.quality_knob or {"noise", "time"} <= set(each.affects)]
+    return [{"name": each.name, "title": each.title} for each in sorted(rows, key=lambda each: not each.quality_knob)]
 
 
 def effects_row(found: StudyEffects) -> dict[str, Any]:
@@ -301,7 +317,7 @@ def matching_row(row: Matching, figures: dict[int, float | None], target: float 
     return {
         "id": row.pk, "study": row.study_id, "control": row.control_id,
         "control_title": row.control.title or "as the control", "trial_title": row.trial.title or "as the control",
-        "on": row.on, "zone": row.zone, "knob": row.trial.quality_knob.replace("_", " "), "state": row.state,
+        "on": row.on, "zone": row.zone, "knob": row.knob.replace("_", " "), "state": row.state,
         "words": row.words, "target": target, "pair": row.pair_id, "created_at": row.created_at,
         "steps": [
             {

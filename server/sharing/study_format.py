@@ -46,7 +46,7 @@ PRODUCTION_FIELDS = (
     "frames", "shots", "machines", "hours_a_day", "cost_per_machine_hour", "currency", "ready_per", "width", "height",
 )  # fmt: skip
 RECIPE_FIELDS = ("name", "version", "author", "note", "document")
-MATCHING_FIELDS = ("on", "zone", "state", "words")
+MATCHING_FIELDS = ("on", "zone", "knob", "state", "words")
 SCENE_FIELDS = ("name", "title", "revision", "views")
 
 Schema = dict[str, Any]

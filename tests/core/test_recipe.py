@@ -20,6 +20,8 @@ from matchedpair.choose import (
 from matchedpair.engines import read_definition
 from matchedpair.errors import InputError, SettingsError
 
+from tests.core.test_cli import Called
+
 ALDER = Path(__file__).parents[2] / "demo" / "engines" / "alder.toml"
 
 
@@ -30,6 +32,32 @@ def made() -> Recipe:
                     {"noise": 8.0}, evidence, {"frames": 1200, "machines": 3})  # fmt: skip
     return Recipe("Stall", 1, "Rosa", "2026-11-26T10:00:00+00:00", "The marble stall", "A note, “quoted”\nin two lines",
                   {"animation": use, "still": replace(use, title="Still", settings={"samples": 128})})  # fmt: skip
+
+
+class RecipeCommand(Called):
+    def put(self, name="recipe.toml"):
+        path = self.folder / name
+        path.write_bytes(recipe_toml(made()))
+        return path
+
+    def test_it_is_shown_as_a_table_or_as_the_engines_arguments(self):
+        code, out, _ = self.call("recipe", self.put())
+        self.assertEqual(code, 0)
+        self.assertIn("samples\t24\t128", out)
+        code, out, _ = self.call("recipe", self.put(), "--use", "still", "--engine", ALDER)
+        self.assertEqual(code, 0)
+        self.assertTrue(out.startswith("--samples 128 "), out)
+        code, out, _ = self.call("recipe", self.put(), "--use", "animation", "--engine", ALDER, "--json")
+        self.assertEqual(json.loads(out)["light_picking"], "estimate")
+
+    def test_bad_input_is_one_clear_line(self):
+        for words, said in (
+            ((self.folder / "none.toml",), "cannot be read"), ((self.put(), "--engine", ALDER), "say which use"),
+            ((self.put(), "--use", "postcard", "--engine", ALDER), "it has animation, still"),
+        ):  # fmt: skip
+            code, out, err = self.call("recipe", *words)
+            self.assertEqual((code, out), (2, ""))
+            self.assertIn(said, err)
 
 
 class RecipeFiles(unittest.TestCase):

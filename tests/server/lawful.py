@@ -13,7 +13,7 @@ from server.studies.models import Option
 from tests.server.base import WithEngines, factor, result_of
 
 
-class Lawful(WithEngines, TestCase):
+class Lawful(WithEngines):
     """Renders whose noise and time follow stated laws; measured rows are written as the measuring would."""
 
     a, b, t0, c = 1600.0, 0.0, 1.0, 0.5
@@ -57,3 +57,7 @@ class Lawful(WithEngines, TestCase):
         answer = self.call("GET", f"/api/studies/{study.pk}/curves/?{query}")
         self.assertEqual(answer.status_code, 200, answer.content)
         return answer.json()
+
+
+class LawfulTest(Lawful, TestCase):
+    """The same in a transaction of its own."""

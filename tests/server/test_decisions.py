@@ -8,7 +8,7 @@ from server.findings.models import Comparison, Measure
 from server.runs.models import Run
 from server.studies.models import Study
 from tests.server.base import factor
-from tests.server.lawful import Lawful
+from tests.server.lawful import LawfulTest
 
 PRODUCTION = {
     "frames": 1000, "shots": 1, "machines": 4, "hours_a_day": 5, "cost_per_machine_hour": 0.5, "currency": "EUR",
@@ -16,7 +16,7 @@ PRODUCTION = {
 }  # fmt: skip
 
 
-class Decided(Lawful):
+class Decided(LawfulTest):
     """The control at 64 samples has 5 % in 33 s; with the extra on, 16 samples have 5 % in 17 s."""
 
     def setUp(self):

@@ -11,10 +11,10 @@ from server.matching.models import Matching
 from server.runs.models import Run
 from server.studies.models import Option, Pair
 from tests.server.base import factor
-from tests.server.lawful import Lawful
+from tests.server.lawful import LawfulTest
 
 
-class Curves(Lawful):
+class Curves(LawfulTest):
     def test_the_laws_come_back_with_points_words_and_what_the_same_noise_costs(self):
         study = self.ladder()
         body = self.curves(study)
@@ -106,7 +106,7 @@ class Curves(Lawful):
         self.assertAlmostEqual(self.curves(study, of="error")["curves"][0]["fit"]["floor_percent"], 2.0, places=4)
 
 
-class Effects(Lawful):
+class Effects(LawfulTest):
     def test_a_full_table_gives_effects_and_interactions(self):
         study = self.ladder()
         body = self.call("GET", f"/api/studies/{study.pk}/effects/").json()
@@ -126,7 +126,7 @@ class Effects(Lawful):
         self.assertEqual(self.call("GET", f"/api/studies/{study.pk}/effects/").json()["factors"], [])
 
 
-class Matched(Lawful):
+class Matched(LawfulTest):
     def setUp(self):
         super().setUp()
         self.study = self.create(settings={"samples": 64}, factors=[factor("extra", True)])
@@ -139,13 +139,14 @@ class Matched(Lawful):
         return self.call("POST", f"/api/studies/{self.study.pk}/matchings/", body)
 
     def play(self, row):
-        """Render and advance until it is over; returns how many steps it took."""
+        """Render and advance until it is over, then compare what was found; the control has 5 % throughout."""
         for _ in range(12):
             row.refresh_from_db()
-            if row.state != "searching":
-                self.finish_queued(self.study)
-                return len([each for each in row.tried if not each["before"]])
+            over = row.state != "searching"
             self.finish_queued(self.study)
+            Measure.objects.filter(option=self.control, name="noise").update(value=5.0)
+            if over:
+                return
             search.advance_all()
         raise AssertionError("the search does not end")
 
@@ -167,6 +168,7 @@ class Matched(Lawful):
         self.assertEqual(body["match_sheet"]["fair"], True)
         found = self.call("GET", f"/api/studies/{self.study.pk}/findings/").json()
         self.assertEqual([row["matched"] is not None for row in found["pairs"]].count(True), 1)
+        self.assertTrue(found["sentence"].startswith(said), found["sentence"])
 
     def test_the_same_time_is_found(self):
         row = Matching.objects.get(pk=self.begin("time").json()["id"])
@@ -176,6 +178,28 @@ class Matched(Lawful):
         sentence = self.call("GET", f"/api/pairs/{row.pair.pk}/").json()["sentence"]
         self.assertTrue(sentence.startswith("Matched on time"), sentence)
         self.assertIn("the trial has 0.707 of the noise", sentence)
+
+    def test_another_number_than_the_quality_knob_can_be_searched(self):
+        # noise rises with the pause here, as with a noise target: a pause of p gives 5·(p + 0.5) %
+        self.law = lambda option: ((40.0 * (option.settings["pause"] + 0.5)) ** 2, 0.0, 1.0, 0.5)
+        self.trial.settings |= {"pause": 2.0, "extra": False}
+        self.trial.save()
+        self.finish_queued(self.study)
+        Measure.objects.filter(option=self.control, name="noise").update(value=5.0)
+        answer = self.begin(knob="pause")
+        self.assertEqual(answer.status_code, 201, answer.content)
+        row = Matching.objects.get(pk=answer.json()["id"])
+        self.play(row)
+        self.assertEqual(row.state, "sure", row.words)
+        self.assertAlmostEqual(row.pair.trial.settings["pause"], 0.5, delta=0.05)
+        self.assertIn("pause", row.pair.under_test)
+        body = self.curves(self.study)
+        searched = next(curve for curve in body["curves"] if curve["knob"] == "pause")
+        self.assertGreater(len(searched["points"]), 2)
+        self.assertIn("noise does not fall", searched["refused"])
+        self.assertIn("no such setting", self.problem(400, "POST", f"/api/studies/{self.study.pk}/matchings/", {
+            "control": self.control.pk, "trial": self.trial.pk, "on": "noise", "knob": "wheels",
+        })["detail"])  # fmt: skip
 
     def test_below_a_floor_it_is_not_reachable_and_makes_no_pair(self):
         self.other = {"extra": (400.0, 9.0, 1.0, 1.0)}
@@ -219,7 +243,7 @@ class Matched(Lawful):
         path = f"/api/studies/{self.study.pk}/matchings/"
         good = {"control": self.control.pk, "trial": self.trial.pk, "on": "noise"}
         for changes, words in (
-            ({"trial": self.control.pk}, "nothing but the quality knob"), ({"zone": "Moon"}, "no zone"),
+            ({"trial": self.control.pk}, "nothing but samples"), ({"zone": "Moon"}, "no zone"),
         ):  # fmt: skip
             self.assertIn(words, self.problem(400, "POST", path, good | changes)["detail"])
         body = {"control": self.control.pk, "trial": elsewhere.options.first().pk, "on": "noise"}

@@ -30,12 +30,12 @@ from server.sharing.study_import import load_study
 from server.store.files import path_of
 from server.studies.models import Option, Pair, Study
 from tests.server.base import factor
-from tests.server.lawful import Lawful
+from tests.server.lawful import LawfulTest
 
 SEEN = ("findings/", "measures/?zone=all", "curves/", "effects/", "decision/", "matchings/", "contact-sheet/", "table/")
 
 
-class Shared(Lawful):
+class Shared(LawfulTest):
     """A study with everything that a study can have."""
 
     def setUp(self):

@@ -82,15 +82,18 @@ def main_effects(responses: Mapping[Combination, Response]) -> list[Effect]:
 def interactions(responses: Mapping[Combination, Response]) -> list[Interaction]:
     """The interaction of every two levels of different factors, where the plan has both, each, and neither."""
     found = []
+    having: dict[tuple[int, int], set[Combination]] = {}
+    for row in responses:
+        for factor, level in enumerate(row):
+            having.setdefault((factor, level), set()).add(row)
     for (f, m), (g, n) in combinations(_levels(responses), 2):
         if f == g:
             continue
         squares = []
-        for row in responses:
-            if row[f] == m and row[g] == n:
-                others = [_with(row, {f: a, g: b}) for a, b in ((m, n), (m, 0), (0, n), (0, 0))]
-                if all(other in responses for other in others):
-                    squares.append([responses[other] for other in others])
+        for row in sorted(having[(f, m)] & having[(g, n)]):
+            others = [_with(row, {f: a, g: b}) for a, b in ((m, n), (m, 0), (0, n), (0, 0))]
+            if all(other in responses for other in others):
+                squares.append([responses[other] for other in others])
         if squares:
             value = sum(s[0].value - s[1].value - s[2].value + s[3].value for s in squares) / len(squares)
             error = math.sqrt(sum(each.error**2 for s in squares for each in s)) / len(squares)

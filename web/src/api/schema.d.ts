@@ -3183,6 +3183,11 @@ export interface components {
             on: components["schemas"]["MatchedOn"];
             /** @default whole */
             zone: string;
+            /**
+             * @description A number among the trial's settings, such as a noise target; empty for its quality knob
+             * @default
+             */
+            knob: string;
         };
         /** @description A pin to put. */
         NewPinRequest: {
@@ -3928,6 +3933,8 @@ export interface components {
             control_option: number | null;
             /** @description Where a search for a matched pair begins */
             trial_option: number | null;
+            /** @description What a search may change: the quality knob first */
+            knobs: components["schemas"]["Named"][];
             same_noise: components["schemas"]["SameNoise"] | null;
             same_time: components["schemas"]["SameTime"] | null;
             lacks: string;

@@ -99,9 +99,9 @@ export function CurvesPage() {
             rows={data.same}
             what={of}
             busy={match.isPending}
-            match={(cell, on) => {
+            match={(cell, on, knob) => {
               if (cell.control_option == null || cell.trial_option == null) return;
-              match.mutate({ control: cell.control_option, trial: cell.trial_option, on, zone });
+              match.mutate({ control: cell.control_option, trial: cell.trial_option, on, zone, knob });
             }}
           />
         )}

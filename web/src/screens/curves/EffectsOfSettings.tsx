@@ -4,6 +4,9 @@ import { effectsQuery } from "../../api/queries";
 import { spread, three } from "../../parts/format";
 
 type Effect = Schema["LevelEffect"];
+type Together = Schema["Interaction"];
+
+const MOST_TOLD = 6;
 const FIGURES = [
   ["noise", "Noise ratio"],
   ["time", "Time ratio"],
@@ -15,7 +18,7 @@ export function EffectsOfSettings({ study, zone }: { study: number; zone: string
   const effects = useQuery(effectsQuery(study, zone));
   if (!effects.data || effects.data.factors.length === 0) return null;
   const { factors, interactions, table } = effects.data;
-  const told = interactions.filter((row) => !row.tie);
+  const told = interactions.filter((row) => !row.tie).sort((a, b) => strength(b) - strength(a));
   return (
     <section aria-label="Which setting matters" className="mt-8">
       <h2 className="mb-1 font-semibold">Which setting matters</h2>
@@ -69,16 +72,23 @@ export function EffectsOfSettings({ study, zone }: { study: number; zone: string
         <p className="mt-1 text-sm">
           {told.length === 0
             ? "No two settings change each other's effect as far as can be told."
-            : told
-                .map(
-                  (row) =>
-                    `${row.first} with ${row.second}: ${row.of} ${row.of === "look" ? stops(row.value) : `${three(row.value)} times`} what each alone would give (${row.of === "look" ? row.interval.map(stops).join(" to ") : spread(row.interval)}).`,
-                )
-                .join(" ")}
+            : `${told.slice(0, MOST_TOLD).map(togetherWords).join(" ")}${told.length > MOST_TOLD ? ` ${told.length - MOST_TOLD} more are weaker.` : ""}`}
         </p>
       ) : null}
     </section>
   );
+}
+
+/** How far two levels together are from what each alone would give. */
+function togetherWords(row: Together): string {
+  const look = row.of === "look";
+  const amount = look ? stops(row.value) : `${three(row.value)} times`;
+  const ends = look ? row.interval.map(stops).join(" to ") : spread(row.interval);
+  return `${row.first} with ${row.second}: ${row.of} ${amount} what each alone would give (${ends}).`;
+}
+
+function strength(row: Together): number {
+  return row.of === "look" ? Math.abs(row.value) : Math.abs(Math.log2(row.value));
 }
 
 function Amount({ row, signed }: { row: Effect | undefined; signed: boolean }) {

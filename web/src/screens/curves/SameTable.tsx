@@ -1,16 +1,13 @@
+import { useState } from "react";
 import type { Schema } from "../../api/client";
 import { seconds, spread, three } from "../../parts/format";
 
 type Row = Schema["SameRow"];
 type Cell = Schema["SameCell"];
+export type Match = (cell: Cell, on: "noise" | "time", knob: string) => void;
 
 /** Every way of rendering against the control: at the same noise, in the same time; worst and usual place below. */
-export function SameTable(props: {
-  rows: Row[];
-  what: string;
-  match: (cell: Cell, on: "noise" | "time") => void;
-  busy: boolean;
-}) {
+export function SameTable(props: { rows: Row[]; what: string; match: Match; busy: boolean }) {
   const { rows, what } = props;
   const places = new Set(rows.flatMap((row) => row.cells.map((cell) => cell.place)));
   const many = places.size > 1;
@@ -62,22 +59,13 @@ export function SameTable(props: {
                   )}
                 </td>
                 <td>
-                  {cell.control_option == null || cell.trial_option == null ? null : (
-                    <span className="flex gap-1.5">
-                      {(["noise", "time"] as const).map((on) => (
-                        <button
-                          key={on}
-                          type="button"
-                          className="act"
-                          disabled={props.busy}
-                          onClick={() => props.match(cell, on)}
-                          aria-label={`Match ${row.title} on ${on}${many ? ` at ${cell.place}` : ""}`}
-                        >
-                          Match on {on}
-                        </button>
-                      ))}
-                    </span>
-                  )}
+                  <MatchButtons
+                    cell={cell}
+                    title={row.title}
+                    many={many}
+                    busy={props.busy}
+                    match={props.match}
+                  />
                 </td>
               </tr>
             )),
@@ -91,6 +79,44 @@ export function SameTable(props: {
         </tbody>
       </table>
     </div>
+  );
+}
+
+/** Begins a search for the control's noise or time, by the quality knob or another number. */
+function MatchButtons(props: { cell: Cell; title: string; many: boolean; busy: boolean; match: Match }) {
+  const { cell, title } = props;
+  const [knob, setKnob] = useState("");
+  if (cell.control_option == null || cell.trial_option == null || cell.knobs.length === 0) return null;
+  const where = props.many ? ` at ${cell.place}` : "";
+  return (
+    <span className="flex flex-wrap items-center gap-1.5">
+      {(["noise", "time"] as const).map((on) => (
+        <button
+          key={on}
+          type="button"
+          className="act"
+          disabled={props.busy}
+          onClick={() => props.match(cell, on, knob)}
+          aria-label={`Match on ${on}: ${title}${where}`}
+        >
+          Match on {on}
+        </button>
+      ))}
+      {cell.knobs.length > 1 ? (
+        <select
+          className="border border-[#8b8e8c] bg-white py-0.5"
+          aria-label={`What a search changes of ${title}${where}`}
+          value={knob}
+          onChange={(event) => setKnob(event.target.value)}
+        >
+          {cell.knobs.map((each, number) => (
+            <option key={each.name} value={number === 0 ? "" : each.name}>
+              by {each.title.toLowerCase()}
+            </option>
+          ))}
+        </select>
+      ) : null}
+    </span>
   );
 }
 

@@ -72,7 +72,7 @@ export function DecidePage() {
               <Limits
                 decision={data}
                 use={use}
-                onChange={(values) => bench.change.mutate({ name: use.name, ...values })}
+                onChange={(change) => bench.change.mutate({ use: use.name, change })}
                 problem={bench.change.error?.message}
               />
               <p className="mt-3 text-sm">{use.words}</p>
@@ -81,7 +81,7 @@ export function DecidePage() {
                 <ByHand
                   key={use.name}
                   use={use}
-                  onReasons={(reasons) => bench.change.mutate({ name: use.name, reasons })}
+                  onReasons={(reasons) => bench.change.mutate({ use: use.name, change: { reasons } })}
                 />
               ) : null}
               <button type="button" className="act mt-3" onClick={() => bench.removal.take(use)}>
@@ -97,7 +97,7 @@ export function DecidePage() {
           <OptionsTable
             decision={data}
             use={use}
-            onChoose={(option) => bench.change.mutate({ name: use.name, by_hand: option })}
+            onChoose={(by_hand) => bench.change.mutate({ use: use.name, change: { by_hand } })}
           />
           <Failures use={use} name={nameOf(data, use.chosen)} />
         </section>

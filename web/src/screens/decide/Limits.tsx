@@ -1,19 +1,16 @@
 import { useEffect, useState } from "react";
 import type { Decision, LimitKind, Use } from "./figures";
 import { WEIGHTS } from "./figures";
+import type { Change } from "./useDecision";
 
 /** The limits of a use and what is taken among those that keep them; each is changed by typing, and empty is no limit. */
 export function Limits(props: {
   decision: Decision;
   use: Use;
-  onChange: (values: { limits?: Record<string, number>; weight?: number }) => void;
+  onChange: (change: Change) => void;
   problem: string | undefined;
 }) {
   const { decision, use } = props;
-  const set = (name: string, value: number | null) => {
-    const { [name]: _, ...others } = use.limits;
-    props.onChange({ limits: value === null ? others : { ...others, [name]: value } });
-  };
   const nearest = WEIGHTS.reduce((best, each) =>
     Math.abs(each.value - use.weight) < Math.abs(best.value - use.weight) ? each : best,
   );
@@ -31,7 +28,7 @@ export function Limits(props: {
                 <LimitField
                   kind={kind}
                   value={use.limits[kind.name]}
-                  onCommit={(value) => set(kind.name, value)}
+                  onCommit={(value) => props.onChange({ limit: { name: kind.name, value } })}
                 />
               </td>
               <td className="whitespace-nowrap pl-1.5 text-soft">{kind.unit}</td>

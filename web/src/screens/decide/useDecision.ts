@@ -4,18 +4,42 @@ import { decisionQuery } from "../../api/queries";
 import { useRemoval } from "../../parts/Undo";
 import type { Use } from "./figures";
 
-type Change = Schema["PatchedUseRequest"];
+/** What is changed of a use; a limit of null is taken away. */
+export type Change = {
+  limit?: { name: string; value: number | null };
+  weight?: number;
+  by_hand?: number | null;
+  reasons?: string;
+};
 
 /** What a study decides, and the ways to change it. */
 export function useDecision(study: number, place: string) {
   const queries = useQueryClient();
-  const decision = useQuery(decisionQuery(study, place));
+  const query = decisionQuery(study, place);
+  const decision = useQuery(query);
   const path = (name: string) => ({ params: { path: { id: study, name } } });
   const refresh = () => queries.invalidateQueries({ queryKey: ["decision", study] });
+  const key = ["change use", study];
   const change = useMutation({
-    mutationFn: ({ name, ...values }: Change & { name: string }) =>
-      body(api.PATCH("/api/studies/{id}/uses/{name}/", { ...path(name), body: values })),
-    onSuccess: refresh,
+    mutationKey: key,
+    scope: { id: `change use ${study}` }, // one after the other, so that none overwrites another
+    mutationFn: ({ use, change: { limit, ...values } }: { use: string; change: Change }) => {
+      const now = queries.getQueryData(query.queryKey)?.uses.find((each) => each.name === use);
+      const limits = limit && now ? { limits: now.limits } : {};
+      return body(
+        api.PATCH("/api/studies/{id}/uses/{name}/", { ...path(use), body: { ...values, ...limits } }),
+      );
+    },
+    onMutate: async ({ use, change: wanted }) => {
+      await queries.cancelQueries({ queryKey: ["decision", study] });
+      // what was typed or picked stays as it is while the choice is being made anew
+      queries.setQueryData(
+        query.queryKey,
+        (old) =>
+          old && { ...old, uses: old.uses.map((each) => (each.name === use ? changed(each, wanted) : each)) },
+      );
+    },
+    onSettled: () => (queries.isMutating({ mutationKey: key }) > 1 ? undefined : refresh()),
   });
   const add = useMutation({
     mutationFn: (title: string) =>
@@ -39,4 +63,10 @@ export function useDecision(study: number, place: string) {
     refresh,
   });
   return { decision, change, add, production, removal };
+}
+
+function changed(use: Use, { limit, weight }: Change): Use {
+  if (!limit) return { ...use, weight: weight ?? use.weight };
+  const { [limit.name]: _, ...others } = use.limits;
+  return { ...use, limits: limit.value === null ? others : { ...others, [limit.name]: limit.value } };
 }

@@ -77,7 +77,7 @@ export function RecipeList({ recipes }: { recipes: Recipe[] }) {
                     type="button"
                     className="act"
                     onClick={() => removal.take(row)}
-                    aria-label={`Take ${titleOf(row)} away`}
+                    aria-label={`Take away ${titleOf(row)}`}
                   >
                     Take away
                   </button>

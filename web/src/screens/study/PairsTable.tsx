@@ -6,6 +6,7 @@ type Summary = Schema["PairSummary"];
 
 /** Every trial against its control: what it gains in time and noise, ties as ties. */
 export function PairsTable({ pairs }: { pairs: Summary[] }) {
+  const matchedFirst = [...pairs].sort((a, b) => Number(b.matched != null) - Number(a.matched != null));
   return (
     // biome-ignore lint/a11y/noNoninteractiveTabindex: a table longer than its box is scrolled by keyboard
     <div className="max-h-[18rem] overflow-auto" tabIndex={0}>
@@ -25,7 +26,7 @@ export function PairsTable({ pairs }: { pairs: Summary[] }) {
           </tr>
         </thead>
         <tbody>
-          {pairs.map((pair) => (
+          {matchedFirst.map((pair) => (
             <tr key={pair.pair} data-pair={pair.pair}>
               <th scope="row" className="text-left font-normal">
                 {pair.subject}
