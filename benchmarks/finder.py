@@ -6,9 +6,11 @@ from matchedpair.curves.finder import MOST_RENDERS, WITHIN
 
 from benchmarks.figures import Measured, show
 from benchmarks.studies import study_of
+from demo.make_data import zones
 from server.bench.cluster import Cluster
 from server.bench.runner import Runner
-from server.findings.measuring import measure_outstanding, noise_of
+from server.findings.measuring import measure_outstanding
+from server.findings.models import Measure
 from server.matching.models import Matching
 from server.matching.search import begin
 from server.runs.actions import queue_study
@@ -17,38 +19,39 @@ from server.studies.models import Option, Study
 
 SIZE = {"width": 160, "height": 90}
 SEEDS = 2
-# scene, view, and what is matched to the control: it picks lights by estimate, or ends by a noise target
+FEW, MANY = 4, 40
+# scene, view, zone, what the trial has otherwise, and which number is searched (the quality knob for nothing)
 CASES = (
-    ("cloth-corner", "counter", {"light_picking": "estimate"}), ("mist-lane", "lane", {"light_picking": "estimate"}),
-    ("glass-cabinet", "cabinet", {"bounces": 4}),
-)  # fmt: skip
-START, WANTED = 4, 40
+    ("cloth-corner", "counter", "Striped bolts", {"light_picking": "estimate", "samples": FEW}, ""),
+    ("mist-lane", "lane", "whole", {"light_picking": "estimate", "samples": FEW}, ""),
+    ("marble-stall", "shelf", "Lower board", {"indirect_clamp": 4.0, "samples": FEW}, ""),
+    ("mist-lane", "lane", "whole", {"samples": 512, "noise_target": 20.0}, "noise_target"),
+)
 
 
 def run() -> bool:
     """Search each scene from a trial at few samples for the noise that the control has at ten times as many."""
+    zones()
     cluster = Cluster()
     figures = []
-    for scene, view, changed in CASES:
+    for scene, view, zone, changed, knob in CASES:
         study = _study(scene, view, changed)
         _finish(cluster, study)
         control = study.options.get(control=None)
         trial = study.options.exclude(pk=control.pk).get()
-        found = begin(control, trial, "noise", "whole")
+        found = begin(control, trial, "noise", zone, knob)
         _finish(cluster, study)
         found.refresh_from_db()
-        figures += _of(scene, found, trial)
+        figures += _of(f"{scene}{f', {knob}' if knob else ''}", found, trial)
     cluster.close()
     return show("A pair matched on noise, searched and rendered", figures)
 
 
 def _study(scene: str, view: str, changed: dict[str, object]) -> Study:
-    settings = {"samples": START, **changed}
-    level = {"value": "alder", "settings": settings}
+    level = {"value": "alder", "settings": changed}
     study = study_of(
-        scene=scene, view=view, **SIZE, settings={"samples": WANTED},
+        scene=scene, view=view, **SIZE, settings={"samples": MANY}, kind="on-off",
         factors=[{"subject": "engine", "levels": [level]}],
-        kind="on-off",
     )  # fmt: skip
     queue_study(study)
     return study
@@ -64,24 +67,33 @@ def _finish(cluster: Cluster, study: Study) -> None:
     measure_outstanding(Option.objects.filter(study=study))
 
 
-def _of(scene: str, found: Matching, trial: Option) -> list[Measured]:
-    wanted = noise_of(found.control)
-    steps = [Option.objects.prefetch_related("measures").get(pk=each["option"]) for each in found.tried]
-    noise = {option.pk: own.value for option in steps if (own := noise_of(option)) and own.value}
-    assert wanted is not None and wanted.value is not None
-    target = wanted.value
+def _of(name: str, found: Matching, trial: Option) -> list[Measured]:
+    target = _noise(found.control, found.zone)
+    steps = [Option.objects.get(pk=each["option"]) for each in found.tried]
+    noise = {option.pk: _noise(option, found.zone) for option in steps}
     best = min(noise.values(), key=lambda value: abs(value / target - 1))
     refined = sum(each["refining"] for each in found.tried) * SEEDS
     pilot = sum(not each["refining"] and not each["before"] for each in found.tried) * SEEDS
+    figures = [
+        Measured(f"{name}: off the control's noise ({found.state})", abs(best / target - 1), "", WITHIN),
+        Measured(f"{name}: renders beyond the pilot", refined, "", MOST_RENDERS),
+        Measured(f"{name}: renders of the pilot", pilot, ""),
+    ]
+    if found.knob != "samples":
+        return figures
     # doubling goes on until the noise is below the target, and is then as far off as it happens to be
-    law = noise[trial.pk] * START**0.5
-    doubled, renders = START, 0
+    law = noise[trial.pk] * FEW**0.5
+    doubled, renders = FEW, 0
     while law / doubled**0.5 > target:
         doubled, renders = doubled * 2, renders + SEEDS
     return [
-        Measured(f"{scene}: off the control's noise ({found.state})", abs(best / target - 1), "", WITHIN),
-        Measured(f"{scene}: renders beyond the pilot", refined, "", MOST_RENDERS),
-        Measured(f"{scene}: renders of the pilot", pilot, ""),
-        Measured(f"{scene}: doubling would end so far off, by noise ∝ 1/√N", abs(law / doubled**0.5 / target - 1), ""),
-        Measured(f"{scene}: renders of doubling", renders, ""),
+        *figures,
+        Measured(f"{name}: doubling would end so far off, by noise ∝ 1/√N", abs(law / doubled**0.5 / target - 1), ""),
+        Measured(f"{name}: renders of doubling", renders, ""),
     ]
+
+
+def _noise(option: Option, zone: str) -> float:
+    row = Measure.objects.get(option=option, name="noise", zone=zone)
+    assert row.value is not None
+    return row.value

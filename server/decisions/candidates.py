@@ -17,7 +17,7 @@ from server.catalogue.zones import areas_by_view
 from server.findings.judging import References, place_of
 from server.findings.measuring import NOISE
 from server.findings.models import Comparison, Measure
-from server.findings.option_facts import OptionFacts, facts_of, place_names, with_facts
+from server.findings.option_facts import OptionFacts, all_facts, place_names
 from server.matching.curves import how_key, render_seconds
 from server.studies.models import Option, Study
 
@@ -52,8 +52,8 @@ def candidates(study: Study, place: str = "") -> tuple[list[str], list[OfStudy]]
     Raises `InputError` for a place that there is not.
     """
     drawn, references = areas_by_view(), References()
-    rows = with_facts(Option.objects.filter(study=study, in_plan=True, left_out="").order_by("number", "pk"), MEASURED)
-    facts = [facts_of(option, drawn) for option in rows]
+    options = Option.objects.filter(study=study, in_plan=True, left_out="").order_by("number", "pk")
+    facts = all_facts(options, drawn, MEASURED)
     named = place_names(each.option.setup for each in facts)
     places = list(named.values())
     if place and place not in places:

@@ -6,7 +6,7 @@ from dataclasses import dataclass, field
 
 from server.catalogue.zones import areas_by_view
 from server.findings.judging import place_of
-from server.findings.option_facts import facts_of, with_facts
+from server.findings.option_facts import all_facts
 from server.references.models import Reference
 from server.studies.models import Option, Pair, Setup
 
@@ -29,8 +29,8 @@ def beside(pair: Pair) -> list[Beside]:
     zones = areas_by_view()
     rows = []
     others = Option.objects.filter(study=pair.study_id).exclude(pk__in=(pair.control_id, pair.trial_id))
-    for option in with_facts(others):
-        facts = facts_of(option, zones)
+    for facts in all_facts(others, zones):
+        option = facts.option
         if not facts.runs or _place(option.setup) != _place(setup):
             continue
         noise = facts.noise("whole")

@@ -10,9 +10,8 @@ from matchedpair.measures.zones import WHOLE
 from matchedpair.trials.contact_sheet import Axis, Cell, SheetLevel, SheetOption, contact_sheet
 
 from server.catalogue.zones import areas_by_view
-from server.findings.inputs import has_open_runs
 from server.findings.judging import References, place_of
-from server.findings.option_facts import OptionFacts, facts_of, with_facts
+from server.findings.option_facts import OptionFacts, all_facts
 from server.findings.pairs import zone_box
 from server.studies.models import Option, Study
 
@@ -22,8 +21,7 @@ def contact_rows(
 ) -> dict[str, Any]:
     """The sheet as `ContactSheetSerializer` takes it. Raises `InputError` for what cannot be arranged."""
     zones_drawn = areas_by_view()
-    options = with_facts(Option.objects.filter(study=study, in_plan=True, left_out=""))
-    facts = [facts_of(option, zones_drawn) for option in options]
+    facts = all_facts(Option.objects.filter(study=study, in_plan=True, left_out=""), zones_drawn)
     if not facts:
         raise InputError("the study's plan has no option to show")
     facts.sort(key=lambda each: each.option.control_id is not None)  # the baseline first, the rest in the plan's order
@@ -62,7 +60,7 @@ def _cell(cell: Cell, facts: list[OptionFacts], seed: int | None) -> dict[str, A
     known = cell.zone in own.areas
     seconds, basis = own.seconds()
     noise = own.noise(cell.zone)
-    state = "there" if run else "to come" if has_open_runs(own.option) else "not rendered"
+    state = "there" if run else "to come" if own.open else "not rendered"
     width, height = own.option.setup.description().picture_size
     return {
         "option": own.option.pk, "title": own.title, "zone": cell.zone, "state": state if known else "no such zone",

@@ -2,31 +2,50 @@
 
 from __future__ import annotations
 
+from collections import defaultdict
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 from statistics import median
 
-from django.db.models import Prefetch, QuerySet
+from django.db.models import QuerySet
 from matchedpair.measures.areas import Area
 from matchedpair.measures.cost import time_basis
 from matchedpair.trials import AS_IS
 
+from server.catalogue.models import SceneRevision
 from server.catalogue.zones import signature
-from server.findings.inputs import ZonesByView, areas_to_measure, counted_runs, is_current
+from server.findings.inputs import ZonesByView, areas_to_measure, is_current
 from server.findings.judging import References, place_of
 from server.findings.measuring import NOISE
 from server.findings.models import Measure
-from server.runs.models import Run
-from server.studies.models import Option, Purpose, Setup
+from server.runs.models import OPEN_STATES, Run, RunState
+from server.studies.models import Option, Purpose, Setup, Study
+
+MOST_AT_ONCE = 900  # numbers in one query
 
 
 @dataclass(frozen=True)
 class OptionFacts:
-    """An option with its counted runs that have a picture, and what is measured on its view."""
+    """An option with its counted runs, what is measured on its view, and the measures that were asked for.
+
+    Parameters
+    ----------
+    runs : list of Run
+        Those counted that have a picture, by seed.
+    counted : list of Run
+        All that are finished and count, by seed.
+    open : bool
+        Whether renders that count are still to come.
+    measures : dict
+        Stored rows by measure and zone, up to date or not.
+    """
 
     option: Option
     runs: list[Run]
+    counted: list[Run]
+    open: bool
     areas: dict[str, list[Area]]
+    measures: dict[tuple[str, str], Measure]
 
     @property
     def title(self) -> str:
@@ -49,17 +68,42 @@ class OptionFacts:
 
     def measure(self, name: str, zone: str, references: References | None = None) -> Measure | None:
         """A measure in a zone, if it is up to date; `references` are needed for those that rest on one."""
-        kept = next((row for row in self.option.measures.all() if (row.name, row.zone) == (name, zone)), None)
+        kept = self.measures.get((name, zone))
         if kept is None or zone not in self.areas:
             return None
         reference = references.of(self.option.setup) if references else None
-        return kept if is_current(kept, counted_runs(self.option), signature(self.areas[zone]), reference) else None
+        return kept if is_current(kept, self.counted, signature(self.areas[zone]), reference) else None
 
 
-def facts_of(option: Option, zones: ZonesByView) -> OptionFacts:
-    """Gather what is known of an option."""
-    runs = [run for run in counted_runs(option) if run.picture]
-    return OptionFacts(option, runs, areas_to_measure(option.setup, zones))
+def all_facts(options: QuerySet[Option], zones: ZonesByView, names: Sequence[str] = (NOISE,)) -> list[OptionFacts]:
+    """Gather what is known of many options, pilots left out, in their order; these measures are read with them."""
+    rows = list(options.filter(purpose=Purpose.COUNTED).select_related("setup"))
+    numbers = [option.pk for option in rows]
+    # rows are put together here and not by the database layer, which makes a scene and a study anew for every one
+    scenes = SceneRevision.objects.in_bulk({option.setup.scene_id for option in rows})
+    studies = Study.objects.defer("draft").in_bulk({option.study_id for option in rows})
+    for option in rows:
+        option.setup.scene, option.study = scenes[option.setup.scene_id], studies[option.study_id]
+    runs: dict[int, list[Run]] = defaultdict(list)
+    measures: dict[int, dict[tuple[str, str], Measure]] = defaultdict(dict)
+    for start in range(0, len(numbers), MOST_AT_ONCE):
+        some = numbers[start : start + MOST_AT_ONCE]
+        found = Run.objects.filter(option__in=some).order_by("seed", "position")
+        for run in found.defer("log", "command", "machine"):
+            run.study = studies[run.study_id]
+            runs[run.option_id].append(run)
+        for row in Measure.objects.filter(option__in=some, name__in=names):
+            measures[row.option_id][(row.name, row.zone)] = row
+    return [_facts(option, runs[option.pk], measures[option.pk], zones) for option in rows]
+
+
+def _facts(
+    option: Option, runs: list[Run], measures: dict[tuple[str, str], Measure], zones: ZonesByView
+) -> OptionFacts:
+    counted = [run for run in runs if run.state == RunState.FINISHED and not run.warm_up]
+    to_come = any(run.state in OPEN_STATES and not run.warm_up for run in runs)
+    pictured = [run for run in counted if run.picture]
+    return OptionFacts(option, pictured, counted, to_come, areas_to_measure(option.setup, zones), measures)
 
 
 def place_names(setups: Iterable[Setup]) -> dict[tuple[object, ...], str]:
@@ -87,11 +131,3 @@ _PARTS: tuple[Callable[[Setup], str], ...] = (
 def setup_in_words(setup: Setup) -> str:
     """Scene, view and size."""
     return f"{setup.scene.title}, {setup.view}, {setup.width} × {setup.height}"
-
-
-def with_facts(options: QuerySet[Option], names: Sequence[str] = (NOISE,)) -> QuerySet[Option]:
-    """A query of options with everything `facts_of` reads and these measures; pilots are not among them."""
-    runs = Run.objects.select_related("study").defer("log", "command").order_by("position")
-    noise = Measure.objects.filter(name__in=names)
-    counted = options.filter(purpose=Purpose.COUNTED).select_related("setup__scene")
-    return counted.prefetch_related(Prefetch("runs", runs), Prefetch("measures", noise))

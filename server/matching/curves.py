@@ -21,7 +21,7 @@ from server.catalogue.zones import areas_by_view
 from server.findings.judging import References, place_of
 from server.findings.measuring import NOISE
 from server.findings.models import Measure
-from server.findings.option_facts import OptionFacts, facts_of, place_names, with_facts
+from server.findings.option_facts import OptionFacts, all_facts, place_names
 from server.studies.models import Option, Study
 
 ERROR = "error"
@@ -101,8 +101,7 @@ def study_curves(study: Study, zone: str = WHOLE, of: str = NOISE) -> StudyCurve
     if of not in OF:
         raise InputError(f"a curve is of {' or '.join(OF)}, not of {of!r}")
     drawn, references = areas_by_view(), References()
-    rows = with_facts(Option.objects.filter(study=study, in_plan=True, left_out=""), (of,))
-    facts = [facts_of(option, drawn) for option in rows]
+    facts = all_facts(Option.objects.filter(study=study, in_plan=True, left_out=""), drawn, (of,))
     zones = list(dict.fromkeys([WHOLE, *(name for each in facts for name in each.areas)]))
     if zone not in zones:
         raise InputError(f"there is no zone {zone!r} on the views of this study; there are {', '.join(zones)}")

@@ -16,7 +16,7 @@ from matchedpair.trials.plan_kind import is_place
 from server.catalogue.zones import areas_by_view
 from server.findings.measuring import noise_figure
 from server.findings.models import Comparison
-from server.findings.option_facts import OptionFacts, facts_of, with_facts
+from server.findings.option_facts import OptionFacts, all_facts
 from server.studies.models import Option, Study
 
 NOISE, TIME, LOOK = "noise", "time", "look"
@@ -46,8 +46,7 @@ class StudyEffects:
 def study_effects(study: Study, zone: str = WHOLE) -> StudyEffects:
     """Gather the effects; measures nothing."""
     drawn = areas_by_view()
-    rows = with_facts(Option.objects.filter(study=study, in_plan=True, left_out="").order_by("number", "pk"))
-    facts = [facts_of(option, drawn) for option in rows]
+    facts = all_facts(Option.objects.filter(study=study, in_plan=True, left_out="").order_by("number", "pk"), drawn)
     if not facts or not facts[0].option.levels:
         return StudyEffects([], {}, [], table=False)
     shown: list[dict[str, int]] = [{} for _ in facts[0].option.levels]

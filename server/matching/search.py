@@ -14,19 +14,20 @@ from matchedpair.engines import EngineDefinition
 from matchedpair.engines.setting import Value
 from matchedpair.errors import InputError, MatchedPairError
 from matchedpair.measures.cost import time_basis
+from matchedpair.measures.figure import three
 from matchedpair.trials.plan_kind import QUALITY
 
 from server.catalogue.engines import engine_named, missing_reason
 from server.catalogue.zones import areas_by_view
-from server.findings.inputs import has_open_runs
-from server.findings.option_facts import OptionFacts, facts_of, with_facts
+from server.findings.inputs import areas_to_measure
+from server.findings.option_facts import OptionFacts, all_facts
 from server.findings.partners import as_side
 from server.matching.models import MatchedOn, Matching, MatchingState
 from server.runs.actions import must_be_ours, queue_options, stop_runs
 from server.runs.models import BAD_STATES, OPEN_STATES
 from server.studies.actions import any_pair, keep_scene_setup
 from server.studies.levels import level_shown, level_value
-from server.studies.models import Option, Purpose, Side, Study
+from server.studies.models import Option, Side, Study
 from server.studies.side import SideDraft
 
 ENDED = {
@@ -34,6 +35,7 @@ ENDED = {
     "failed": MatchingState.FAILED,
 }  # fmt: skip
 LEAST_SEEDS = 2
+KNOWN_WITHIN = 0.1
 LEAST_SHARE = 1e-6  # of the most that a number takes: 0 would turn a target off
 
 
@@ -86,7 +88,7 @@ def advance(row: Matching) -> int:
     if row.control_id not in facts or row.trial_id not in facts:
         return _end(row, MatchingState.FAILED, "an option of it is no longer in the plan")
     mine = [facts[each["option"]] for each in row.tried if each["option"] in facts]
-    if any(has_open_runs(each.option) for each in [*mine, facts[row.control_id]]):
+    if any(each.open for each in [*mine, facts[row.control_id]]):
         return 0
     wanted = _figure(row.on, facts[row.control_id], facts[row.control_id], row.zone)
     if wanted is None:
@@ -101,7 +103,7 @@ def advance(row: Matching) -> int:
         begin=_begin(definition, row), renders_each=seeds,
     )  # fmt: skip
     if step.over:
-        return _over(row, step)
+        return _over(row, step, _doubt(row, facts[row.control_id]))
     assert step.quality is not None
     option = _option_at(row, definition, step.quality)
     row.tried = [
@@ -153,7 +155,18 @@ def with_figures(rows: QuerySet[Matching]) -> list[tuple[Matching, dict[int, flo
     return found
 
 
-def _over(row: Matching, step: Step) -> int:
+def _doubt(row: Matching, control: OptionFacts) -> str:
+    """That the target itself is hardly known, where rare bright pixels rule it; empty where it is known well enough."""
+    measure = control.noise(row.zone) if row.on == MatchedOn.NOISE else None
+    if measure is None or not measure.value or measure.low is None or measure.high is None:
+        return ""
+    if (measure.high - measure.low) / 2.0 <= KNOWN_WITHIN * measure.value:
+        return ""
+    ends = f"{three(measure.low)} to {three(measure.high)} %"
+    return f"; but the control's noise itself is known only from {ends}: add seeds, or match in a zone"
+
+
+def _over(row: Matching, step: Step, doubt: str) -> int:
     found = next((each["option"] for each in reversed(row.tried) if each["quality"] == step.quality), None)
     if found is not None and step.state in ("sure", "closest"):
         pair = any_pair(row.control, Option.objects.get(pk=found))
@@ -163,7 +176,7 @@ def _over(row: Matching, step: Step) -> int:
             pair.under_test = [*pair.under_test, knob]
         pair.matched_on, pair.matched_zone = row.on, row.zone
         pair.save()
-    return _end(row, ENDED[step.state], step.words)
+    return _end(row, ENDED[step.state], step.words + (doubt if step.state in ("sure", "closest") else ""))
 
 
 def _end(row: Matching, state: MatchingState, words: str) -> int:
@@ -190,15 +203,14 @@ def _checked(control: Option, trial: Option, zone: str, name: str) -> str:
     # a target that the control does without is what such a search is for; another sample count of the control is not
     if control.pk == trial.pk or (alike and knob.name == control.quality_knob):
         raise InputError(f"control and trial differ in nothing but {knob.title.lower()}; choose another trial")
-    if zone not in facts_of(control, areas_by_view()).areas:
+    if zone not in areas_to_measure(control.setup, areas_by_view()):
         raise InputError(f"there is no zone {zone!r} on this view")
     return knob.name
 
 
 def _facts(study: Study) -> dict[int, OptionFacts]:
-    zones = areas_by_view()
-    rows = with_facts(study.options.filter(purpose=Purpose.COUNTED, in_plan=True, left_out=""))
-    return {option.pk: facts_of(option, zones) for option in rows}
+    rows = all_facts(study.options.filter(in_plan=True, left_out=""), areas_by_view())
+    return {each.option.pk: each for each in rows}
 
 
 def _alike(trial: Option, knob: str, facts: dict[int, OptionFacts]) -> list[OptionFacts]:
@@ -233,7 +245,7 @@ def _tried(row: Matching, each: dict[str, Any], facts: dict[int, OptionFacts], s
     """What a step gave; None while it is rendered but not measured yet."""
     own = facts[each["option"]]
     figure = _figure(row.on, facts[row.control_id], own, row.zone)
-    if figure is None and len(own.runs) >= LEAST_SEEDS and not own.option.measures.all():
+    if figure is None and len(own.runs) >= LEAST_SEEDS and not own.measures:
         return None
     return Tried(each["quality"], figure, each["refining"], seeds)
 

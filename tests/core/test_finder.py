@@ -63,6 +63,12 @@ class Finder(unittest.TestCase):
         self.assertIn("does not fall below", step.words)
         self.assertFalse(any(each.refining for each in tried))
 
+    def test_a_small_step_that_shows_nothing_is_chance_and_the_search_goes_on(self):
+        tried = [Tried(4, 34.4), Tried(16, 18.9), Tried(28, 19.6)]
+        step = next_step(NOISE, 15.5, tried, SAMPLES, begin=4)
+        self.assertEqual(step.state, "pilot", step.words)
+        self.assertGreater(step.quality, 60)
+
     def test_time_below_getting_ready_is_not_reachable(self):
         step, _ = search(lambda n: 9.0 + 0.1 * n, 5.0, SAMPLES, 16, TIME)
         self.assertEqual(step.state, "not_reachable")

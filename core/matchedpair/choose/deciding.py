@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
 from matchedpair.choose.uses import BREAKS, LIMIT_OF, UNKNOWN, UNSURE, Checked, Use, check
-from matchedpair.curves.frontier import Frontier, Place, frontier
+from matchedpair.curves.frontier import Frontier, Place, frontier, tied, unbeaten
 from matchedpair.measures.figure import Figure
 
 FIFTH = 0.2
@@ -71,7 +71,7 @@ class Decision:
 def decide(use: Use, candidates: Mapping[str, Candidate]) -> Decision:
     """Choose among options (by any key) for a use, and try the choice with each limit and the weight a fifth off."""
     standings, line = _stand(use, candidates)
-    chosen = _best(use, candidates, line)
+    chosen = _best(use, candidates, line.order)
     ties = _ties(candidates, line, chosen)
     moves = []
     for name, bound in use.limits.items():
@@ -86,18 +86,27 @@ def decide(use: Use, candidates: Mapping[str, Candidate]) -> Decision:
 
 
 def _chosen(use: Use, candidates: Mapping[str, Candidate]) -> str:
-    return _best(use, candidates, _stand(use, candidates)[1])
+    """What would be chosen, told without placing all that is beaten."""
+    kept = {key: _place(option) for key, option in candidates.items() if not _is_out(_checked(use, option), option)}
+    return _best(use, candidates, unbeaten(kept))
+
+
+def _checked(use: Use, option: Candidate) -> tuple[Checked, ...]:
+    return tuple(
+        check(name, bound, option.figures.get(name), option.where.get(name, "")) for name, bound in use.limits.items()
+    )
+
+
+def _is_out(checked: tuple[Checked, ...], option: Candidate) -> bool:
+    """What is not known cannot be said to keep a limit, so it is not chosen; a limit inside the interval is a doubt."""
+    return any(row.state in (BREAKS, UNKNOWN) for row in checked) or not _can_be_ranked(option)
 
 
 def _stand(use: Use, candidates: Mapping[str, Candidate]) -> tuple[dict[str, Standing], Frontier]:
     standings: dict[str, Standing] = {}
     for key, option in candidates.items():
-        checked = tuple(
-            check(name, bound, option.figures.get(name), option.where.get(name, ""))
-            for name, bound in use.limits.items()
-        )
-        # what is not known cannot be said to keep a limit, so it is not chosen; a limit inside the interval is a doubt
-        out = any(row.state in (BREAKS, UNKNOWN) for row in checked) or not _can_be_ranked(option)
+        checked = _checked(use, option)
+        out = _is_out(checked, option)
         standings[key] = Standing(checked, out)
     line = frontier({key: _place(candidates[key]) for key, standing in standings.items() if not standing.out})
     for key, how in line.standing.items():
@@ -114,23 +123,20 @@ def _place(option: Candidate) -> Place:
     return Place(seconds.value, noise.value, seconds.interval, noise.interval)
 
 
-def _best(use: Use, candidates: Mapping[str, Candidate], line: Frontier) -> str:
+def _best(use: Use, candidates: Mapping[str, Candidate], order: Sequence[str]) -> str:
     def score(key: str) -> float:
         place = _place(candidates[key])
         return (1.0 - use.weight) * math.log(place.seconds) + use.weight * math.log(place.loss)
 
-    return min(line.order, key=score, default="")
+    return min(order, key=score, default="")
 
 
 def _ties(candidates: Mapping[str, Candidate], line: Frontier, chosen: str) -> tuple[str, ...]:
     """Options that cannot be told from the chosen in time and noise."""
     if not chosen:
         return ()
-    pairs = (
-        (key, frontier({chosen: _place(candidates[chosen]), key: _place(candidates[key])}))
-        for key in line.standing if key != chosen
-    )  # fmt: skip
-    return tuple(key for key, both in pairs if "tie" in both.standing.values())
+    first = _place(candidates[chosen])
+    return tuple(key for key in line.standing if key != chosen and tied(first, _place(candidates[key])))
 
 
 def _words(

@@ -29,6 +29,7 @@ LAW_HOLDS = {NOISE: 0.04, TIME: 0.12}  # times scatter more
 SCATTER = {NOISE: 0.9, TIME: 0.75}
 APART = 1.5  # values of the knob nearer than this may come out in either order
 FLAT = 0.05
+LEAST_SLOPE = 0.1
 TINY_STEP = 0.01
 
 State = Literal["pilot", "refine", "sure", "closest", "not_reachable", "failed"]
@@ -182,11 +183,12 @@ class _Guess:
         factor = STEP
         if len(known) > 1:
             ends = known[-2:] if up else known[:2]
-            gain = abs(math.log(ends[1][1] / ends[0][1]))
-            if gain < FLAT and abs(math.log(target / figure)) > 2.0 * gain:
+            gain, stride = (abs(math.log(ends[1][each] / ends[0][each])) for each in (1, 0))
+            # a small step may show nothing by chance; only a full one says that nothing more is to be had
+            if gain < FLAT and stride > 0.9 * math.log(STEP) and abs(math.log(target / figure)) > 2.0 * gain:
                 self.unreachable = f"not reachable: it flattens out at {_unit(on, figure)}"
                 return
-            slope = gain / math.log(ends[1][0] / ends[0][0])
+            slope = max(gain / stride, LEAST_SLOPE)
             factor = min(STEP, max(math.exp(1.2 * abs(math.log(target / figure)) / slope), 1.2))
         step = knob.fitted(last * factor if up else last / factor)
         if step == last:

@@ -51,21 +51,26 @@ def frontier(places: Mapping[str, Place]) -> Frontier:
     the two tie. The knee is the last option reached by a step that buys at least a tenth of the noise for twice the
     time.
     """
-    standing: dict[str, str] = {}
+    order = unbeaten(places)
+    standing = dict.fromkeys(order, ON)
     beaten_by: dict[str, str] = {}
     for name, own in places.items():
-        better = [other for other, place in places.items() if other != name and _beats(place, own)]
-        if not better:
-            standing[name] = ON
+        if name in standing:
             continue
-        nearest = min(better, key=lambda other: math.hypot(*_steps(places[other], own)))
-        beaten_by[name] = nearest
-        apart = [other for other in better if not _tie(places[other], own)]
+        better = [other for other in order if _beats(places[other], own)]
+        apart = [other for other in better if not tied(places[other], own)]
         standing[name] = BEATEN if apart else TIE
-        if apart:
-            beaten_by[name] = min(apart, key=lambda other: math.hypot(*_steps(places[other], own)))
-    order = tuple(sorted((name for name, how in standing.items() if how == ON), key=lambda name: places[name].seconds))
-    return Frontier(standing, beaten_by, order, _knee(places, order))
+        beaten_by[name] = min(apart or better, key=lambda other: math.hypot(*_steps(places[other], own)))
+    return Frontier({name: standing[name] for name in places}, beaten_by, order, _knee(places, order))
+
+
+def unbeaten(places: Mapping[str, Place]) -> tuple[str, ...]:
+    """The options that no other beats, by rising time: a beaten one is always beaten by one of these."""
+    found: list[str] = []
+    for name in sorted(places, key=lambda name: (places[name].seconds, places[name].loss)):
+        if not found or not _beats(places[found[-1]], places[name]):
+            found.append(name)
+    return tuple(found)
 
 
 def _knee(places: Mapping[str, Place], order: tuple[str, ...]) -> str:
@@ -89,7 +94,7 @@ def _beats(one: Place, other: Place) -> bool:
     )  # fmt: skip
 
 
-def _tie(one: Place, other: Place) -> bool:
+def tied(one: Place, other: Place) -> bool:
     """Whether neither in time nor in quality a difference can be told."""
     seconds = _ratio_interval(other.seconds, one.seconds, other.seconds_interval, one.seconds_interval)
     loss = _ratio_interval(other.loss, one.loss, other.loss_interval, one.loss_interval)
