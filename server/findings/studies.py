@@ -112,6 +112,7 @@ def _sentence(found: tuple[PairFindings, ...]) -> str:
     if len(found) == 1:
         return found[0].sentence
     matched = [row for row in found if row.matched is not None and (row.noise_ratio or row.time_ratio)]
+    matched.sort(key=lambda row: row.matched is not None and row.matched.well)
     if matched:  # like is held against like there, which no other pair of the plan can say
         return f"{matched[-1].sentence} {len(found) - 1} further pairs."
     trials = [TrialFinding(row.pair.subject, row.noise_ratio, row.time_ratio) for row in found]

@@ -160,6 +160,13 @@ class Crossings(unittest.TestCase):
         words = crossings_in_words({"Quick": quick, "Slow": slow})
         self.assertRegex(words[0], r"^Up to [\d.]+ s Quick is cleaner, beyond that Slow;")
 
+    def test_curves_that_cannot_be_told_apart_do_not_cross(self):
+        said = []
+        for seed in range(30):
+            alike = [fit_curve(ladder(1600, 1.0, 2.0, 1.0, jitter=0.02, seed=each)) for each in (seed, seed + 90)]
+            said.append(crossings_in_words(dict(zip("AB", alike, strict=True))))
+        self.assertLess(sum(map(bool, said)), 4)
+
     def test_curves_apart_do_not_cross(self):
         self.assertEqual(crossings(fit_curve(ladder(400, 0, 1, 1)), fit_curve(ladder(900, 0, 1, 1))), [])
 

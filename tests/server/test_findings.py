@@ -287,7 +287,7 @@ class Exports(WithEngines, TestCase):
             (rewritten(lambda n, c: None if "trial-seed-1" in n else c), "not a whole bundle"),
             (rewritten(lambda n, c: c + b"x" if n.endswith(".exr") else c), "is not the picture that the bundle names"),
             (rewritten(lambda n, c: c + b" " if n == "scene.json" else c), "is not the revision"),
-            (rewritten(lambda n, c: c.replace(b'"format": 5', b'"format": 7') if n == "pair.json" else c), "format 7"),
+            (rewritten(lambda n, c: c.replace(b'"format": 6', b'"format": 7') if n == "pair.json" else c), "format 7"),
             (rewritten(lambda n, c: b"{" if n == "pair.json" else c), "not a whole bundle"),
         ]
         for path, words in cases:

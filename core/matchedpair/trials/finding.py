@@ -8,6 +8,8 @@ from dataclasses import dataclass
 from matchedpair.measures.figure import Ratio, three
 from matchedpair.measures.zones import WHOLE
 
+MATCHED_WITHIN = 0.03
+
 
 @dataclass(frozen=True)
 class Matched:
@@ -17,11 +19,17 @@ class Matched:
     zone: str
     ratio: Ratio | None
 
+    @property
+    def well(self) -> bool:
+        """Whether it came out within 3 %."""
+        return self.ratio is not None and abs(self.ratio.value - 1.0) <= MATCHED_WITHIN
+
     def words(self) -> str:
-        """Such as ``Matched on noise in Deep shelf, 1.2 % apart``."""
+        """Such as ``Matched on noise in Deep shelf, 1.2 % apart``; further apart it is nearly matched."""
         where = "" if self.zone in ("", WHOLE) else f" in {self.zone}"
         how_well = "" if self.ratio is None else f", {100 * abs(self.ratio.value - 1):.1f} % apart"
-        return f"Matched on {self.on}{where}{how_well}"
+        how = "Matched" if self.well or self.ratio is None else "Nearly matched"
+        return f"{how} on {self.on}{where}{how_well}"
 
 
 def pair_finding(
