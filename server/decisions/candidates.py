@@ -15,8 +15,9 @@ from matchedpair.measures.zones import WHOLE
 
 from server.catalogue.zones import areas_by_view
 from server.findings.judging import References, place_of
-from server.findings.measuring import NOISE
-from server.findings.models import Comparison, Measure
+from server.findings.looks import looks_of
+from server.findings.measuring import NOISE, figure_of
+from server.findings.models import Measure
 from server.findings.option_facts import OptionFacts, all_facts, place_names
 from server.matching.curves import how_key, render_seconds
 from server.studies.models import Option, Study
@@ -141,10 +142,7 @@ def _figures(
 
 
 def _figure(row: Measure | None) -> Figure | None:
-    if row is None or row.value is None:
-        return None
-    interval = None if row.low is None or row.high is None else (row.low, row.high)
-    return Figure(row.value, row.unit, interval, row.method, row.version)
+    return None if row is None else figure_of(row)
 
 
 def _frame_time(own: OptionFacts, basis: str) -> FrameTime | None:
@@ -163,13 +161,10 @@ def _looks(study: Study) -> dict[int, tuple[Figure, Figure]]:
         pk: (Figure(0.0, "stops", (0.0, 0.0), "control", 1), Figure(0.0, "ΔE00", (0.0, 0.0), "control", 1))
         for pk in study.options.filter(control=None).values_list("pk", flat=True)
     }
-    rows = Comparison.objects.filter(pair__study=study, zone=WHOLE, version=Comparison.VERSION).exclude(look=None)
-    names = ("pair__trial", "pair__control", "pair__trial__control", "look")
-    for trial, control, own, look in rows.values_list(*names):
-        if own == control:
-            interval = tuple(look["interval"]) if look["interval"] else None
-            found[trial] = (
-                Figure(look["stops"], "stops", interval, "control", 1),
-                Figure(look["delta_e_after_gain"], "ΔE00", None, "control", 1),
-            )
+    for trial, look in looks_of(study, WHOLE).items():
+        interval = tuple(look["interval"]) if look["interval"] else None
+        found[trial] = (
+            Figure(look["stops"], "stops", interval, "control", 1),
+            Figure(look["delta_e_after_gain"], "ΔE00", None, "control", 1),
+        )
     return found

@@ -70,12 +70,19 @@ def noise_of(option: Option, zone: str = WHOLE) -> Measure | None:
     return next((row for row in option.measures.all() if row.name == NOISE and row.zone == zone), None)
 
 
-def noise_figure(measure: Measure) -> NoiseFigure | None:
+def figure_of(measure: Measure) -> Figure | None:
     """The core's figure from a stored row; None when it was refused."""
     if measure.value is None:
         return None
     interval = None if measure.low is None or measure.high is None else (measure.low, measure.high)
-    figure = Figure(measure.value, measure.unit, interval, measure.method, measure.version)
+    return Figure(measure.value, measure.unit, interval, measure.method, measure.version)
+
+
+def noise_figure(measure: Measure) -> NoiseFigure | None:
+    """The core's noise figure from a stored row; None when it was refused."""
+    figure = figure_of(measure)
+    if figure is None:
+        return None
     return NoiseFigure(figure, measure.details.get("top_share", 0.0), measure.details.get("variance_error"))
 
 

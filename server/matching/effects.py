@@ -14,8 +14,8 @@ from matchedpair.measures.zones import WHOLE
 from matchedpair.trials.plan_kind import is_place
 
 from server.catalogue.zones import areas_by_view
+from server.findings.looks import looks_of
 from server.findings.measuring import noise_figure
-from server.findings.models import Comparison
 from server.findings.option_facts import OptionFacts, all_facts
 from server.studies.models import Option, Study
 
@@ -109,11 +109,8 @@ def _time(own: OptionFacts) -> Response | None:
 def _looks(study: Study, zone: str) -> dict[int, Response]:
     """Brightness of each trial against its control, in natural logarithms; controls are at 0 by definition."""
     found = {pk: Response(0.0, 0.0) for pk in study.options.filter(control=None).values_list("pk", flat=True)}
-    rows = Comparison.objects.filter(pair__study=study, zone=zone, version=Comparison.VERSION).exclude(look=None)
-    for trial, control, own, look in rows.values_list(
-        "pair__trial", "pair__control", "pair__trial__control", "look"
-    ):  # fmt: skip
-        if own == control and look["interval"]:
+    for trial, look in looks_of(study, zone).items():
+        if look["interval"]:
             low, high = look["interval"]
             found[trial] = Response(look["stops"] * math.log(2.0), (high - low) / 2 / 1.96 * math.log(2.0))
     return found
