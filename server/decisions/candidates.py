@@ -67,11 +67,15 @@ def candidates(study: Study, place: str = "") -> tuple[list[str], list[OfStudy]]
         where = named[place_of(each.option.setup)]
         if where in asked:
             groups[_key(each.option)].setdefault(where, each)
+    everywhere = any(len(own) == len(asked) for own in groups.values())
+    if not everywhere:
+        # nothing is rendered everywhere, as where sizes differ: each place's options then stand by themselves
+        groups = {f"{key} {where}": {where: each} for key, own in groups.items() for where, each in own.items()}
     found = []
     for key, own in groups.items():
         figures = {where: _figures(each, references, looks, basis) for where, each in own.items()}
         times = {where: t for where, each in own.items() if (t := _frame_time(each, basis)) is not None}
-        candidate = _over_places(next(iter(own.values())).title, figures, asked)
+        candidate = _over_places(next(iter(own.values())).title, figures, asked if everywhere else list(own))
         control = any(each.option.control_id is None for each in own.values())
         found.append(OfStudy(key, candidate.name, control, own, candidate, times))
     return places, sorted(found, key=lambda row: not row.control)

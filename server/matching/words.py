@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from matchedpair.curves.words import curve_in_words
 from matchedpair.measures.figure import three
 
 from server.findings.measuring import NOISE
@@ -18,9 +19,11 @@ def sentence(curves: StudyCurves, table: list[SameRow]) -> str:
         return f"At the same {what} {_best(row)}{_but(row)}."
     if table and all(row.summed.unreachable for row in table):
         return f"No option gets down to the control's {what}."
-    fitted = sum(row.curve is not None for row in curves.ladders)
+    fitted = [row for row in curves.ladders if row.curve is not None]
+    if len(fitted) == 1 and fitted[0].curve is not None:
+        return curve_in_words(fitted[0].curve, fitted[0].knob)[0]
     if fitted:
-        return f"{fitted} {'curve' if fitted == 1 else 'curves'} of {what} against time."
+        return f"{len(fitted)} curves of {what} against time."
     return f"No curve yet: a ladder needs at least two steps of the quality knob, each with a time and a {what}."
 
 

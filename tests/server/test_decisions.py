@@ -115,6 +115,16 @@ class Choosing(Decided):
         extra = next(row for row in one["options"] if row["name"] == "extra on")
         self.assertAlmostEqual(extra["figures"]["noise"]["value"], 2.5)
 
+    def test_options_of_different_sizes_stand_by_themselves(self):
+        study = self.create(kind="same-time", settings={"samples": 64},
+                            factors=[factor("size", "24x18"), factor("samples", 256)])  # fmt: skip
+        self.finish(study)
+        body = self.call("GET", f"/api/studies/{study.pk}/decision/").json()
+        self.assertEqual(len(body["places"]), 2)
+        self.assertEqual(len(body["options"]), 2)
+        self.assertTrue(all("noise" in row["figures"] for row in body["options"]))
+        self.assertNotIn("Nothing to decide", body["sentence"])
+
 
 class Forecasting(Decided):
     def test_the_forecast_is_the_stated_arithmetic(self):

@@ -15,13 +15,21 @@ from pathlib import Path
 
 from matchedpair.choose import as_table, read_recipe, settings_for
 from matchedpair.cli.renders import add_import
-from matchedpair.cli.text import curves_as_text, engine_as_text, pair_as_text, panorama_as_text, report_as_text
+from matchedpair.cli.text import (
+    curves_as_text,
+    engine_as_text,
+    pair_as_text,
+    panorama_as_text,
+    report_as_text,
+    sequence_as_text,
+)
 from matchedpair.curves.table import curves_report, read_table
 from matchedpair.engines import read_definition, setting_arguments
 from matchedpair.errors import InputError, MatchedPairError
 from matchedpair.measures.pair_report import StatedTimes, compare_files
 from matchedpair.measures.render import Viewing
 from matchedpair.measures.report import measure_files
+from matchedpair.measures.sequence_report import sequence_files
 from matchedpair.measures.visible import PIXELS_PER_DEGREE
 from matchedpair.measures.zones import Zone
 from matchedpair.pictures import read_picture
@@ -91,6 +99,11 @@ def _curve(parsed: argparse.Namespace) -> str:
     return json.dumps(report, indent=1) if parsed.json else curves_as_text(report)
 
 
+def _sequence(parsed: argparse.Namespace) -> str:
+    report = sequence_files(parsed.frames, [Zone.parse(text) for text in parsed.zone])
+    return json.dumps(report, indent=1) if parsed.json else sequence_as_text(report)
+
+
 def _recipe(parsed: argparse.Namespace) -> str:
     recipe = read_recipe(_contents(parsed.recipe))
     if parsed.engine is None:
@@ -144,6 +157,11 @@ def _parser() -> argparse.ArgumentParser:
     curve.add_argument("table", type=Path, metavar="TABLE.csv", help="columns option, quality, seconds, noise_percent")
     curve.add_argument("--json", action="store_true")
     curve.set_defaults(run=_curve)
+    sequence = commands.add_parser("sequence", help="flicker, boiling and response of a still view's frames")
+    sequence.add_argument("frames", type=Path, nargs="+", metavar="FRAME", help="in their order")
+    sequence.add_argument("--zone", action="append", default=[], metavar="NAME=X,Y,W,H")
+    sequence.add_argument("--json", action="store_true")
+    sequence.set_defaults(run=_sequence)
     recipe = commands.add_parser("recipe", help="a recipe as a table, or one use of it as an engine's arguments")
     recipe.add_argument("recipe", type=Path, metavar="RECIPE", help="TOML or JSON")
     recipe.add_argument("--use", metavar="NAME")

@@ -71,6 +71,25 @@ def panorama_as_text(figures: PanoramaFigures) -> str:
     ])  # fmt: skip
 
 
+def sequence_as_text(report: dict[str, Any]) -> str:
+    """The report of `sequence_files`, a line for each finding and figure."""
+    lines = [f"{check['severity']}: {check['message']}" for check in report["checks"]]
+    for name, zone in report["zones"].items():
+        lines.append(f"{name}:")
+        if zone["flicker_percent"] is not None:
+            boiling = f"boiling {zone['boiling_percent']:.3g} % ({100 * zone['boiling_share']:.2g} % of its power)"
+            step = f"frame to frame {zone['frame_to_frame_percent']:.3g} %"
+            lines.append(f"  flicker {zone['flicker_percent']:.3g} %, of it {boiling}; {step}")
+        response = zone["response"]
+        if response:
+            how = (
+                "at once" if response["at_once"] else f"nine tenths of it within {response['frames_to_90']:.2g} frames"
+            )
+            lines.append(f"  the light changes from frame {response['frame']} on ({response['change']:+.1%}): {how}")
+        lines += [f"  {_words(row['measure'])}: {row['reason']}" for row in zone["refused"]]
+    return "\n".join([*lines, report["note"]])
+
+
 def curves_as_text(report: dict[str, Any]) -> str:
     """The report of `curves_report`: what each option's curve says, and each against each at its best step."""
     lines = []

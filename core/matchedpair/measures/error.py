@@ -61,7 +61,7 @@ class ErrorMaps:
         self._own = rest.pop(0) if len(self._references) == 1 else None
         self.crossed = rest.pop(0) if twins else None
         self._variance = rest.pop(0) if twins else None
-        self._slow = [_slow(halved) for halved in rest]
+        self._slow = [tuple(map(np.square, slow_maps(halved))) for halved in rest]
 
     def relative(self) -> Floats:
         """(Y − R)/w of the first seed; 0 where nothing counts."""
@@ -169,10 +169,10 @@ def _mean(planes: list[Floats]) -> Floats:
     return total
 
 
-def _slow(halved: Floats) -> tuple[Floats, Floats]:
-    """Squares of the error blurred by 2 pixels, and of its band between 1.4 and 2.8, at every second pixel."""
+def slow_maps(halved: Floats) -> tuple[Floats, Floats]:
+    """A plane blurred by 1.4 pixels at every second pixel: blurred by 2, and its band between 1.4 and 2.8."""
     low, coarse = (next(iter(blurs(halved, [sigma], done=OCTAVES[1], step=2))).plane for sigma in (LOW, NEXT))
-    return np.square(low), np.square(halved - coarse)
+    return low, halved - coarse
 
 
 def _root(region: Region, plane: Floats) -> Figure | None:

@@ -1,0 +1,127 @@
+"""Measures a sequence of picture files, frame by frame checked, and lays the figures out under fixed keys."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Sequence
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from matchedpair.errors import InputError, RefusedError
+from matchedpair.measures.file_checks import FileCheck, check_file, stops
+from matchedpair.measures.light import equal
+from matchedpair.measures.region import Region
+from matchedpair.measures.report import check_row
+from matchedpair.measures.sequence import Frames, SequenceFigure
+from matchedpair.measures.zones import WHOLE, Zone
+from matchedpair.pictures.filters import light_of
+from matchedpair.pictures.picture import Floats
+
+STILL = "a still view: what moves with a camera, or is dragged along by one, is not seen here"
+NAMES = ("flicker_percent", "boiling_percent", "boiling_share", "frame_to_frame_percent", "response")
+NUMBER = re.compile(r"(\d+)(?!.*\d)")
+
+
+def sequence_files(paths: Sequence[Path], zones: Sequence[Zone] = ()) -> dict[str, Any]:
+    """Check every frame and measure the sequence.
+
+    Parameters
+    ----------
+    paths : sequence of Path
+        The frames in their order.
+    zones : sequence of Zone
+        With zones, the figures at the top are those of the first; all are under ``zones``, with the whole.
+
+    Returns
+    -------
+    dict
+        The figures by `NAMES`, ``checks``, ``frames`` (mean luminance and spread by frame) and ``refused``.
+
+    Raises
+    ------
+    InputError
+        With fewer than two frames, a frame that cannot be read or is of another size, or a zone outside.
+    """
+    if len(paths) < 2:
+        raise InputError(f"{len(paths)} frame is no sequence; give at least two")
+    checks = _gaps(paths)
+    frames: list[Floats] = []
+    valid = None
+    size = (0, 0)
+    last = None
+    for number, path in enumerate(paths):
+        picture, found = check_file(path)
+        if picture is None:
+            raise InputError(f"{path}: {found[0].message}")
+        if valid is None:
+            valid, size = picture.valid, picture.size
+        elif picture.size != size:
+            came, wanted = ("×".join(map(str, each)) for each in (picture.size, size))
+            raise InputError(f"{path}: it is {came} pixels and the frames before {wanted}; a sequence has one size")
+        checks += [
+            FileCheck(each.code, each.severity, f"Frame {number}, {path.name}: {each.message}") for each in found
+        ]
+        if stops(found):
+            raise InputError(f"{path}: {next(each.message for each in found if each.severity == 'stop')}")
+        if last is not None and equal(last, picture.pixels):
+            checks.append(
+                FileCheck("identical", "warn", f"Frame {number}, {path.name}: bit-equal to the frame before.")
+            )
+        last = picture.pixels
+        valid = valid & picture.valid
+        frames.append(light_of(picture.pixels))
+    assert valid is not None
+    masks = {WHOLE: valid} | {zone.name: zone.mask(size) & valid for zone in zones}
+    rows = {name: _zone_row(frames, valid, mask) for name, mask in masks.items()}
+    shown = zones[0].name if zones else WHOLE
+    return {
+        **rows[shown], "zone": shown, "checks": [check_row(check) for check in checks], "zones": rows, "note": STILL,
+    }  # fmt: skip
+
+
+def _zone_row(frames: Sequence[Floats], valid: np.ndarray, mask: np.ndarray) -> dict[str, Any]:
+    try:
+        return figure_row(Frames(frames, valid).figure(Region(mask)))
+    except RefusedError as refusal:
+        return {
+            **dict.fromkeys(NAMES), "frames": [], "refused": [{"measure": "sequence", "reason": refusal.reason}],
+        }  # fmt: skip
+
+
+def figure_row(figure: SequenceFigure) -> dict[str, Any]:
+    """A zone's figures as plain values."""
+    response = figure.response
+    return {
+        "flicker_percent": figure.flicker_percent, "boiling_percent": figure.boiling_percent,
+        "boiling_share": figure.boiling_share, "frame_to_frame_percent": figure.frame_to_frame_percent,
+        "correlation": figure.correlation,
+        "response": None if response is None else {
+            "frame": response.frame, "tau": response.tau, "frames_to_90": response.frames_to_90,
+            "at_once": response.at_once, "change": response.change,
+        },
+        "frames": [
+            {"mean": mean, "spread_percent": spread}
+            for mean, spread in zip(figure.means, figure.spread, strict=True)
+        ],
+        "refused": [{"measure": name, "reason": why} for name, why in figure.refused.items()],
+    }  # fmt: skip
+
+
+def _gaps(paths: Sequence[Path]) -> list[FileCheck]:
+    """What the numbers in the names say: frames that are missing, or that stand in another order."""
+    found = [NUMBER.search(path.stem) for path in paths]
+    numbers = [int(match[1]) for match in found if match]
+    if len(numbers) < len(paths):
+        return []
+    checks = []
+    if sorted(numbers) != numbers:
+        checks.append(FileCheck("order", "warn", "The frames are not in the order of the numbers in their names."))
+    missing = sorted(set(range(min(numbers), max(numbers) + 1)) - set(numbers))
+    if missing and len(missing) < 10 * len(numbers):
+        told = ", ".join(map(str, missing[:8])) + (" …" if len(missing) > 8 else "")
+        checks.append(
+            FileCheck("gap", "warn", f"{len(missing)} frames are missing by the numbers in the names: {told}.")
+        )
+    return checks

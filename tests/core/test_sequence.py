@@ -1,0 +1,198 @@
+"""Sequences of made frames with known flicker, boiling, lag and changes of light."""
+
+from __future__ import annotations
+
+import json
+import math
+import unittest
+
+import numpy as np
+from matchedpair.errors import RefusedError
+from matchedpair.measures.region import Region
+from matchedpair.measures.response import fit_response
+from matchedpair.measures.sequence import Frames, shown_share
+from matchedpair.pictures.filters import gauss
+
+from tests.core.test_cli import Called
+from tests.pictures import write
+
+SHAPE = (96, 128)
+
+
+def still() -> np.ndarray:
+    y, x = np.mgrid[: SHAPE[0], : SHAPE[1]]
+    return (0.4 + 0.2 * np.sin(x / 9) * np.cos(y / 7)).astype(np.float32)
+
+
+def patches(dice: np.random.Generator, sigma: float) -> np.ndarray:
+    """Slow patches of unit variance."""
+    made = gauss(dice.standard_normal(SHAPE).astype(np.float32), sigma)
+    return made / made.std()
+
+
+def frames(count=16, white=0.0, slow=0.0, sigma=8.0, keep=0.0, light=None, seed=1) -> list[np.ndarray]:
+    """Frames with relative white noise and slow patches, a share of both kept from frame to frame."""
+    dice = np.random.default_rng(seed)
+    base, made, rest = still(), [], None
+    for t in range(count):
+        fresh = white * dice.standard_normal(SHAPE) + (slow * patches(dice, sigma) if slow else 0.0)
+        rest = fresh if rest is None else keep * rest + math.sqrt(1 - keep**2) * fresh
+        level = 1.0 if light is None else light(t)
+        made.append((base * level * (1 + rest)).astype(np.float32))
+    return made
+
+
+def figure(made: list[np.ndarray]):
+    valid = np.ones(SHAPE, dtype=bool)
+    return Frames(made, valid).figure(Region(valid))
+
+
+class Flicker(unittest.TestCase):
+    def test_white_noise_is_flicker_and_no_boiling(self):
+        found = figure(frames(white=0.1))
+        self.assertAlmostEqual(found.flicker_percent, 10.0, delta=0.3)
+        self.assertLess(found.boiling_percent, 1.0)
+        self.assertAlmostEqual(found.frame_to_frame_percent, 10.0, delta=0.3)
+        self.assertIsNone(found.response)
+
+    def test_slow_patches_are_boiling(self):
+        found = figure(frames(count=24, slow=0.05))
+        self.assertAlmostEqual(found.boiling_percent, 5.0, delta=0.5)
+        self.assertGreater(found.boiling_share, 0.8)
+
+    def test_both_together_are_told_apart(self):
+        found = figure(frames(count=24, white=0.1, slow=0.05))
+        self.assertAlmostEqual(found.flicker_percent, math.hypot(10, 5), delta=0.6)
+        self.assertAlmostEqual(found.boiling_percent, 5.0, delta=0.6)
+        self.assertAlmostEqual(found.boiling_share, 25 / 125, delta=0.06)
+
+    def test_frames_that_resemble_each_other_are_corrected(self):
+        plain = []
+        for seed in range(4):
+            found = figure(frames(count=12, slow=0.05, keep=0.7, seed=seed))
+            plain.append(found.boiling_percent)
+            self.assertGreater(found.correlation, 0.4)
+            self.assertLess(found.frame_to_frame_percent, 4.0)
+        self.assertAlmostEqual(float(np.mean(plain)), 5.0, delta=0.75)
+
+    def test_what_does_not_change_does_not_flicker(self):
+        found = figure([still()] * 5)
+        self.assertEqual((found.flicker_percent, found.boiling_percent, found.boiling_share), (0.0, 0.0, 0.0))
+
+    def test_a_change_of_light_is_no_flicker(self):
+        found = figure(frames(white=0.05, light=lambda t: 1.5 if t >= 6 else 1.0))
+        self.assertEqual(found.response.frame, 6)
+        self.assertTrue(found.response.at_once)
+        self.assertAlmostEqual(found.flicker_percent, 5.0, delta=0.6)
+
+    def test_one_frame_is_no_sequence(self):
+        with self.assertRaisesRegex(RefusedError, "no sequence"):
+            Frames([still()], np.ones(SHAPE, dtype=bool))
+
+    def test_the_share_that_is_shown_is_that_of_the_known_process(self):
+        dice = np.random.default_rng(5)
+        shown = []
+        for _ in range(4000):
+            row = [dice.standard_normal()]
+            for _ in range(7):
+                row.append(0.6 * row[-1] + 0.8 * dice.standard_normal())
+            shown.append(np.var(row, ddof=1))
+        self.assertAlmostEqual(float(np.mean(shown)), shown_share(0.6, 8), delta=0.03)
+        self.assertEqual(shown_share(0.0, 8), 1.0)
+
+
+class Answers(unittest.TestCase):
+    def lagging(self, keep: float, first=5, count=20, jitter=0.0, seed=0) -> list[float]:
+        """A zone's mean under a history that keeps a share of what was there."""
+        dice = np.random.default_rng(seed)
+        level, means = 1.0, []
+        for t in range(count):
+            level = keep * level + (1 - keep) * (2.0 if t >= first else 1.0)
+            means.append(level * (1 + jitter * dice.standard_normal()))
+        return means
+
+    def test_a_history_that_keeps_a_share_has_the_known_tau(self):
+        for keep in (0.3, 0.6, 0.85):
+            found = fit_response(self.lagging(keep))
+            self.assertEqual(found.frame, 5)
+            self.assertAlmostEqual(found.tau, -1 / math.log(keep), delta=0.02)
+            self.assertAlmostEqual(found.frames_to_90, math.log(0.1) / math.log(keep), delta=0.05)
+
+    def test_a_sequence_that_ends_before_the_last_level_is_not_cut_short(self):
+        found = fit_response(self.lagging(0.9, count=16))
+        self.assertAlmostEqual(found.frames_to_90, math.log(0.1) / math.log(0.9), delta=1.0)
+
+    def test_at_once_is_at_once(self):
+        found = fit_response(self.lagging(0.0))
+        self.assertTrue(found.at_once)
+        self.assertEqual((found.frame, found.frames_to_90), (5, 0.0))
+
+    def test_some_unrest_does_not_disturb(self):
+        found = fit_response(self.lagging(0.7, jitter=0.004))
+        self.assertEqual(found.frame, 5)
+        self.assertAlmostEqual(found.tau, -1 / math.log(0.7), delta=0.35)
+
+    def test_unrest_alone_is_no_change_of_light(self):
+        dice = np.random.default_rng(3)
+        found = [fit_response(1 + 0.03 * dice.standard_normal(12)) for _ in range(60)]
+        self.assertLess(sum(each is not None for each in found), 3)
+        self.assertIsNone(fit_response([1.0] * 12))
+        self.assertIsNone(fit_response([1.0, 2.0]))
+
+
+class SequenceCommand(Called):
+    def put(self, made: list[np.ndarray], name="frame.{:04d}.exr") -> list:
+        return [
+            write(self.folder / name.format(n + 1), np.repeat(frame[..., None], 3, axis=2), "float")
+            for n, frame in enumerate(made)
+        ]
+
+    def report(self, *words):
+        code, out, err = self.call("sequence", *words, "--json")
+        self.assertEqual((code, err), (0, ""))
+        return json.loads(out)
+
+    def test_all_keys_are_there(self):
+        report = self.report(*self.put(frames(count=10, white=0.05, light=lambda t: 1.4 if t >= 4 else 1.0)))
+        for key in ("flicker_percent", "boiling_percent", "boiling_share", "frame_to_frame_percent"):
+            self.assertIsInstance(report[key], float)
+        self.assertEqual(report["response"]["frame"], 4)
+        self.assertLessEqual({"frame", "tau", "frames_to_90"}, set(report["response"]))
+        self.assertEqual(len(report["frames"]), 10)
+        self.assertIn("still view", report["note"])
+
+    def test_a_zone_is_measured_on_its_own(self):
+        made = frames(count=6, white=0.02)
+        for frame in made:
+            frame[:40, :40] *= 1 + 0.2 * np.random.default_rng(int(frame[0, 0] * 1e6)).standard_normal((40, 40))
+        report = self.report(*self.put(made), "--zone", "corner=0,0,40,40")
+        self.assertEqual(report["zone"], "corner")
+        self.assertGreater(report["flicker_percent"], 15)
+        self.assertLess(report["zones"]["whole"]["flicker_percent"], report["flicker_percent"])
+
+    def test_gaps_order_and_copies_are_said(self):
+        paths = self.put(frames(count=6, white=0.02))
+        report = self.report(*paths[:2], *paths[4:])
+        self.assertEqual([row["code"] for row in report["checks"]], ["gap"])
+        report = self.report(paths[1], paths[0], paths[0])
+        self.assertEqual(sorted(row["code"] for row in report["checks"]), ["identical", "order"])
+
+    def test_bad_input_is_one_clear_line(self):
+        paths = self.put(frames(count=3, white=0.02))
+        small = write(self.folder / "small.exr", np.zeros((20, 30, 3), np.float32) + 0.3, "float")
+        broken = self.folder / "broken.exr"
+        broken.write_bytes(b"no picture")
+        for words, said in (
+            (paths[:1], "1 frame is no sequence"), ((*paths, small), "a sequence has one size"),
+            ((*paths, broken), "broken.exr"), ((*paths, "--zone", "far=500,0,10,10"), "reaches outside"),
+        ):  # fmt: skip
+            code, out, err = self.call("sequence", *words)
+            self.assertEqual((code, out), (2, ""), said)
+            self.assertIn(said, err)
+            self.assertEqual(err.count("\n"), 1)
+
+    def test_plain_text_says_what_was_found(self):
+        code, out, _ = self.call("sequence", *self.put(frames(count=10, light=lambda t: 1.4 if t >= 4 else 1.0)))
+        self.assertEqual(code, 0)
+        self.assertIn("the light changes from frame 4 on", out)
+        self.assertIn("at once", out)
