@@ -19,6 +19,7 @@ from django.db.models import Max, Q
 from matchedpair.engines import describe_machine
 from matchedpair.errors import InputError
 from matchedpair.trials import DEPTHS, Bench, Ended, Instruction, Looked, QueueRow
+from matchedpair.trials.plan_kind import FRAME
 
 from server.bench.cluster import Cluster, Latest
 from server.bench.heartbeat import beat
@@ -32,6 +33,7 @@ from server.findings.measuring import measure_outstanding
 from server.findings.until_sure import repeat_until_sure
 from server.imports.inbox import take_in_one
 from server.matching.search import advance_all
+from server.motion.measuring import measure_sequences
 from server.runs import actions
 from server.runs.models import OPEN_STATES, Queue, Run
 from server.runs.recording import cut_up_pictures, record_result
@@ -42,6 +44,7 @@ from server.studies.models import Option, Pair
 
 LOOK_EVERY_SECONDS = 0.1
 TRY_AGAIN_SECONDS = 2.0
+FRAME_STRIDE = 1000  # no study has so many seeds
 NO_ROOM = (errno.ENOSPC, errno.EDQUOT)
 log = logging.getLogger("server.runner")
 
@@ -145,7 +148,9 @@ class Runner:
         else:
             return
         self._measured_for = (zones, ended, pairs)
+        studies = set(options.values_list("study", flat=True))
         measure_outstanding(options)
+        measure_sequences(list(studies))
         repeat_until_sure()
         advance_all()
 
@@ -241,6 +246,12 @@ def _turns(studies: set[int]) -> dict[str, str]:
     return {f"{study}:{seed}": name for study, seed, name in rows.values_list("study_id", "seed", "machine_name")}
 
 
+def _seed(run: Run) -> int:
+    """Another for every frame of a sequence: with the same one its noise would stand still, and no flicker be seen."""
+    varied = any(level["subject"] == FRAME for level in run.option.levels)
+    return run.seed + FRAME_STRIDE * run.option.setup.frame if varied else run.seed
+
+
 def _description(run: Run) -> dict[str, Any]:
     option = run.option
     setup = option.setup
@@ -257,7 +268,7 @@ def _description(run: Run) -> dict[str, Any]:
         "crop": tuple(setup.crop) if setup.crop else None,
         "quantities": setup.quantities,
         "depth": DEPTHS[setup.output_format],
-        "seed": run.seed,
+        "seed": _seed(run),
         "threads": run.study.threads,
         "build": option.build,
         "settings": option.settings,

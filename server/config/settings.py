@@ -55,6 +55,7 @@ INSTALLED_APPS = [
     "server.references",
     "server.findings",
     "server.matching",
+    "server.motion",
     "server.decisions",
     "server.sharing",
     "server.bench",

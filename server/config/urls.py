@@ -18,6 +18,7 @@ urlpatterns = [
     path("api/", include("server.references.urls")),
     path("api/", include("server.findings.urls")),
     path("api/", include("server.matching.urls")),
+    path("api/", include("server.motion.urls")),
     path("api/", include("server.decisions.urls")),
     path("api/", include("server.sharing.urls")),
     re_path(r"^api/", not_found),

@@ -196,6 +196,7 @@ class StudySerializer(serializers.Serializer):
     removed_at = serializers.DateTimeField(allow_null=True)
     options = OptionSerializer(many=True)
     pair = serializers.SerializerMethodField()
+    factors = serializers.SerializerMethodField()
 
     def get_size(self, study: Study) -> str:
         """The size in words."""
@@ -208,6 +209,11 @@ class StudySerializer(serializers.Serializer):
     def get_plannable(self, study: Study) -> bool:
         """Whether its plan can be changed and copied."""
         return bool(study.draft)
+
+    def get_factors(self, study: Study) -> list[str]:
+        """What its plan varies, by the subjects of its factors."""
+        first = next(iter(study.options.all()), None)
+        return [level["subject"] for level in first.levels] if first else []
 
     def get_pair(self, study: Study) -> int:
         """The study's first pair."""

@@ -131,6 +131,14 @@ export const matchingsQuery = (id: number) =>
       query.state.data?.some((row) => row.state === "searching") ? WHILE_RUNNING : AT_REST,
   });
 
+export const motionQuery = (id: number, zone: string) =>
+  queryOptions({
+    queryKey: ["motion", id, zone],
+    queryFn: () => body(api.GET("/api/studies/{id}/motion/", { params: { path: { id }, query: { zone } } })),
+    refetchInterval: AT_REST,
+    placeholderData: keepPreviousData,
+  });
+
 export const decisionQuery = (id: number, place: string) =>
   queryOptions({
     queryKey: ["decision", id, place],

@@ -1499,6 +1499,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/studies/{id}/motion/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The sequences of a study: frames, what is missing, flicker, boiling and the answer to a change of light. */
+        get: operations["studies_motion_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/studies/{id}/pilot/": {
         parameters: {
             query?: never;
@@ -1964,6 +1981,17 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /** @description How a change of light is answered; `frame` is the first that differs, by its number in the scene. */
+        Answer: {
+            frame: number;
+            /** Format: double */
+            tau: number;
+            /** Format: double */
+            frames_to_90: number;
+            at_once: boolean;
+            /** Format: double */
+            change: number;
+        };
         /** @description On which zone; null for the whole picture. */
         AskedBrightnessRequest: {
             zone: number | null;
@@ -3147,6 +3175,52 @@ export interface components {
             pair: number;
             runs: number;
         };
+        /** @description One sequence with its figures in a zone. */
+        Motion: {
+            key: string;
+            title: string;
+            control: boolean;
+            frames: components["schemas"]["MotionFrame"][];
+            gaps: number[];
+            /** Format: double */
+            flicker_percent: number | null;
+            /** Format: double */
+            boiling_percent: number | null;
+            /** Format: double */
+            boiling_share: number | null;
+            /** Format: double */
+            frame_to_frame_percent: number | null;
+            response: components["schemas"]["Answer"] | null;
+            /** @description Why there are no figures, or no full ones */
+            lacks: string;
+        };
+        /** @description One frame of a sequence. */
+        MotionFrame: {
+            frame: number;
+            option: number;
+            run: number | null;
+            picture: string;
+            state: components["schemas"]["MotionFrameStateEnum"];
+            reason: string;
+            /**
+             * Format: double
+             * @description Mean luminance in the zone
+             */
+            mean: number | null;
+            /**
+             * Format: double
+             * @description How far it lies from the mean of all frames
+             */
+            spread_percent: number | null;
+        };
+        /**
+         * @description * `there` - there
+         *     * `to come` - to come
+         *     * `bad` - bad
+         *     * `not rendered` - not rendered
+         * @enum {string}
+         */
+        MotionFrameStateEnum: "there" | "to come" | "bad" | "not rendered";
         /** @description Where to. */
         MoveRequest: {
             to: components["schemas"]["ToEnum"];
@@ -4203,6 +4277,8 @@ export interface components {
             options: components["schemas"]["Option"][];
             /** @description The study's first pair. */
             readonly pair: number;
+            /** @description What its plan varies, by the subjects of its factors. */
+            readonly factors: string[];
         };
         /** @description What a study says so far. */
         StudyFindings: {
@@ -4211,6 +4287,17 @@ export interface components {
             pairs: components["schemas"]["PairSummary"][];
             verdicts: components["schemas"]["Verdict"][];
             disk: components["schemas"]["Disk"];
+        };
+        /** @description All sequences of a study. */
+        StudyMotion: {
+            sentence: string;
+            zone: string;
+            zones: string[];
+            sequences: components["schemas"]["Motion"][];
+            width: number;
+            height: number;
+            view_transform: string;
+            note: string;
         };
         /**
          * @description * `planned` - Planned
@@ -6687,6 +6774,29 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["MeasureTable"];
+                };
+            };
+        };
+    };
+    studies_motion_retrieve: {
+        parameters: {
+            query?: {
+                zone?: string;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StudyMotion"];
                 };
             };
         };

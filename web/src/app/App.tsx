@@ -25,6 +25,9 @@ const CurvesPage = lazy(async () => ({
 const DecidePage = lazy(async () => ({
   default: (await import("../screens/decide/DecidePage")).DecidePage,
 }));
+const MotionPage = lazy(async () => ({
+  default: (await import("../screens/motion/MotionPage")).MotionPage,
+}));
 const RecipesPage = lazy(async () => ({
   default: (await import("../screens/recipes/RecipesPage")).RecipesPage,
 }));
@@ -47,6 +50,7 @@ export function App() {
             <Route path="/studies/:id/measures" element={<MeasuresPage />} />
             <Route path="/studies/:id/curves" element={<CurvesPage />} />
             <Route path="/studies/:id/decide" element={<DecidePage />} />
+            <Route path="/studies/:id/motion" element={<MotionPage />} />
             <Route path="/recipes" element={<RecipesPage />} />
             <Route path="/studies/:id/contact-sheet" element={<ContactPage />} />
             <Route path="/pairs/:id" element={<PairPage />} />

@@ -46,6 +46,11 @@ export function StudyPage() {
           <Link to={`/studies/${id}/curves`} className="act flex items-center">
             Curves
           </Link>
+          {study.data.factors.includes("frame") ? (
+            <Link to={`/studies/${id}/motion`} className="act flex items-center">
+              Motion
+            </Link>
+          ) : null}
           <Link to={`/studies/${id}/decide`} className="act flex items-center">
             Decide
           </Link>

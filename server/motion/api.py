@@ -1,0 +1,152 @@
+"""Sequences of a study, frame by frame, with what was measured of them."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.shortcuts import get_object_or_404
+from drf_spectacular.utils import OpenApiParameter, extend_schema
+from matchedpair.errors import InputError
+from matchedpair.measures.sequence_report import STILL
+from matchedpair.measures.zones import WHOLE
+from rest_framework import serializers
+from rest_framework.decorators import api_view
+from rest_framework.request import Request
+from rest_framework.response import Response
+
+from server.catalogue.zones import areas_by_view
+from server.findings.inputs import areas_to_measure
+from server.motion.measuring import is_current
+from server.motion.models import SequenceFigures
+from server.motion.sequences import BAD, NOT_RENDERED, THERE, TO_COME, OptionSequence, sequences_of
+from server.studies.models import Study
+
+
+class MotionFrameSerializer(serializers.Serializer):
+    """One frame of a sequence."""
+
+    frame = serializers.IntegerField()
+    option = serializers.IntegerField()
+    run = serializers.IntegerField(allow_null=True)
+    picture = serializers.CharField()
+    state = serializers.ChoiceField(choices=[THERE, TO_COME, BAD, NOT_RENDERED])
+    reason = serializers.CharField()
+    mean = serializers.FloatField(allow_null=True, help_text="Mean luminance in the zone")
+    spread_percent = serializers.FloatField(allow_null=True, help_text="How far it lies from the mean of all frames")
+
+
+class AnswerSerializer(serializers.Serializer):
+    """How a change of light is answered; `frame` is the first that differs, by its number in the scene."""
+
+    frame = serializers.IntegerField()
+    tau = serializers.FloatField()
+    frames_to_90 = serializers.FloatField()
+    at_once = serializers.BooleanField()
+    change = serializers.FloatField()
+
+
+class MotionSerializer(serializers.Serializer):
+    """One sequence with its figures in a zone."""
+
+    key = serializers.CharField()
+    title = serializers.CharField()
+    control = serializers.BooleanField()
+    frames = MotionFrameSerializer(many=True)
+    gaps = serializers.ListField(child=serializers.IntegerField())
+    flicker_percent = serializers.FloatField(allow_null=True)
+    boiling_percent = serializers.FloatField(allow_null=True)
+    boiling_share = serializers.FloatField(allow_null=True)
+    frame_to_frame_percent = serializers.FloatField(allow_null=True)
+    response = AnswerSerializer(allow_null=True)
+    lacks = serializers.CharField(help_text="Why there are no figures, or no full ones")
+
+
+class StudyMotionSerializer(serializers.Serializer):
+    """All sequences of a study."""
+
+    sentence = serializers.CharField()
+    zone = serializers.CharField()
+    zones = serializers.ListField(child=serializers.CharField())
+    sequences = MotionSerializer(many=True)
+    width = serializers.IntegerField()
+    height = serializers.IntegerField()
+    view_transform = serializers.CharField()
+    note = serializers.CharField()
+
+
+@extend_schema(parameters=[OpenApiParameter("zone", str)], responses=StudyMotionSerializer)
+@api_view(["GET"])
+def motion(request: Request, pk: int) -> Response:
+    """The sequences of a study: frames, what is missing, flicker, boiling and the answer to a change of light."""
+    study = get_object_or_404(Study.objects.select_related("setup__scene"), pk=pk)
+    zone = request.query_params.get("zone") or WHOLE
+    found = sequences_of(study)
+    drawn = areas_by_view()
+    zones = list(dict.fromkeys([
+        WHOLE, *(name for row in found for name in areas_to_measure(row.frames[0].facts.option.setup, drawn)),
+    ]))  # fmt: skip
+    if zone not in zones:
+        raise InputError(f"there is no zone {zone!r} on the views of this study; there are {', '.join(zones)}")
+    rows = [_row(study, sequence, zone, drawn) for sequence in found]
+    width, height = study.setup.description().picture_size
+    body = {
+        "sentence": _sentence(rows), "zone": zone, "zones": zones, "sequences": rows, "width": width, "height": height,
+        "view_transform": study.setup.view_transform, "note": STILL,
+    }  # fmt: skip
+    return Response(StudyMotionSerializer(body).data)
+
+
+def _row(study: Study, sequence: OptionSequence, zone: str, drawn: Any) -> dict[str, Any]:
+    areas = areas_to_measure(sequence.frames[0].facts.option.setup, drawn).get(zone, [])
+    kept = SequenceFigures.objects.filter(study=study, key=sequence.key, zone=zone).first()
+    current = kept if kept is not None and is_current(kept, sequence, areas) else None
+    figures: dict[str, Any] = (current.figures if current else None) or {}
+    by_frame = figures.get("frames") or [{"mean": None, "spread_percent": None}] * len(sequence.frames)
+    response = figures.get("response")
+    if response:
+        response = response | {"frame": sequence.frames[response["frame"]].number}
+    return {
+        "key": sequence.key, "title": sequence.title, "control": sequence.control, "gaps": sequence.gaps,
+        "frames": [
+            {
+                "frame": frame.number, "option": frame.facts.option.pk, "run": frame.run.pk if frame.run else None,
+                "picture": frame.run.picture if frame.run else "", "state": frame.state, "reason": frame.reason,
+                **own,
+            }
+            for frame, own in zip(sequence.frames, by_frame, strict=True)
+        ],
+        **{
+            name: figures.get(name)
+            for name in ("flicker_percent", "boiling_percent", "boiling_share", "frame_to_frame_percent")
+        },
+        "response": response, "lacks": _lacks(sequence, current),
+    }  # fmt: skip
+
+
+def _lacks(sequence: OptionSequence, current: SequenceFigures | None) -> str:
+    if not sequence.complete:
+        counts = {
+            state: sum(frame.state == state for frame in sequence.frames) for state in (BAD, TO_COME, NOT_RENDERED)
+        }
+        return ", ".join(f"{count} {state}" for state, count in counts.items() if count)
+    if current is None:
+        return "not measured yet"
+    return current.refused
+
+
+def _sentence(rows: list[dict[str, Any]]) -> str:
+    if not rows:
+        return "No sequence: vary the frame in the plan, and each option is measured over its frames."
+    known = [row for row in rows if row["flicker_percent"] is not None]
+    if not known:
+        return f"{len(rows)} sequences, not measured yet: {rows[0]['lacks']}."
+    calm = min(known, key=lambda row: row["flicker_percent"])
+    waiting = len(rows) - len(known)
+    more = f" {waiting} of {len(rows)} are not measured yet." if waiting else ""
+    control = next((row for row in known if row["control"]), None)
+    if control is None or calm is control:
+        return f"{calm['title'][:1].upper()}{calm['title'][1:]} flickers least, {calm['flicker_percent']:.3g} %.{more}"
+    return (
+        f"{calm['title'][:1].upper()}{calm['title'][1:]} flickers least, {calm['flicker_percent']:.3g} % "
+        f"against the control's {control['flicker_percent']:.3g} %.{more}"
+    )

@@ -1,0 +1,7 @@
+"""Addresses of sequences."""
+
+from django.urls import path
+
+from server.motion import api
+
+urlpatterns = [path("studies/<int:pk>/motion/", api.motion)]

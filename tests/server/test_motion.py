@@ -1,0 +1,135 @@
+"""Sequences of a study: gathered by frame, measured once whole, with what is missing or bad."""
+
+import math
+import shutil
+from pathlib import Path
+
+import numpy as np
+from django.conf import settings
+from django.test import TestCase
+
+from server.bench.runner import _seed
+from server.catalogue.zones import add_zone
+from server.motion.measuring import measure_sequences
+from server.motion.models import SequenceFigures
+from server.runs.actions import claim, queue_study
+from server.runs.models import Run
+from server.runs.recording import record_result
+from tests.pictures import textured, write
+from tests.server.base import SIZE, WithEngines, factor, result_of
+
+ROOT = Path(__file__).parents[2]
+SHELF = {"name": "Shelf", "kind": "measure", "shape": "rectangle", "points": [[0.1, 0.1], [0.6, 0.9]]}
+
+
+class Moving(WithEngines, TestCase):
+    """A control of 10 % and a trial of 3 % noise over six frames; from frame 4 on the light is half as much again."""
+
+    noise = {False: 0.10, True: 0.03}  # noqa: RUF012 - never changed
+
+    def setUp(self):
+        super().setUp()
+        shutil.copy(ROOT / "demo" / "engines" / "alder.toml", self.folder / "alder.toml")
+        self.study = self.create(
+            kind="table", scene="mist-lane", view="lane", engine="alder", settings={"samples": 16},
+            factors=[factor("frame", 2, 3, 4, 5, 6), factor("light_picking", "estimate")],
+        )  # fmt: skip
+        self.path = f"/api/studies/{self.study.pk}/motion/"
+
+    def finish(self, *, skip=()):
+        queue_study(self.study)
+        for run in self.study.runs.filter(state="queued").select_related("option__setup"):
+            frame, extra = run.option.setup.frame, run.option.settings["light_picking"] == "estimate"
+            if (frame, extra) in skip:
+                continue
+            claim(run.pk, "bench")
+            dice = np.random.default_rng([run.seed, frame, extra])
+            light = textured(SIZE) * (1.5 if frame >= 4 else 1.0)
+            light = light * (1 + self.noise[extra] * dice.standard_normal((*light.shape[:2], 1)))
+            path = settings.HOME / f"frame-{run.pk}.exr"
+            picture = write(path, light.astype(np.float32), "float").read_bytes()
+            path.unlink()
+            record_result(run.pk, result_of(run, picture=picture))
+
+    def read(self, zone="whole"):
+        answer = self.call("GET", f"{self.path}?zone={zone}")
+        self.assertEqual(answer.status_code, 200, answer.content)
+        return answer.json()
+
+    def test_flicker_and_the_change_of_light_are_those_that_were_made(self):
+        self.finish()
+        self.assertEqual(measure_sequences([self.study.pk]), 2)
+        body = self.read()
+        control, trial = body["sequences"]
+        self.assertEqual((control["control"], trial["title"]), (True, "light picking estimate"))
+        self.assertAlmostEqual(control["flicker_percent"], 10.0, delta=1.2)
+        self.assertAlmostEqual(trial["flicker_percent"], 3.0, delta=0.4)
+        for row in (control, trial):
+            self.assertEqual(row["response"]["frame"], 4)
+            self.assertTrue(row["response"]["at_once"])
+            self.assertAlmostEqual(row["response"]["change"], 0.5, delta=0.03)
+            self.assertEqual([frame["frame"] for frame in row["frames"]], [1, 2, 3, 4, 5, 6])
+            self.assertAlmostEqual(row["frames"][4]["mean"] / row["frames"][0]["mean"], 1.5, delta=0.05)
+        self.assertTrue(body["sentence"].startswith("Light picking estimate flickers least, 3"), body["sentence"])
+        self.assertIn("still view", body["note"])
+
+    def test_nothing_is_measured_twice_and_a_zone_alone_when_it_is_new(self):
+        self.finish()
+        measure_sequences([self.study.pk])
+        self.assertEqual(measure_sequences([self.study.pk]), 0)
+        add_zone("mist-lane", "lane", SHELF)
+        self.assertEqual(measure_sequences([self.study.pk]), 2)
+        self.assertIsNotNone(self.read("Shelf")["sequences"][0]["flicker_percent"])
+        self.problem(400, "GET", f"{self.path}?zone=Moon")
+
+    def test_missing_and_bad_frames_are_listed_and_nothing_is_measured_before_they_are_there(self):
+        self.finish(skip={(3, True)})
+        lost = self.study.runs.filter(option__setup__frame=3, option__settings__light_picking="estimate")
+        lost.update(state="failed", reason="out of memory")
+        self.assertEqual(measure_sequences([self.study.pk]), 1)
+        trial = self.read()["sequences"][1]
+        bad = [frame for frame in trial["frames"] if frame["state"] == "bad"]
+        self.assertEqual([(frame["frame"], frame["reason"]) for frame in bad], [(3, "out of memory")])
+        self.assertEqual((trial["lacks"], trial["flicker_percent"]), ("1 bad", None))
+        again = self.call("POST", f"/api/studies/{self.study.pk}/bad-again/")
+        self.assertEqual(again.json()["runs"], 2)
+        self.finish()
+        self.assertEqual(measure_sequences([self.study.pk]), 1)
+
+    def test_gaps_between_the_frames_are_named(self):
+        study = self.create(
+            scene="mist-lane", view="lane", engine="alder", kind="range", factors=[factor("frame", 2, 5)]
+        )
+        body = self.call("GET", f"/api/studies/{study.pk}/motion/").json()
+        self.assertEqual(body["sequences"][0]["gaps"], [3, 4])
+        self.assertEqual(body["sequences"][0]["lacks"], "3 not rendered")
+
+    def test_a_study_without_frames_says_what_to_do(self):
+        plain = self.create(question="One frame?")
+        body = self.call("GET", f"/api/studies/{plain.pk}/motion/").json()
+        self.assertEqual(body["sequences"], [])
+        self.assertIn("vary the frame in the plan", body["sentence"])
+
+    def test_every_frame_has_a_seed_of_its_own_and_other_studies_keep_theirs(self):
+        queue_study(self.study)
+        seeds = {_seed(run) for run in Run.objects.filter(study=self.study, warm_up=False, seed=1)}
+        self.assertEqual(len(seeds), 6)
+        plain = self.create(question="One frame?")
+        queue_study(plain)
+        run = Run.objects.filter(study=plain, warm_up=False).first()
+        self.assertEqual(_seed(run), run.seed)
+
+    def test_pictures_that_are_gone_are_said(self):
+        self.finish()
+        control = self.study.options.filter(settings__light_picking="power").first()
+        Run.objects.filter(option=control).update(picture="0" * 64)
+        measure_sequences([self.study.pk])
+        refused = SequenceFigures.objects.exclude(refused="").first()
+        self.assertIn("cannot be measured", refused.refused)
+        self.assertIn("cannot be measured", self.read()["sequences"][0]["lacks"])
+
+    def test_flicker_follows_the_noise_of_its_frames(self):
+        self.finish()
+        measure_sequences([self.study.pk])
+        control, trial = self.read()["sequences"]
+        self.assertLess(abs(math.log(control["flicker_percent"] / trial["flicker_percent"] / (10 / 3))), 0.2)
