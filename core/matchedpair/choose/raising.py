@@ -1,0 +1,202 @@
+"""Finds the least settings that still give the picture: each is raised from low until it stops changing it.
+
+A state machine without input or output: what was tried goes in, the next render or the end comes out. In a stated
+order, each setting is held against itself at its highest level, all others as they are by then. First its lowest level:
+when nothing can be told between the two, the scene does not use it, and it is left at its lowest. Else it is raised
+until the change is at most the threshold. What the highest level is compared with is the truth of that step, so that
+many small changes cannot creep by unseen. Then a further pass, since settings may need each other, until nothing moves.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from typing import Literal
+
+from matchedpair.engines.setting import Value
+
+MOST_PASSES = 4
+Settings = Mapping[str, Value]
+State = Literal["render", "done", "out_of_budget", "failed"]
+Outcome = Literal["raised", "enough", "unused", "kept", "top"]
+
+
+@dataclass(frozen=True)
+class Ladder:
+    """A setting and its levels from low to high, as they are tried."""
+
+    setting: str
+    levels: tuple[Value, ...]
+
+    def __post_init__(self) -> None:
+        if len(self.levels) < 2:
+            raise ValueError(f"{self.setting} needs at least two levels to be raised through, got {len(self.levels)}")
+
+
+@dataclass(frozen=True)
+class Change:
+    """What one picture changes against another.
+
+    Parameters
+    ----------
+    found : bool
+        Whether there is a difference beyond noise at all.
+    amount : float
+        Its size over the threshold: at most 1 is small enough.
+    words : str
+        What it is, such as ``0.031 stops in Deep shelf``.
+    """
+
+    found: bool
+    amount: float
+    words: str = ""
+
+
+@dataclass(frozen=True)
+class Compared:
+    """Two ways of rendering that were rendered and compared; `change` is None when a render failed."""
+
+    lower: Settings
+    upper: Settings
+    change: Change | None
+
+
+@dataclass(frozen=True)
+class TraceRow:
+    """One decision: of which setting, in which pass, at which level, what it changed and what followed."""
+
+    passed: int
+    setting: str
+    level: Value
+    change: Change | None
+    outcome: Outcome
+    words: str
+
+
+@dataclass(frozen=True)
+class RaisingStep:
+    """What to do now, and all that was decided so far.
+
+    `lower` and `upper` are to be rendered and compared where the state is ``render``; `settings` are those chosen so
+    far, and at the end the result.
+    """
+
+    state: State
+    settings: dict[str, Value]
+    trace: tuple[TraceRow, ...]
+    unused: tuple[str, ...]
+    lower: dict[str, Value] = field(default_factory=dict)
+    upper: dict[str, Value] = field(default_factory=dict)
+    words: str = ""
+
+
+class _NeedsRenderError(Exception):
+    """Carries the two ways of rendering that must be compared before the search can go on."""
+
+    def __init__(self, lower: dict[str, Value], upper: dict[str, Value]) -> None:
+        super().__init__()
+        self.lower, self.upper = lower, upper
+
+
+def next_raise(
+    ladders: Sequence[Ladder], start: Settings, compared: Sequence[Compared], *, most_renders: int | None = None
+) -> RaisingStep:
+    """Play the search over what was compared, up to the first comparison that is missing.
+
+    Parameters
+    ----------
+    ladders : sequence of Ladder
+        In the order in which they are raised.
+    start : mapping
+        All settings; those with a ladder begin at its top, so that each is judged in a picture that lacks nothing.
+    most_renders : int, optional
+        Budget: ways of rendering, each counted once however often it is compared.
+    """
+    search = _Search(ladders, start, compared)
+    try:
+        search.run()
+    except _NeedsRenderError as needed:
+        rendered = {_key(side) for row in compared for side in (row.lower, row.upper)}
+        more = {_key(needed.lower), _key(needed.upper)} - rendered
+        if most_renders is not None and len(rendered) + len(more) > most_renders:
+            return search.step(
+                "out_of_budget", f"the budget of {most_renders} renders is used up; what is found so far"
+            )
+        return search.step("render", search.about, needed.lower, needed.upper)
+    except _FailedError as failed:
+        return search.step("failed", str(failed))
+    return search.step("done", "nothing moves any more")
+
+
+class _FailedError(Exception):
+    """A render of the search failed."""
+
+
+class _Search:
+    def __init__(self, ladders: Sequence[Ladder], start: Settings, compared: Sequence[Compared]) -> None:
+        self.ladders = ladders
+        self.now = {**start, **{ladder.setting: ladder.levels[-1] for ladder in ladders}}
+        self.known = {(_key(row.lower), _key(row.upper)): row.change for row in compared}
+        self.trace: list[TraceRow] = []
+        self.unused: list[str] = []
+        self.about = ""
+
+    def run(self) -> None:
+        """All passes, until one in which nothing moves."""
+        for passed in range(1, MOST_PASSES + 1):
+            moved = False
+            for ladder in self.ladders:
+                if ladder.setting not in self.unused:
+                    moved |= self._raise(ladder, passed)
+            if not moved:
+                return
+
+    def _raise(self, ladder: Ladder, passed: int) -> bool:
+        """Raise one setting; whether it ended elsewhere than it was."""
+        name, top = ladder.setting, ladder.levels[-1]
+        before = self.now[name]
+        # a later pass begins where the last one ended: others that went down can only ask for more of this one
+        first = 0 if passed == 1 else ladder.levels.index(before)
+        for number, level in enumerate(ladder.levels[first:-1], start=first):
+            change = self._change(name, level, top, passed)
+            if number == 0 and passed == 1 and not change.found:
+                self._note(passed, name, level, change, "unused", "changes nothing here: left at its lowest")
+                self.unused.append(name)
+                self.now[name] = level
+                return True
+            if change.amount <= 1.0:
+                kept = level == before
+                words = "still enough" if kept else "enough: more changes less than the threshold"
+                self._note(passed, name, level, change, "kept" if kept else "enough", words)
+                self.now[name] = level
+                return not kept
+            self._note(passed, name, level, change, "raised", "too low: it still changes the picture")
+        self._note(passed, name, top, None, "top", "only its highest level is enough")
+        self.now[name] = top
+        return before != top
+
+    def _change(self, name: str, level: Value, top: Value, passed: int) -> Change:
+        lower, upper = {**self.now, name: level}, {**self.now, name: top}
+        self.about = f"pass {passed}, {name} at {level} against {top}"
+        key = (_key(lower), _key(upper))
+        if key not in self.known:
+            raise _NeedsRenderError(lower, upper)
+        found = self.known[key]
+        if found is None:
+            raise _FailedError(f"a render of {name} at {level} failed; see what went wrong, and go on")
+        return found
+
+    def _note(self, passed: int, name: str, level: Value, change: Change | None, outcome: Outcome, words: str) -> None:
+        self.trace.append(TraceRow(passed, name, level, change, outcome, words))
+
+    def step(
+        self, state: State, words: str, lower: dict[str, Value] | None = None, upper: dict[str, Value] | None = None
+    ) -> RaisingStep:
+        """The answer as the search stands."""
+        return RaisingStep(
+            state, dict(self.now), tuple(self.trace), tuple(self.unused), lower or {}, upper or {}, words
+        )
+
+
+def _key(settings: Settings) -> tuple[tuple[str, Value], ...]:
+    return tuple(sorted(settings.items()))
