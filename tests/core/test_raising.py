@@ -61,7 +61,7 @@ class Raising(unittest.TestCase):
         self.assertEqual(step.words, "pass 1, b at 1 against 2")
 
     def test_only_the_highest_level_may_be_enough(self):
-        step, _ = search(lambda n: float(n), [Ladder("n", LEVELS)])
+        step, _ = search(lambda n: 1.0 * n, [Ladder("n", LEVELS)])
         self.assertEqual(step.settings, {"n": 16})
         self.assertIn("only its highest level", step.trace[-1].words)
 
