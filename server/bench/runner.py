@@ -32,11 +32,12 @@ from server.findings.layers import make_wanted_layers
 from server.findings.measuring import measure_outstanding
 from server.findings.until_sure import repeat_until_sure
 from server.imports.inbox import take_in_one
-from server.matching.search import advance_all
+from server.matching.search import advance_all as match_further
 from server.motion.measuring import measure_sequences
 from server.runs import actions
 from server.runs.models import OPEN_STATES, Queue, Run
 from server.runs.recording import cut_up_pictures, record_result
+from server.searches.searching import advance_all as search_further
 from server.store.files import path_of, room_problem, sweep_unfinished
 from server.store.pixels import path_of_live
 from server.store.uploads import sweep
@@ -152,7 +153,8 @@ class Runner:
         measure_outstanding(options)
         measure_sequences(list(studies))
         repeat_until_sure()
-        advance_all()
+        match_further()
+        search_further()
 
     def _do(self, instruction: Instruction) -> None:
         run = instruction.run

@@ -56,6 +56,7 @@ INSTALLED_APPS = [
     "server.findings",
     "server.matching",
     "server.motion",
+    "server.searches",
     "server.decisions",
     "server.sharing",
     "server.bench",

@@ -7,7 +7,7 @@ from statistics import median
 from typing import Any
 
 from django.db import transaction
-from django.db.models import Max, QuerySet
+from django.db.models import QuerySet
 from django.utils import timezone
 from matchedpair.curves.finder import Knob, Step, Tried, next_step
 from matchedpair.engines import EngineDefinition
@@ -25,9 +25,9 @@ from server.findings.partners import as_side
 from server.matching.models import MatchedOn, Matching, MatchingState
 from server.runs.actions import must_be_ours, queue_options, stop_runs
 from server.runs.models import BAD_STATES, OPEN_STATES
-from server.studies.actions import any_pair, keep_scene_setup
+from server.studies.actions import any_pair, keep_variant
 from server.studies.levels import level_shown, level_value
-from server.studies.models import Option, Side, Study
+from server.studies.models import Option, Study
 from server.studies.side import SideDraft
 
 ENDED = {
@@ -265,26 +265,15 @@ def _begin(definition: EngineDefinition, row: Matching) -> float:
 
 def _option_at(row: Matching, definition: EngineDefinition, quality: float) -> Option:
     """The option with the knob at this value: the one that is there, or a new one."""
-    trial, study = row.trial, row.study
+    trial = row.trial
     setting = definition.setting(row.knob)
     value: Value = setting.cleaned(quality)
     side = as_side(trial)
     side = replace(side, settings={**side.settings, setting.name: value})
-    there = study.options.filter(key=side.key()).first()
-    if there is not None:
-        if not there.in_plan or there.left_out:
-            study.options.filter(pk=there.pk).update(in_plan=True, left_out="")
-            there.refresh_from_db()
-        return there
     levels = [_level(side, row.knob, each, own) for each, own in zip(trial.levels, row.control.levels, strict=True)]
-    last = study.options.aggregate(last=Max("number"))["last"] or 0
     start = "" if trial.control_id is None else f"{trial.title}, "
-    return Option.objects.create(
-        study=study, side=Side.TRIAL, number=last + 1, control=trial.control or row.control,
-        title=f"{start}{setting.title[:1].lower()}{setting.title[1:]} {value:g}"[:300], levels=levels, key=side.key(),
-        setup=keep_scene_setup(side), engine=trial.engine, engine_title=trial.engine_title, build=trial.build,
-        device=trial.device, quality_knob=trial.quality_knob, settings=side.settings, brightness=trial.brightness,
-    )  # fmt: skip
+    title = f"{start}{setting.title[:1].lower()}{setting.title[1:]} {value:g}"
+    return keep_variant(trial, side, title, control=trial.control or row.control, levels=levels)
 
 
 def _level(side: SideDraft, knob: str, level: dict[str, Any], control: dict[str, Any]) -> dict[str, Any]:

@@ -6,6 +6,7 @@ from collections.abc import Mapping
 from typing import Any
 
 from django.db import transaction
+from django.db.models import Max
 from django.utils import timezone
 from matchedpair.errors import InputError
 from matchedpair.trials import Setup as SetupDescription
@@ -14,8 +15,10 @@ from server.catalogue.models import SceneRevision
 from server.catalogue.scenes import keep_revision
 from server.studies.draft import Draft, OptionDraft
 from server.studies.levels import ShownLevel, differing_levels, in_words, under_test
-from server.studies.models import Option, Pair, Purpose, Setup, Study
+from server.studies.models import Option, Pair, Purpose, Setup, Side, Study
 from server.studies.side import SideDraft
+
+KEY_LENGTH = 64
 
 
 @transaction.atomic
@@ -87,6 +90,32 @@ def keep_setup(scene: SceneRevision, setup: SetupDescription) -> Setup:
 def keep_scene_setup(side: SideDraft) -> Setup:
     """The row of a side's setup, with its scene's revision kept."""
     return keep_setup(keep_revision(side.scene), side.setup)
+
+
+def keep_variant(
+    like: Option, side: SideDraft, title: str, *, control: Option | None, levels: list[Any] | None = None,
+    purpose: Purpose = Purpose.COUNTED,
+) -> Option:  # fmt: skip
+    """The option that is rendered in this way beside one of its study: the one that is there, or a new one.
+
+    With another purpose than to count it has a key of its own and is no part of the plan.
+    """
+    study = like.study
+    counted = purpose == Purpose.COUNTED
+    key = side.key() if counted else f"{purpose}{side.key()}"[:KEY_LENGTH]
+    there = study.options.filter(key=key).first()
+    if there is not None:
+        if counted and (not there.in_plan or there.left_out):
+            study.options.filter(pk=there.pk).update(in_plan=True, left_out="")
+            there.refresh_from_db()
+        return there
+    last = study.options.aggregate(last=Max("number"))["last"] or 0
+    return Option.objects.create(
+        study=study, side=Side.TRIAL, number=last + 1, control=control or like, title=title[:300],
+        levels=like.levels if levels is None else levels, key=key, purpose=purpose, in_plan=counted,
+        setup=keep_scene_setup(side), engine=like.engine, engine_title=like.engine_title, build=side.build.name,
+        device=side.build.device, quality_knob=like.quality_knob, settings=side.settings, brightness=like.brightness,
+    )  # fmt: skip
 
 
 def keep_option(study: Study, draft: OptionDraft, scenes: dict[str, SceneRevision], **fields: Any) -> Option:

@@ -79,6 +79,7 @@ class Purpose(models.TextChoices):
 
     COUNTED = "counted", "Counted"
     PILOT = "pilot", "Pilot: tiny, only to know what the plan will cost"
+    SEARCH = "search", "A small step of a search for the least settings"
 
 
 class Option(models.Model):

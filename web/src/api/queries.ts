@@ -139,6 +139,16 @@ export const motionQuery = (id: number, zone: string) =>
     placeholderData: keepPreviousData,
   });
 
+export const searchesQuery = (id: number) =>
+  queryOptions({
+    queryKey: ["searches", id],
+    queryFn: () => body(api.GET("/api/studies/{id}/searches/", { params: { path: { id } } })),
+    refetchInterval: (query) =>
+      query.state.data?.searches.some((row) => row.state === "searching" || row.state === "confirming")
+        ? WHILE_RUNNING
+        : AT_REST,
+  });
+
 export const decisionQuery = (id: number, place: string) =>
   queryOptions({
     queryKey: ["decision", id, place],

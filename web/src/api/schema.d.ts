@@ -1243,6 +1243,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/searches/{id}/go-on/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Go on with a search that was stopped, failed or ran out of budget. */
+        post: operations["searches_go_on_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/searches/{id}/stop/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Stop a search; what was compared stays. */
+        post: operations["searches_stop_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/session/": {
         parameters: {
             query?: never;
@@ -1629,6 +1663,24 @@ export interface paths {
         get: operations["studies_report_retrieve"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{id}/searches/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What a study's control can be searched for, and its searches; or begin one. */
+        get: operations["studies_searches_retrieve"];
+        put?: never;
+        /** @description What a study's control can be searched for, and its searches; or begin one. */
+        post: operations["studies_searches_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2800,6 +2852,10 @@ export interface components {
             /** @default  */
             title: string;
         };
+        /** @description With a larger budget, or as it was. */
+        GoOnRequest: {
+            most_renders?: number | null;
+        };
         /** @description Runs that share a level. */
         Group: {
             key: string;
@@ -2896,6 +2952,11 @@ export interface components {
          * @enum {string}
          */
         InteractionOfEnum: "noise" | "time" | "look";
+        /** @description A setting and its levels from low to high. */
+        LadderRequest: {
+            setting: string;
+            levels: (number | string | boolean)[];
+        };
         /** @description A map that can be laid over a picture, how it is drawn, and how far it is. */
         Layer: {
             name: string;
@@ -3279,6 +3340,33 @@ export interface components {
             note?: string;
             uses?: string[];
         };
+        /** @description From which option, what is raised in which order, and when it stops. */
+        NewSearchRequest: {
+            /** @description Option */
+            base: number;
+            ladders: components["schemas"]["LadderRequest"][];
+            /**
+             * Format: double
+             * @default 0.5
+             */
+            scale: number;
+            /**
+             * Format: double
+             * @default 0.02
+             */
+            most_stops: number;
+            /**
+             * Format: double
+             * @default 0.5
+             */
+            most_colour: number;
+            /**
+             * Format: double
+             * @default 2
+             */
+            most_percent: number;
+            most_renders?: number | null;
+        };
         /** @description A use of one's own. */
         NewUseRequest: {
             title: string;
@@ -3342,6 +3430,15 @@ export interface components {
             /** @description The size in words. */
             readonly size: string;
         };
+        /**
+         * @description * `raised` - raised
+         *     * `enough` - enough
+         *     * `unused` - unused
+         *     * `kept` - kept
+         *     * `top` - top
+         * @enum {string}
+         */
+        OutcomeEnum: "raised" | "enough" | "unused" | "kept" | "top";
         /** @description All studies, newest first. */
         Overview: {
             studies: components["schemas"]["OverviewRow"][];
@@ -3652,12 +3749,22 @@ export interface components {
             factors: components["schemas"]["Factor"][];
             passes: string[];
         };
+        /** @description What a search may raise, and whether it begins with it. */
+        ProposedLadder: {
+            setting: string;
+            levels: (number | string | boolean)[];
+            title: string;
+            unit: string;
+            about: string;
+            wanted: boolean;
+        };
         /**
          * @description * `counted` - Counted
          *     * `pilot` - Pilot: tiny, only to know what the plan will cost
+         *     * `search` - A small step of a search for the least settings
          * @enum {string}
          */
-        PurposeEnum: "counted" | "pilot";
+        PurposeEnum: "counted" | "pilot" | "search";
         /** @description How a picture is cut up: square tiles of `tile` pixels, from the full size down to the level that is one tile. */
         Pyramid: {
             width: number;
@@ -4114,6 +4221,46 @@ export interface components {
             formats: components["schemas"]["Named"][];
             problems: string[];
         };
+        /** @description A search with its trace and what it found so far. */
+        Search: {
+            id: number;
+            state: components["schemas"]["SearchStateEnum"];
+            words: string;
+            /** Format: double */
+            scale: number;
+            /** @description Ways of rendering so far */
+            renders: number;
+            most_renders: number | null;
+            trace: components["schemas"]["Trace"][];
+            unused: string[];
+            before: {
+                [key: string]: number | string | boolean;
+            };
+            found: {
+                [key: string]: number | string | boolean;
+            };
+            pair: number | null;
+            /** Format: date-time */
+            created_at: string;
+        };
+        /**
+         * @description * `searching` - Searching
+         *     * `confirming` - Rendering the result at full size
+         *     * `done` - Done
+         *     * `out_of_budget` - The budget is used up
+         *     * `failed` - Failed
+         *     * `stopped` - Stopped
+         * @enum {string}
+         */
+        SearchStateEnum: "searching" | "confirming" | "done" | "out_of_budget" | "failed" | "stopped";
+        /** @description What can be searched in a study, and the searches there are. */
+        Searches: {
+            /** @description Option that a search begins from */
+            base: number;
+            base_title: string;
+            proposed: components["schemas"]["ProposedLadder"][];
+            searches: components["schemas"]["Search"][];
+        };
         /** @description Who is here, whether they may run, and whether the runner is alive. */
         Session: {
             name: string;
@@ -4404,6 +4551,21 @@ export interface components {
          * @enum {string}
          */
         ToEnum: "up" | "front";
+        /** @description One decision of a search. */
+        Trace: {
+            passed: number;
+            setting: string;
+            level: number | string | boolean;
+            outcome: components["schemas"]["OutcomeEnum"];
+            words: string;
+            change: string;
+            /**
+             * Format: double
+             * @description Share of the threshold
+             */
+            amount: number | null;
+            pair: number | null;
+        };
         /** @description A view transform as GLSL ES 3.00: `function` takes linear Rec.709 light and gives display values. */
         TransformShader: {
             name: string;
@@ -6413,6 +6575,52 @@ export interface operations {
             };
         };
     };
+    searches_go_on_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["GoOnRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Search"];
+                };
+            };
+        };
+    };
+    searches_stop_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Search"];
+                };
+            };
+        };
+    };
     session_retrieve: {
         parameters: {
             query?: never;
@@ -6960,6 +7168,52 @@ export interface operations {
                 };
                 content: {
                     "text/html": string;
+                };
+            };
+        };
+    };
+    studies_searches_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Searches"];
+                };
+            };
+        };
+    };
+    studies_searches_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewSearchRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Search"];
                 };
             };
         };

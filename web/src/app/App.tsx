@@ -28,6 +28,9 @@ const DecidePage = lazy(async () => ({
 const MotionPage = lazy(async () => ({
   default: (await import("../screens/motion/MotionPage")).MotionPage,
 }));
+const SearchPage = lazy(async () => ({
+  default: (await import("../screens/search/SearchPage")).SearchPage,
+}));
 const RecipesPage = lazy(async () => ({
   default: (await import("../screens/recipes/RecipesPage")).RecipesPage,
 }));
@@ -51,6 +54,7 @@ export function App() {
             <Route path="/studies/:id/curves" element={<CurvesPage />} />
             <Route path="/studies/:id/decide" element={<DecidePage />} />
             <Route path="/studies/:id/motion" element={<MotionPage />} />
+            <Route path="/studies/:id/search" element={<SearchPage />} />
             <Route path="/recipes" element={<RecipesPage />} />
             <Route path="/studies/:id/contact-sheet" element={<ContactPage />} />
             <Route path="/pairs/:id" element={<PairPage />} />

@@ -79,6 +79,9 @@ export function StudyControls({ study, progress }: { study: Schema["Study"]; pro
           >
             {study.plannable ? (
               <>
+                <Item act={() => void navigate(`/studies/${study.id}/search`)}>
+                  Search for the least settings
+                </Item>
                 <Item act={() => pilot.mutate()}>Try a pilot: one tiny render each</Item>
                 <Item act={() => void navigate(`/studies/plan?copy=${study.id}`)}>Copy</Item>
               </>

@@ -1,0 +1,5 @@
+from django.apps import AppConfig
+
+
+class SearchesConfig(AppConfig):
+    name = "server.searches"

@@ -1,0 +1,55 @@
+"""Searches for the least settings that still give the picture."""
+
+from __future__ import annotations
+
+from django.db import models
+
+from server.studies.models import Option, Pair, Study
+
+
+class SearchState(models.TextChoices):
+    """How far a search is."""
+
+    SEARCHING = "searching", "Searching"
+    CONFIRMING = "confirming", "Rendering the result at full size"
+    DONE = "done", "Done"
+    OUT_OF_BUDGET = "out_of_budget", "The budget is used up"
+    FAILED = "failed", "Failed"
+    STOPPED = "stopped", "Stopped"
+
+
+class Search(models.Model):
+    """One search from an option's settings.
+
+    `ladders` are settings with their levels from low to high, in the order in which they are raised; `compared` the
+    ways of rendering that were held against each other, each with the pair that shows it; `trace` and `found` what came
+    of them so far.
+    """
+
+    study = models.ForeignKey(Study, on_delete=models.CASCADE, related_name="searches")
+    base = models.ForeignKey(Option, on_delete=models.CASCADE, related_name="+", help_text="The present settings")
+    ladders = models.JSONField()
+    scale = models.FloatField(default=0.5, help_text="Share of the size that is searched at")
+    most_stops = models.FloatField(default=0.02)
+    most_colour = models.FloatField(default=0.5, help_text="ΔE00 after the brightness is made equal")
+    most_percent = models.FloatField(default=2.0, help_text="In a cell that differs by itself")
+    most_renders = models.PositiveIntegerField(null=True, help_text="Budget of ways of rendering")
+    state = models.CharField(max_length=20, choices=SearchState.choices, default=SearchState.SEARCHING)
+    compared = models.JSONField(default=list)
+    trace = models.JSONField(default=list)
+    unused = models.JSONField(default=list)
+    found = models.JSONField(default=dict)
+    words = models.TextField(blank=True)
+    pair = models.ForeignKey(
+        Pair,
+        null=True,
+        on_delete=models.SET_NULL,
+        related_name="+",
+        help_text="Present settings and result at full size",
+    )
+    created_at = models.DateTimeField(auto_now_add=True)
+    ended_at = models.DateTimeField(null=True)
+
+    class Meta:
+        ordering = ["-created_at", "-id"]
+        verbose_name_plural = "searches"

@@ -1,0 +1,155 @@
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { Link } from "react-router";
+import { api, type Schema } from "../../api/client";
+import { settingValue, three } from "../../parts/format";
+import { Notice } from "../../parts/Notice";
+
+type Search = Schema["Search"];
+
+const STATES: Record<Search["state"], string> = {
+  searching: "Searching",
+  confirming: "Confirming",
+  done: "Done",
+  out_of_budget: "The budget is used up",
+  failed: "Failed",
+  stopped: "Stopped",
+};
+
+/** One search: what was tried, what it changed, why it stopped, and what was found. */
+export function SearchTrace({ row }: { row: Search }) {
+  const queries = useQueryClient();
+  const params = { params: { path: { id: row.id } } };
+  const refresh = () => void queries.invalidateQueries({ queryKey: ["searches"] });
+  const [budget, setBudget] = useState("");
+  const stop = useMutation({
+    mutationFn: () => api.POST("/api/searches/{id}/stop/", params),
+    onSuccess: refresh,
+  });
+  const goOn = useMutation({
+    mutationFn: () =>
+      api.POST("/api/searches/{id}/go-on/", {
+        ...params,
+        body: { most_renders: budget.trim() ? Number(budget) : null },
+      }),
+    onSuccess: refresh,
+  });
+  const open = row.state === "searching" || row.state === "confirming";
+  const error = stop.error ?? goOn.error;
+  return (
+    <section
+      className="mt-4 border-line border-t pt-3"
+      aria-label={`Search ${row.id}`}
+      data-search={row.state}
+    >
+      <p className="flex flex-wrap items-center gap-3">
+        <span role="status" className={row.state === "failed" ? "text-fault" : "font-semibold"}>
+          {STATES[row.state]}
+          {row.words ? `: ${row.words}` : ""}
+        </span>
+        <span className="text-soft text-sm">
+          {row.renders} ways rendered{row.most_renders == null ? "" : ` of ${row.most_renders}`}, at{" "}
+          {three(row.scale)} of the width
+        </span>
+        {row.pair ? (
+          <Link to={`/pairs/${row.pair}`} className="quiet-link">
+            Look at the result beside the present settings
+          </Link>
+        ) : null}
+        {open ? (
+          <button type="button" className="act" onClick={() => stop.mutate()}>
+            Stop the search
+          </button>
+        ) : null}
+        {!open && row.state !== "done" ? (
+          <>
+            {row.state === "out_of_budget" ? (
+              <input
+                className="field w-24 text-right"
+                inputMode="numeric"
+                aria-label="Larger budget, renders"
+                placeholder="no limit"
+                value={budget}
+                onChange={(event) => setBudget(event.target.value)}
+              />
+            ) : null}
+            <button type="button" className="act" onClick={() => goOn.mutate()}>
+              Go on
+            </button>
+          </>
+        ) : null}
+      </p>
+      {error ? (
+        <Notice kind="fault">
+          <p>{error.message}</p>
+        </Notice>
+      ) : null}
+      <p className="mt-1">{foundWords(row)}</p>
+      <div className="mt-2 grid grid-cols-[minmax(0,1fr)] gap-2">
+        {row.trace.length > 0 ? <Trace row={row} /> : null}
+      </div>
+    </section>
+  );
+}
+
+function Trace({ row }: { row: Search }) {
+  return (
+    // biome-ignore lint/a11y/noNoninteractiveTabindex: a table longer than its box is scrolled by keyboard
+    <div className="max-h-80 overflow-auto" tabIndex={0}>
+      <table className="table-plain w-full text-sm" aria-label="What was tried">
+        <thead>
+          <tr>
+            <th scope="col">Pass</th>
+            <th scope="col">Setting</th>
+            <th scope="col" className="!text-right">
+              Level
+            </th>
+            <th scope="col" className="!text-right">
+              Of the threshold
+            </th>
+            <th scope="col">Changes against the highest</th>
+            <th scope="col">So</th>
+          </tr>
+        </thead>
+        <tbody>
+          {row.trace.map((each) => (
+            <tr
+              key={`${each.passed} ${each.setting} ${each.level} ${each.outcome}`}
+              data-outcome={each.outcome}
+            >
+              <td>{each.passed}</td>
+              <th scope="row" className="text-left font-normal">
+                {each.setting.replace(/_/g, " ")}
+              </th>
+              <td className="number">{settingValue(each.level)}</td>
+              <td className="number">{each.amount == null ? "" : three(each.amount)}</td>
+              <td>
+                {each.pair ? (
+                  <Link to={`/pairs/${each.pair}`} className="quiet-link">
+                    {each.change || "nothing that can be told"}
+                  </Link>
+                ) : (
+                  each.change
+                )}
+              </td>
+              <td>{each.words}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </div>
+  );
+}
+
+/** What is other than before, in words. */
+function foundWords(row: Search): string {
+  const changed = Object.entries(row.found).filter(([name, value]) => row.before[name] !== value);
+  if (changed.length === 0) return "So far all settings stand as they are.";
+  const said = changed.map(
+    ([name, value]) =>
+      `${name.replace(/_/g, " ")} ${settingValue(value)} instead of ${settingValue(row.before[name])}`,
+  );
+  const unused =
+    row.unused.length > 0 ? ` Changes nothing here: ${row.unused.join(", ").replace(/_/g, " ")}.` : "";
+  return `${said.join("; ")}.${unused}`;
+}
