@@ -143,9 +143,11 @@ class Runner:
         if took_in or self._measured_for is None or self._measured_for[0] != zones:
             options = Option.objects.all()
         elif self._measured_for[1:] != (ended, pairs):
-            since = Q(runs__ended_at__gte=self._measured_for[1] or ended)
-            in_new_pairs = Q(pk__in=Pair.objects.filter(pk__gt=self._measured_for[2]).values("trial"))
-            options = Option.objects.filter(since | in_new_pairs).distinct()
+            last = self._measured_for[1] or ended
+            wanted = Q(pk__in=Pair.objects.filter(pk__gt=self._measured_for[2]).values("trial"))
+            if last is not None:  # in a new installation a pair is planned before anything has ended
+                wanted |= Q(runs__ended_at__gte=last)
+            options = Option.objects.filter(wanted).distinct()
         else:
             return
         self._measured_for = (zones, ended, pairs)

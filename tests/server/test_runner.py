@@ -55,6 +55,15 @@ class Running(WithEngines, TransactionTestCase):
         self.assertGreater(max(disturbed.runs.values_list("attempt", flat=True)), 1)
         self.assertEqual(self.pictures(disturbed), self.pictures(undisturbed))
 
+    def test_a_first_study_planned_beside_a_resting_runner_is_rendered(self):
+        with RunnerProcess():
+            time.sleep(0.5)  # it has looked at an empty installation
+            study = self.create()
+            time.sleep(0.5)  # and at a pair of which nothing has ended
+            queue_study(study)
+            until(none_open, "the first renders")
+        self.assertEqual(set(study.runs.values_list("state", flat=True)), {"finished"})
+
     def test_a_killed_runner_leaves_no_engine_behind(self):
         self.queued(settings={"samples": 4, "pause": 30})
         with RunnerProcess() as runner:
