@@ -17,8 +17,9 @@ from demo.lantern_street.grey_ball import grey_ball  # noqa: E402
 from demo.lantern_street.marble_stall import marble_stall  # noqa: E402
 from demo.lantern_street.mist_lane import mist_lane  # noqa: E402
 from demo.lantern_street.shapes import as_json  # noqa: E402
+from demo.lantern_street.shutter_wall import shutter_wall  # noqa: E402
 
-SCENES = (marble_stall, mist_lane, glass_cabinet, cloth_corner, grey_ball)
+SCENES = (marble_stall, mist_lane, glass_cabinet, cloth_corner, shutter_wall, grey_ball)
 
 if __name__ == "__main__":
     folder = HERE / "scenes"

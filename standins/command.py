@@ -76,7 +76,8 @@ def run(engine: Engine, arguments: list[str] | None = None) -> int:
     """Run the command; returns the exit code."""
     parser = _parser(engine)
     parsed = parser.parse_args(arguments)
-    missing = [name for name in ("scene", "view", "size", "output") if getattr(parsed, name) is None]
+    needed = ("scene", "view", "size", "output" if parsed.texture_use is None else "texture_use")
+    missing = [name for name in needed if getattr(parsed, name) is None]
     if missing and not parsed.warm:
         parser.error(f"--{missing[0]} is needed")
     os.environ["NUMBA_NUM_THREADS"] = str(parsed.threads)
@@ -101,6 +102,11 @@ def run(engine: Engine, arguments: list[str] | None = None) -> int:
         scene = read_scene(parsed.scene, parsed.variant, parsed.frame, dict(parsed.quantity))
         scene.view(parsed.view)
         geometry = build_geometry(scene, parsed.light_scale * engine.light_unit)
+        if parsed.texture_use is not None:
+            from standins.tracing.texture_use import write_texture_use  # noqa: PLC0415 - imports numba
+
+            write_texture_use(parsed.texture_use, scene, geometry, place)
+            return 0
         render = make((scene, geometry), place, parsed.seed, parsed)
         render.prepare()
         _writer()  # loaded while getting ready, so that a picture on the way costs no more than its writing
@@ -170,7 +176,8 @@ def _carry_out(engine: Engine, parsed: argparse.Namespace, render: Render) -> No
 def _write(engine: Engine, parsed: argparse.Namespace, pictures: Pictures, place: Path | None = None) -> None:
     kept = ("view", "variant", "frame", "seed", "threads")
     common = {
-        "scene", "size", "crop", "output", "warm", "depth", "passes", "quantity", "light_scale", "on_the_way", *kept,
+        "scene", "size", "crop", "output", "warm", "depth", "passes", "quantity", "light_scale", "on_the_way",
+        "texture_use", *kept,
     }  # fmt: skip
     attributes: dict[str, str | int | float] = {"Software": f"{engine.title} {engine.version}"}
     attributes |= {"scene": parsed.scene.stem, **{name: getattr(parsed, name) for name in kept}}
@@ -246,6 +253,7 @@ def _parser(engine: Engine) -> argparse.ArgumentParser:
     parser.add_argument("--seed", type=whole(0, 2**31 - 1), default=1)
     parser.add_argument("--threads", type=whole(1, 256), default=1)
     parser.add_argument("--output", type=Path)
+    parser.add_argument("--texture-use", type=Path, metavar="FILE", help="write how large the view shows each texture")
     if engine.stops_early:
         parser.add_argument("--time-budget", type=at_least_zero, default=0.0, help="seconds of rendering; 0 sets none")
     if engine.on_the_way:

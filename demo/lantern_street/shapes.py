@@ -74,7 +74,7 @@ def as_json(scene: dict[str, Any]) -> str:
     """One line a shape, material, view, variant, quantity and motion, so that a change reads well."""
     compact = []
     for key, value in scene.items():
-        if key in ("views", "materials", "variants", "quantities"):
+        if key in ("views", "materials", "variants", "quantities", "textures"):
             rows = [f"  {json.dumps(name)}: {json.dumps(item)}" for name, item in value.items()]
             compact.append(f" {json.dumps(key)}: {{\n" + ",\n".join(rows) + "\n }")
         elif key in ("shapes", "motion"):

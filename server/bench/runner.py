@@ -24,7 +24,7 @@ from matchedpair.trials.plan_kind import FRAME
 from server.bench.cluster import Cluster, Latest
 from server.bench.heartbeat import beat
 from server.catalogue.engines import engine_named
-from server.catalogue.scenes import SCENE
+from server.catalogue.scenes import SCENE, drawn_as, texture_files
 from server.catalogue.zones import zones_stamp
 from server.findings.disk import purge_removed
 from server.findings.judging import references_stamp
@@ -41,7 +41,7 @@ from server.searches.searching import advance_all as search_further
 from server.store.files import path_of, room_problem, sweep_unfinished
 from server.store.pixels import path_of_live
 from server.store.uploads import sweep
-from server.studies.models import Option, Pair
+from server.studies.models import Option, Pair, Setup
 
 LOOK_EVERY_SECONDS = 0.1
 TRY_AGAIN_SECONDS = 2.0
@@ -256,6 +256,14 @@ def _seed(run: Run) -> int:
     return run.seed + FRAME_STRIDE * run.option.setup.frame if varied else run.seed
 
 
+def _textures(setup: Setup) -> dict[str, str | bytes]:
+    """Where this machine keeps the scene's textures, or, for workers elsewhere, their contents."""
+    files = texture_files(setup.scene, setup.variant)
+    if settings.SCHEDULER:
+        return {file: path.read_bytes() for file, path in files.items() if path.is_file()}
+    return {file: str(path) for file, path in files.items()}
+
+
 def _description(run: Run) -> dict[str, Any]:
     option = run.option
     setup = option.setup
@@ -265,7 +273,8 @@ def _description(run: Run) -> dict[str, Any]:
         "scene": path_of(setup.scene.revision, SCENE).read_bytes(),
         "scene_name": setup.scene.name,
         "view": setup.view,
-        "variant": setup.variant,
+        "variant": drawn_as(setup.scene, setup.variant),
+        "textures": _textures(setup),
         "frame": setup.frame,
         "width": setup.width,
         "height": setup.height,

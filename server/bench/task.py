@@ -16,6 +16,7 @@ from matchedpair.engines import (
     describe_machine,
     engine_version,
     find_program,
+    lay_out,
     render,
 )
 from matchedpair.engines.process import Progress
@@ -40,10 +41,10 @@ def render_task(definition: EngineDefinition, description: dict[str, Any], repor
     Parameters
     ----------
     description : dict
-        ``key``, ``scene`` (contents of the file), ``view``, ``frame``, ``width``, ``height``, ``seed``, ``threads``,
-        ``settings``, ``time_limit_seconds``, ``build``, ``variant``, ``crop``, ``quantities``, ``brightness``,
-        ``passes``, ``depth``, ``on_the_way``, ``scene_name``, ``work`` (folder to work in, or None for
-        the system's own).
+        ``key``, ``scene`` (contents of the file), ``textures`` (by path, where it is kept or its contents), ``view``,
+        ``frame``, ``width``, ``height``, ``seed``, ``threads``, ``settings``, ``time_limit_seconds``, ``build``,
+        ``variant``, ``crop``, ``quantities``, ``brightness``, ``passes``, ``depth``, ``on_the_way``, ``scene_name``,
+        ``work`` (folder to work in, or None for the system's own).
     report : callable
         Called several times a second while the engine runs, with the quality knob and the bytes of a picture on the
         way when there is a new one.
@@ -58,8 +59,11 @@ def render_task(definition: EngineDefinition, description: dict[str, Any], repor
     folder = Path(tempfile.mkdtemp(prefix="render-", dir=description["work"]))
     try:
         version = _version(definition, description["build"])
-        scene = folder / f"{description['scene_name']}.json"
-        scene.write_bytes(description["scene"])
+        textures = {
+            file: stored if isinstance(stored, bytes) else Path(stored)
+            for file, stored in description["textures"].items()
+        }
+        scene = lay_out(folder, description["scene_name"], description["scene"], textures)
         made = folder / "made"
         made.mkdir()
         places = (

@@ -13,6 +13,8 @@ class SceneRevision(models.Model):
     title = models.CharField(max_length=200)
     revision = models.CharField(max_length=64, blank=True, help_text="Empty for a scene that is known by name only")
     views = models.JSONField(help_text="List of {name, title}")
+    textures = models.JSONField(default=dict, help_text="Hash of each texture's contents, by its file")
+    reduced = models.JSONField(default=dict, help_text="By variant: hashes of reduced copies, by the file they replace")
     created_at = models.DateTimeField(auto_now_add=True)
 
     class Meta:

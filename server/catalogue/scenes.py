@@ -2,21 +2,23 @@
 
 from __future__ import annotations
 
+import json
 import shutil
 import tempfile
 from collections.abc import Sequence
 from pathlib import Path
 
 from django.conf import settings
-from matchedpair.engines import EngineDefinition, RenderJob, render
+from matchedpair.engines import AS_IS, EngineDefinition, RenderJob, lay_out, render
 from matchedpair.errors import InputError
 from matchedpair.trials import Scene, Setup, Stress, read_scenes, read_stresses, require_fits
+from matchedpair.trials.scene_textures import SceneTexture, textures_of
 
 from server.catalogue.models import Look, SceneRevision
-from server.store.files import keep
+from server.store.files import keep, keep_file, path_of
 from server.store.pixels import PICTURE
 
-SCENE = ".scene.json"
+SCENE, TEXTURE = ".scene.json", ".texture"
 LOOK_SIZE = (320, 180)
 LOOK_LIMIT_SECONDS = 120
 
@@ -51,13 +53,58 @@ def scene_named(name: str) -> Scene:
 
 
 def keep_revision(scene: Scene) -> SceneRevision:
-    """Store the scene's contents and give its row; the same revision is kept once."""
+    """Store the scene's contents with its textures and their reduced copies, and give its row; the same revision is
+    kept once. Raises `InputError` when a texture cannot be read any more.
+    """
     keep(scene.contents, SCENE)
     views = [{"name": view.name, "title": view.title} for view in scene.views]
+    textures = {each.file: _kept_texture(scene, each) for each in scene.textures}
     row, _ = SceneRevision.objects.get_or_create(
-        name=scene.name, revision=scene.revision, defaults={"title": scene.title, "views": views}
+        name=scene.name, revision=scene.revision, defaults={"title": scene.title, "views": views, "textures": textures}
     )
+    reduced = {
+        variant.name: {file: _kept_texture(scene, copy) for file, copy in variant.textures.items()}
+        for variant in scene.variants
+        if variant.textures and variant.name not in row.reduced
+    }
+    if reduced:
+        row.reduced = {**row.reduced, **reduced}
+        row.save()
     return row
+
+
+def _kept_texture(scene: Scene, texture: SceneTexture) -> str:
+    if scene.folder is None:
+        raise InputError(f"{scene.title}: its textures are not here")
+    if path_of(texture.digest, TEXTURE).is_file():
+        return texture.digest
+    try:
+        digest = keep_file(scene.folder / texture.file, TEXTURE)
+    except OSError as error:
+        raise InputError(f"{texture.file}: cannot be kept: {error.strerror}") from error
+    if digest != texture.digest:
+        raise InputError(f"{texture.file}: was changed while it was read; try again")
+    return digest
+
+
+def texture_files(revision: SceneRevision, variant: str) -> dict[str, Path]:
+    """Where the kept textures of a scene lie in a variant, by the path that the scene names."""
+    digests = {**revision.textures, **revision.reduced.get(variant, {})}
+    return {file: path_of(digest, TEXTURE) for file, digest in digests.items()}
+
+
+def drawn_as(revision: SceneRevision, variant: str) -> str:
+    """The variant that an engine is asked for: as is, where only textures are replaced."""
+    return AS_IS if variant in revision.reduced else variant
+
+
+def textures_in(contents: bytes) -> dict[str, str]:
+    """The hashes of the textures that a kept scene names, by file; none for what is no such scene."""
+    try:
+        raw = json.loads(contents)
+        return {each.file: each.digest for each in textures_of(raw, "the scene")} if isinstance(raw, dict) else {}
+    except (ValueError, RecursionError, AttributeError, InputError):
+        return {}
 
 
 def take_look(scene: Scene, view: str, variant: str, frame: int, engine: EngineDefinition) -> Look:
@@ -74,10 +121,10 @@ def take_look(scene: Scene, view: str, variant: str, frame: int, engine: EngineD
     folder = Path(tempfile.mkdtemp(prefix="look-"))
     try:
         (folder / "made").mkdir()
-        (folder / f"{scene.name}.json").write_bytes(scene.contents)
+        kept = keep_revision(scene)
+        laid = lay_out(folder, scene.name, scene.contents, texture_files(kept, variant))
         job = RenderJob(
-            folder / f"{scene.name}.json", view, frame, width, height, 1, 1, preview, LOOK_LIMIT_SECONDS,
-            variant=variant,
+            laid, view, frame, width, height, 1, 1, preview, LOOK_LIMIT_SECONDS, variant=drawn_as(kept, variant),
         )  # fmt: skip
         made = render(engine, job, folder / "made")
         if made.picture is None or made.state != "finished":

@@ -15,7 +15,7 @@ from matchedpair.measures.kinds import KIND_OF
 from matchedpair.trials.match_sheet import shown
 
 from server.catalogue.models import SceneRevision
-from server.catalogue.scenes import SCENE
+from server.catalogue.scenes import SCENE, textures_in
 from server.findings.export import (
     BLIND_FIELDS,
     COMPARISON_FIELDS,
@@ -179,10 +179,16 @@ def _from_1(document: dict[str, Any]) -> dict[str, Any]:
 
 
 def _scene(bundle: zipfile.ZipFile, row: dict[str, Any]) -> SceneRevision:
-    if row["revision"] and keep(_read(bundle, "scene.json"), SCENE) != row["revision"]:
-        raise InputError("the bundle's scene is not the revision that it names")
+    textures = {}
+    if row["revision"]:
+        contents = _read(bundle, "scene.json")
+        if keep(contents, SCENE) != row["revision"]:
+            raise InputError("the bundle's scene is not the revision that it names")
+        textures = textures_in(contents)
     scene, _ = SceneRevision.objects.get_or_create(
-        name=row["name"], revision=row["revision"], defaults={"title": row["title"], "views": row["views"]}
+        name=row["name"],
+        revision=row["revision"],
+        defaults={"title": row["title"], "views": row["views"], "textures": textures},
     )
     return scene
 

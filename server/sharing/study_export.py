@@ -13,7 +13,7 @@ from django.db.models import Model
 from django.utils import timezone
 
 from server.catalogue.models import SceneRevision, Zone
-from server.catalogue.scenes import SCENE
+from server.catalogue.scenes import SCENE, TEXTURE
 from server.decisions.models import Production
 from server.findings.export import (
     BLIND_FIELDS,
@@ -49,6 +49,8 @@ from server.sharing.study_format import (
     ZONE_FIELDS,
     picture_name,
     scene_name,
+    texture_name,
+    textures_named,
 )
 from server.store.files import path_of
 from server.store.pixels import PICTURE
@@ -69,6 +71,10 @@ def write_study(study: Study, file: IO[bytes]) -> None:
             path = path_of(scene.revision, SCENE) if scene.revision else None
             if path is not None and path.is_file():
                 bundle.write(path, scene_name(scene.revision))
+        for digest in textures_named(document):
+            path = path_of(digest, TEXTURE)
+            if path.is_file():
+                bundle.write(path, texture_name(digest), zipfile.ZIP_STORED)
         for digest in dict.fromkeys(pictures_of(document)):
             path = path_of(digest, PICTURE)
             if path.is_file():

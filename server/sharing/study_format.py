@@ -1,7 +1,7 @@
 """The study bundle: which fields of which rows it holds, and the JSON schema that a bundle must keep to be read.
 
-A zip of ``study.json``, ``runs.csv``, ``figures.csv``, ``scenes/REVISION.json`` and ``pictures/HASH.exr``. Rows point
-to each other by their place in their list.
+A zip of ``study.json``, ``runs.csv``, ``figures.csv``, ``scenes/REVISION.json``, ``textures/HASH.texture`` and
+``pictures/HASH.exr``. Rows point to each other by their place in their list.
 """
 
 from __future__ import annotations
@@ -34,7 +34,7 @@ from server.studies.models import Option, Pair, Setup, Study
 FORMAT = 1
 KIND = "study"
 DOCUMENT, RUNS, FIGURES = "study.json", "runs.csv", "figures.csv"
-SCENES, PICTURES = "scenes", "pictures"
+SCENES, PICTURES, TEXTURES = "scenes", "pictures", "textures"
 
 RUN_FIELDS = tuple(name for name in (*RUN_COLUMNS, *JSON_ONLY) if name != "side")
 OPTION_MORE = ("side", "number", "key", "purpose", "in_plan", "small", "left_out")
@@ -47,7 +47,7 @@ PRODUCTION_FIELDS = (
 )  # fmt: skip
 RECIPE_FIELDS = ("name", "version", "author", "note", "document")
 MATCHING_FIELDS = ("on", "zone", "knob", "state", "words")
-SCENE_FIELDS = ("name", "title", "revision", "views")
+SCENE_FIELDS = ("name", "title", "revision", "views", "textures", "reduced")
 
 Schema = dict[str, Any]
 TEXT: Schema = {"type": "string", "maxLength": 1_000_000}
@@ -129,6 +129,7 @@ SHAPES: dict[tuple[type[models.Model], str], Schema] = {
     (Reference, "picture"): HASH, (Reference, "twin"): HASH, (Reference, "matched_picture"): HASH,
     (StudyUse, "limits"): _map(NUMBER), (RecipeVersion, "document"): {"type": "object"},
     (SceneRevision, "views"): _list({"type": "object"}), (SceneRevision, "revision"): HASH,
+    (SceneRevision, "textures"): _map(HASH), (SceneRevision, "reduced"): _map(_map(HASH)),
     (BlindRound, "left_picture"): HASH, (BlindRound, "right_picture"): HASH,
 }  # fmt: skip
 
@@ -202,3 +203,14 @@ def picture_name(digest: str) -> str:
 def scene_name(revision: str) -> str:
     """Where a scene's revision lies in a bundle."""
     return f"{SCENES}/{revision}.json"
+
+
+def texture_name(digest: str) -> str:
+    """Where a scene's texture lies in a bundle."""
+    return f"{TEXTURES}/{digest}.texture"
+
+
+def textures_named(document: dict[str, Any]) -> list[str]:
+    """The hashes of all textures that a document's scenes name, reduced copies among them."""
+    tables = [table for row in document["scenes"] for table in (row["textures"], *row["reduced"].values())]
+    return list(dict.fromkeys(digest for table in tables for digest in table.values() if digest))

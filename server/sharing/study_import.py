@@ -28,7 +28,7 @@ from matchedpair.errors import InputError
 from matchedpair.measures.areas import parse_area
 
 from server.catalogue.models import SceneRevision, Zone
-from server.catalogue.scenes import SCENE
+from server.catalogue.scenes import SCENE, TEXTURE
 from server.decisions.models import Production, RecipeVersion, StudyUse
 from server.findings.models import BlindRound, BlindTest, Comparison, Measure, Pin, Verdict
 from server.matching.models import Matching, MatchingState
@@ -45,6 +45,8 @@ from server.sharing.study_format import (
     SCHEMA,
     picture_name,
     scene_name,
+    texture_name,
+    textures_named,
 )
 from server.store.files import keep, path_of, room_problem
 from server.store.pixels import PICTURE
@@ -56,7 +58,10 @@ MOST_FILE_BYTES = 512 * 1024 * 1024
 MOST_BYTES = 16 * 1024 * 1024 * 1024
 MOST_DOCUMENT_BYTES = 256 * 1024 * 1024
 MOST_RATIO, MOST_PICTURE_RATIO = 400, 50  # JSON of many like rows packs well; pictures are packed already
-KNOWN = re.compile(r"(study\.json|runs\.csv|figures\.csv|scenes/[0-9a-f]{64}\.json|pictures/[0-9a-f]{64}\.exr)")
+KNOWN = re.compile(
+    r"(study\.json|runs\.csv|figures\.csv|scenes/[0-9a-f]{64}\.json|pictures/[0-9a-f]{64}\.exr"
+    r"|textures/[0-9a-f]{64}\.texture)"
+)
 MAX_DEPTH = 60
 
 
@@ -116,6 +121,7 @@ def _document(bundle: zipfile.ZipFile, names: set[str]) -> dict[str, Any]:
         raise InputError("this is no study bundle")
     if document.get("format") != FORMAT:
         raise InputError(f"study bundle format {document.get('format')!r} is not known; expected {FORMAT}")
+    _without_textures(document)
     try:
         wrong = next(iter(Draft202012Validator(SCHEMA).iter_errors(document)), None)
     except RecursionError as error:
@@ -132,10 +138,22 @@ def _document(bundle: zipfile.ZipFile, names: set[str]) -> dict[str, Any]:
     return document
 
 
+def _without_textures(document: dict[str, Any]) -> None:
+    """Bundles that were written before scenes had textures say nothing of them."""
+    scenes = document.get("scenes")
+    for row in scenes if isinstance(scenes, list) else []:
+        if isinstance(row, dict):
+            row.setdefault("textures", {})
+            row.setdefault("reduced", {})
+
+
 @contextmanager
 def _files_of(bundle: zipfile.ZipFile, names: set[str], document: dict[str, Any]) -> Iterator[None]:
     """The scenes and pictures in the store; those that were not there before are taken away again when it fails."""
     wanted = [(scene_name(row["revision"]), row["revision"], SCENE) for row in document["scenes"] if row["revision"]]
+    wanted += [
+        (name, digest, TEXTURE) for digest in textures_named(document) if (name := texture_name(digest)) in names
+    ]
     wanted += [(picture_name(digest), digest, PICTURE) for digest in dict.fromkeys(pictures_of(document))]
     new: list[Path] = []
     try:
@@ -195,7 +213,7 @@ def _made(model: type[Model], row: dict[str, Any], *, skip: Sequence[str] = (), 
 
 
 def _scene(row: dict[str, Any]) -> SceneRevision:
-    defaults = {"title": row["title"], "views": row["views"]}
+    defaults = {name: row[name] for name in ("title", "views", "textures", "reduced")}
     made, _ = SceneRevision.objects.get_or_create(name=row["name"], revision=row["revision"], defaults=defaults)
     return made
 

@@ -57,8 +57,9 @@ class SideDraft:
         setup = self.setup
         job = RenderJob(
             scene=None, view=setup.view, frame=setup.frame, width=setup.width, height=setup.height, seed=0, threads=1,  # type: ignore[arg-type]  # never called
-            settings=self.settings, time_limit_seconds=1, build=self.build.name, variant=setup.variant,
-            crop=setup.crop, quantities=setup.quantities, passes=passes, depth=DEPTHS[setup.output_format],
+            settings=self.settings, time_limit_seconds=1, build=self.build.name, crop=setup.crop,
+            variant=self.scene.drawn_as(setup.variant), quantities=setup.quantities, passes=passes,
+            depth=DEPTHS[setup.output_format],
         )  # fmt: skip
         return unsupported(self.engine, job)
 

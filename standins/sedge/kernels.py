@@ -16,6 +16,7 @@ from standins.tracing.kernels import (
     colour_at,
     nearest_hit,
     normal_at,
+    roughness_at,
     sky_at,
     stream_of,
     uniform,
@@ -188,7 +189,7 @@ def fill_buffer(scene, camera, frame, shadowed, maps, blur, jitter_x, jitter_y, 
                     continue
                 if facing > 0.0:
                     nx, ny, nz = -nx, -ny, -nz
-                alpha = scene.material_data[material, 0] ** 2
+                alpha = roughness_at(scene, material, px, py, pz) ** 2 if kind == METAL else 1.0
                 er, eg, eb = from_lights(
                     scene, shadowed, maps, blur, kind, max(alpha, 0.003), px, py, pz, nx, ny, nz, -dx, -dy, -dz,
                     cr, cg, cb,

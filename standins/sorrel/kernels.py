@@ -16,6 +16,7 @@ from standins.tracing.kernels import (
     colour_at,
     nearest_hit,
     normal_at,
+    roughness_at,
     stream_of,
     uniform,
 )
@@ -92,8 +93,9 @@ def carry_photons(scene, photons, seed, bounces):
                     continue
                 if facing > 0.0:
                     nx, ny, nz = -nx, -ny, -nz
-                if kind == METAL and scene.material_data[material, 0] < SMOOTH:
-                    alpha = scene.material_data[material, 0] ** 2
+                rough = roughness_at(scene, material, px, py, pz) if kind == METAL else 1.0
+                if kind == METAL and rough < SMOOTH:
+                    alpha = rough**2
                     vx, vy, vz = -dx, -dy, -dz
                     state, u = uniform(state)
                     state, v = uniform(state)

@@ -15,6 +15,7 @@ from standins.tracing.kernels import (
     colour_at,
     nearest_hit,
     normal_at,
+    roughness_at,
     sky_at,
     stream_of,
     uniform,
@@ -92,9 +93,10 @@ def first_matte(scene, ox, oy, oz, dx, dy, dz, state, place, stack):
             nx, ny, nz = -nx, -ny, -nz
         ox, oy, oz = px + nx * 1e-5, py + ny * 1e-5, pz + nz * 1e-5
         if kind == METAL:
-            alpha = scene.material_data[material, 0] ** 2
+            rough = roughness_at(scene, material, px, py, pz)
+            alpha = rough**2
             vx, vy, vz = -dx, -dy, -dz
-            lit = scene.material_data[material, 0] < 0.1
+            lit = rough < 0.1
             if not lit:
                 state, er, eg, eb, lx, ly, lz = light_at(scene, ox, oy, oz, nx, ny, nz, state, stack)
                 cosine = lx * nx + ly * ny + lz * nz

@@ -9,8 +9,9 @@ from typing import Any, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from standins.tracing.kernels import GLASS, GLOW, MATTE, METAL, RECTANGLE, SPHERE
+from standins.tracing.kernels import COLUMNS, GLASS, GLOW, LAID, MATTE, METAL, RECTANGLE, SPHERE
 from standins.tracing.scene_file import SceneError, SceneFile, View, number, vector
+from standins.tracing.textures import read_textures
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
@@ -30,7 +31,7 @@ class Geometry(NamedTuple):
     material_kind: Ints  # (m,)
     material_colour: Floats  # (m, 3) reflectance, radiance, or absorption per metre
     material_second: Floats  # (m, 3) the pattern's other colour
-    material_data: Floats  # (m, 4): roughness or refraction, pattern code, pattern axis, pattern width
+    material_data: Floats  # (m, 34): roughness or refraction, pattern code, pattern axis, pattern width, then the maps
     node_bounds: Floats  # (k, 6)
     node_links: Ints  # (k, 3): first child or first shape, number of shapes (0 inside the tree), second child
     order: Ints  # (n,) shapes as the tree's leaves list them
@@ -39,6 +40,7 @@ class Geometry(NamedTuple):
     light_power: Floats  # (l,) radiant power by luminance
     sky: Floats  # (2, 3) horizon and zenith radiance
     mist: Floats  # (8,) scattering events a metre, albedo, lowest and highest corner of its box
+    texels: NDArray[np.uint8]  # all maps as their files hold them, one behind the other
 
     def structure_bytes(self) -> int:
         """Memory of all arrays, in bytes."""
@@ -49,9 +51,12 @@ def build_geometry(scene: SceneFile, light_scale: float = 1.0) -> Geometry:
     """Lay out materials, shapes, lights and the tree; all light times `light_scale`. Raises `SceneError`."""
     names = list(scene.materials)
     kinds = np.array([KIND_CODES[scene.materials[n]["kind"]] for n in names], dtype=np.int64)
-    colour, second, data = (np.zeros((len(names), width)) for width in (3, 3, 4))
+    textures = read_textures(scene)
+    colour, second, data = (np.zeros((len(names), width)) for width in (3, 3, COLUMNS))
     for row, name in enumerate(names):
-        colour[row], second[row], data[row] = _material(scene.materials[name], f"material {name!r}")
+        where = f"material {name!r}"
+        colour[row], second[row], data[row, :LAID] = _material(scene.materials[name], where)
+        textures.lay(scene.materials[name], where, data[row])
     glowing = kinds == GLOW
     colour[glowing] *= light_scale
     second[glowing] *= light_scale
@@ -74,6 +79,7 @@ def build_geometry(scene: SceneFile, light_scale: float = 1.0) -> Geometry:
         _powers(shape_kind, shape_data, colour[shape_material], lights),
         np.array([scene.sky_horizon, scene.sky_zenith]) * light_scale,
         np.array([scene.mist.density, scene.mist.albedo, *scene.mist.low, *scene.mist.high]),
+        textures.texels,
     )  # fmt: skip
 
 
@@ -96,6 +102,8 @@ def _material(raw: dict[str, Any], where: str) -> tuple[Floats, Floats, Floats]:
     key = {"matte": "reflectance", "metal": "reflectance", "glass": "absorption_per_metre", "glow": "radiance"}[kind]
     colour = np.array(vector(raw, key, where))
     second, data = colour.copy(), np.zeros(4)
+    if "second" in raw:
+        second = np.array(vector(raw, "second", where))
     if kind == "metal":
         data[0] = max(number(raw, "roughness", where), 0.02)
     if kind == "glass":

@@ -57,3 +57,18 @@ def add_guides(scene, camera, frame, sums, seed, sample, reach):
                     scene, px + nx * 1e-5, py + ny * 1e-5, pz + nz * 1e-5, lx, ly, lz, reach, True, stack
                 )
                 sums[row, column, 7] += 1.0 if found == FAR else 0.0
+
+
+@njit(cache=True, error_model="numpy", parallel=True)
+def fill_first(scene, camera, frame, materials, depths):
+    """The material that the middle of each pixel shows (H, W), -1 for none, and its depth in metres."""
+    height, width = materials.shape[0], materials.shape[1]
+    for row in prange(height):
+        stack = np.empty(STACK, np.int64)
+        for column in range(width):
+            dx, dy, dz = camera_direction(camera, frame, column, row, 0.5, 0.5)
+            t, shape = nearest_hit(
+                scene, camera[0, 0], camera[0, 1], camera[0, 2], dx, dy, dz, FAR, False, stack
+            )  # fmt: skip
+            materials[row, column] = scene.shape_material[shape] if shape >= 0 else -1
+            depths[row, column] = t * (dx * camera[1, 0] + dy * camera[1, 1] + dz * camera[1, 2])

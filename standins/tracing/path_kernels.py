@@ -21,6 +21,7 @@ from standins.tracing.kernels import (
     colour_at,
     nearest_hit,
     normal_at,
+    roughness_at,
     sky_at,
     stream_of,
     uniform,
@@ -183,14 +184,16 @@ def radiance(scene, ox, oy, oz, dx, dy, dz, state, early, limits, clamp, picking
             nx, ny, nz = -nx, -ny, -nz
         ox, oy, oz = px + nx * 1e-5, py + ny * 1e-5, pz + nz * 1e-5
         vx, vy, vz = -dx, -dy, -dz
-        alpha = scene.material_data[material, 0] ** 2
+        alpha = 1.0
         if kind == METAL:
+            rough = roughness_at(scene, material, px, py, pz)
+            alpha = rough**2
             shiny += 1
             if shiny > limits[2]:
                 break
-            if chain == 1 and scene.material_data[material, 0] < SMOOTH:
+            if chain == 1 and rough < SMOOTH:
                 chain = 2
-            elif chain >= 1 and scene.material_data[material, 0] >= SMOOTH:
+            elif chain >= 1 and rough >= SMOOTH:
                 chain = 3
         else:
             matte += 1

@@ -11,7 +11,7 @@ from collections.abc import Mapping
 from pathlib import Path
 from typing import Any
 
-from standins.tracing.scene_file import SceneError, SceneFile, checked, read_json, vector
+from standins.tracing.scene_file import SceneError, SceneFile, checked, number, read_json, vector
 
 AS_IS = "as-is"
 NEUTRAL = "neutral-grey"
@@ -23,16 +23,17 @@ def read_scene(
 ) -> SceneFile:
     """Read a scene file in one variant, at one frame, with some quantities set. Raises `SceneError`."""
     raw = read_json(path)
-    scene = checked(raw)  # a fault of the file is told before one of the call
-    if variant == AS_IS and not quantities and "motion" not in raw:
+    scene = checked(raw, path.parent)  # a fault of the file is told before one of the call
+    if variant == AS_IS and not quantities and "motion" not in raw and "light_changes" not in raw:
         return scene
     raw = copy.deepcopy(raw)
     for name, value in (quantities or {}).items():
         _set_quantity(raw, name, value)
     _move(raw, frame)
+    _change_lights(raw, frame)
     if variant != AS_IS:
         _vary(raw, variant)
-    return checked(raw)
+    return checked(raw, path.parent)
 
 
 def _set_quantity(raw: dict[str, Any], name: str, value: float) -> None:
@@ -70,6 +71,17 @@ def _move(raw: dict[str, Any], frame: int) -> None:
                 for key in ("centre", "corner"):
                     if key in shape:
                         shape[key] = [value + step for value, step in zip(shape[key], offset, strict=True)]
+
+
+def _change_lights(raw: dict[str, Any], frame: int) -> None:
+    """From its frame on, a change multiplies the radiance of a glowing material."""
+    for change in raw.get("light_changes", []):
+        material = raw["materials"].get(change.get("material"), {})
+        if material.get("kind") != "glow":
+            raise SceneError(f"light_changes: {change.get('material')!r} is no glowing material")
+        if frame >= change["frame"]:
+            times = number(change, "times", "light_changes")
+            material["radiance"] = [value * times for value in material["radiance"]]
 
 
 def _between(stops: list[dict[str, Any]], frame: int) -> list[float]:

@@ -8,7 +8,7 @@ from __future__ import annotations
 import json
 import math
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
@@ -53,6 +53,7 @@ class SceneFile:
     materials: dict[str, dict[str, Any]]
     shapes: list[dict[str, Any]]
     mist: Mist = CLEAR_AIR
+    maps: Mapping[str, Path] = field(default_factory=dict)  # image textures by name
 
     def view(self, name: str) -> View:
         """The named view. Raises `SceneError` listing the views there are."""
@@ -74,8 +75,8 @@ def read_json(path: Path) -> dict[str, Any]:
     return raw
 
 
-def checked(raw: dict[str, Any]) -> SceneFile:
-    """The checked contents of a scene's JSON object. Raises `SceneError`."""
+def checked(raw: dict[str, Any], folder: Path) -> SceneFile:
+    """The checked contents of a scene's JSON object, whose textures lie in `folder`. Raises `SceneError`."""
     sky = _entry(raw, "sky", dict, "scene")
     materials = _entry(raw, "materials", dict, "scene")
     for name, material in materials.items():
@@ -93,6 +94,7 @@ def checked(raw: dict[str, Any]) -> SceneFile:
         materials=materials,
         shapes=shapes,
         mist=_mist(raw["mist"]) if "mist" in raw else CLEAR_AIR,
+        maps={name: _map_file(row, name, folder) for name, row in raw.get("textures", {}).items()},
     )
 
 
@@ -136,6 +138,13 @@ def _view(raw: Any, name: str) -> View:
     return View(
         vector(raw, "position", where), vector(raw, "look_at", where), number(raw, "field_of_view_degrees", where)
     )
+
+
+def _map_file(raw: Any, name: str, folder: Path) -> Path:
+    file = raw.get("file") if isinstance(raw, dict) else None
+    if not isinstance(file, str) or Path(file).is_absolute() or ".." in Path(file).parts:
+        raise SceneError(f'texture {name!r}: "file" must be a path below the scene\'s own folder, got {file!r}')
+    return folder / file
 
 
 def _mist(raw: Any) -> Mist:

@@ -8,11 +8,12 @@ import unittest
 from concurrent.futures import Future
 from pathlib import Path
 from unittest import mock
+from unittest.mock import patch
 
 from django.conf import settings
 from django.db import DatabaseError
 from django.test import TestCase
-from matchedpair.engines import read_definition
+from matchedpair.engines import lay_out, read_definition
 
 from server.bench import heartbeat
 from server.bench.runner import Runner
@@ -35,7 +36,7 @@ class Task(unittest.TestCase):
             "key": "run-1", "scene": b"{}", "view": "v", "frame": 1, "width": 20, "height": 10, "seed": 1, "threads": 1,
             "settings": {}, "time_limit_seconds": 30, "work": str(self.work), "build": "", "variant": "as-is",
             "crop": None, "quantities": {}, "brightness": 1.0, "passes": (), "depth": "half", "scene_name": "s",
-            "on_the_way": (),
+            "on_the_way": (), "textures": {},
         } | changes  # fmt: skip
 
     def carry_out(self, kind="good", pause=0.0, **changes):
@@ -48,6 +49,31 @@ class Task(unittest.TestCase):
         self.assertEqual(result["picture"][:4], b"\x76\x2f\x31\x01")
         self.assertEqual(pickle.loads(pickle.dumps(result)), result)
         self.assertEqual(list(self.work.iterdir()), [])
+
+    def test_textures_lie_where_the_scene_names_them(self):
+        kept = self.folder / "kept"
+        kept.write_bytes(b"one")
+        seen = {}
+
+        def looking(scene):
+            seen.update({name: (scene.parent / name).read_bytes() for name in ("maps/a.png", "maps/deep/b.png")})
+            return scene
+
+        with patch("server.bench.task.lay_out", side_effect=lambda *given: looking(lay_out(*given))):
+            result = self.carry_out(textures={"maps/a.png": str(kept), "maps/deep/b.png": b"two"})
+        self.assertEqual(result["state"], "finished")
+        self.assertEqual(seen, {"maps/a.png": b"one", "maps/deep/b.png": b"two"})
+        self.assertEqual(kept.read_bytes(), b"one")
+
+    def test_a_texture_that_is_gone_or_would_lie_elsewhere_fails_the_render(self):
+        for textures, words in (
+            ({"maps/a.png": str(self.folder / "gone")}, "'maps/a.png' is not among the kept files"),
+            ({"../a.png": b"x"}, "'../a.png' does not lie below its scene"),
+        ):
+            result = self.carry_out(textures=textures)
+            self.assertEqual(result["state"], "failed")
+            self.assertIn(words, result["reason"])
+            self.assertFalse((self.work / "a.png").exists())
 
     def test_the_definition_can_be_sent_to_another_machine(self):
         definition = read_definition(add_engine(self.folder, "good"))

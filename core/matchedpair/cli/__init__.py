@@ -23,6 +23,7 @@ from matchedpair.cli.text import (
     report_as_text,
     sequence_as_text,
 )
+from matchedpair.cli.textures import add_textures
 from matchedpair.curves.table import curves_report, read_table
 from matchedpair.engines import read_definition, setting_arguments
 from matchedpair.errors import InputError, MatchedPairError
@@ -169,6 +170,7 @@ def _parser() -> argparse.ArgumentParser:
     recipe.add_argument("--json", action="store_true")
     recipe.set_defaults(run=_recipe)
     add_import(commands)
+    add_textures(commands)
     return parser
 
 

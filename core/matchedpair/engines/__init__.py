@@ -5,7 +5,9 @@ from matchedpair.engines.definition_file import read_definition, read_folder
 from matchedpair.engines.job import RenderJob, command_for, find_program, setting_arguments, unsupported
 from matchedpair.engines.machine import describe_machine
 from matchedpair.engines.process import RenderOutcome, engine_version, render
+from matchedpair.engines.scene_files import lay_out
 from matchedpair.engines.setting import Setting
+from matchedpair.engines.texture_use import ask_texture_use
 
 __all__ = [
     "AS_IS",
@@ -13,10 +15,12 @@ __all__ = [
     "RenderJob",
     "RenderOutcome",
     "Setting",
+    "ask_texture_use",
     "command_for",
     "describe_machine",
     "engine_version",
     "find_program",
+    "lay_out",
     "read_definition",
     "read_folder",
     "render",

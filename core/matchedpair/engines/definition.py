@@ -79,8 +79,8 @@ class EngineDefinition:
         Program and arguments; ``{settings}`` stands for the arguments of all settings, ``{changes}`` for those of crop,
         scene quantities, brightness factor and passes, as far as they are asked.
     changes : mapping
-        Arguments by ``crop``, ``quantity``, ``brightness``, ``passes``, ``on_the_way``; empty where the engine has
-        none.
+        Arguments by ``crop``, ``quantity``, ``brightness``, ``passes``, ``on_the_way``, ``texture_use``; empty where
+        the engine has none.
     ready, progress, structures, reached, frames, on_the_way : compiled pattern or None
         Lines of its output that end getting-ready; tell how far it is (groups 1 of 2), the bytes of its own structures
         (group 1), the value of the quality knob that it reached (group 1), how many frames it drew in how many seconds

@@ -28,6 +28,7 @@ NEEDED = ("scene", "seed", "picture")
 CHANGES = {  # the placeholders that the arguments of each change must hold
     "crop": ("x", "y", "width", "height"), "quantity": ("name", "value"), "brightness": ("value",),
     "passes": ("passes",), "on_the_way": ("levels",),
+    "texture_use": ("file",),
 }  # fmt: skip
 OUTPUT_KEYS = {"picture", "ready", "progress", "structures", "reached", "frames", "on_the_way"}
 COMMAND_KEYS = {"render", "version", "version_pattern", *CHANGES}

@@ -15,6 +15,8 @@ from matchedpair.engines.definition import AS_IS, Build, EngineDefinition
 from matchedpair.engines.setting import Setting, Value
 from matchedpair.errors import EngineMissingError, SettingsError
 
+TEXTURE_USE_FILE = "texture-use.json"
+
 
 @dataclass(frozen=True)
 class RenderJob:
@@ -34,6 +36,8 @@ class RenderJob:
         ``half`` or ``float``: the values in the files.
     on_the_way : tuple of float
         Values of the quality knob, below the one set, at which a picture is to be written on the way.
+    texture_use : bool
+        Whether to write how large the view shows each texture, in the place of a picture.
     """
 
     scene: Path
@@ -53,6 +57,7 @@ class RenderJob:
     passes: tuple[str, ...] = ()
     depth: str = "half"
     on_the_way: tuple[float, ...] = ()
+    texture_use: bool = False
 
 
 def command_for(definition: EngineDefinition, job: RenderJob, folder: Path) -> list[str]:
@@ -78,7 +83,7 @@ def command_for(definition: EngineDefinition, job: RenderJob, folder: Path) -> l
         if word == "{settings}":
             words += setting_arguments(definition, job.settings)
         elif word == "{changes}":
-            words += _changes(definition, job)
+            words += _changes(definition, job, folder)
         else:
             words.append(_filled(word, values))
     return [find_program(definition.build(job.build).program, definition), *words[1:]]
@@ -99,6 +104,7 @@ def unsupported(definition: EngineDefinition, job: RenderJob) -> dict[str, str]:
         "variant": job.variant != AS_IS, "frame": job.frame != 1, "crop": job.crop is not None,
         "quantity": bool(job.quantities), "brightness": job.brightness != 1.0, "passes": bool(job.passes),
         "depth": job.depth != "half", "on_the_way": bool(job.on_the_way),
+        "texture_use": job.texture_use,
     }  # fmt: skip
     title = definition.title
     problems = {
@@ -137,7 +143,7 @@ def find_program(program: str, definition: EngineDefinition) -> str:
     return found
 
 
-def _changes(definition: EngineDefinition, job: RenderJob) -> list[str]:
+def _changes(definition: EngineDefinition, job: RenderJob, folder: Path) -> list[str]:
     words: list[str] = []
     if job.crop is not None:
         places = dict(zip(("x", "y", "width", "height"), map(str, job.crop), strict=True))
@@ -151,6 +157,9 @@ def _changes(definition: EngineDefinition, job: RenderJob) -> list[str]:
     if job.on_the_way:
         levels = ",".join(f"{level:g}" for level in job.on_the_way)
         words += [_filled(word, {"levels": levels}) for word in definition.changes["on_the_way"]]
+    if job.texture_use:
+        file = str(folder / TEXTURE_USE_FILE)
+        words += [_filled(word, {"file": file}) for word in definition.changes["texture_use"]]
     return words
 
 

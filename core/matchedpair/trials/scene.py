@@ -9,12 +9,21 @@ import hashlib
 import json
 import math
 import re
-from collections.abc import Callable
-from dataclasses import dataclass
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any, TypeVar
 
 from matchedpair.errors import InputError
+from matchedpair.trials.scene_textures import (
+    TEXTURES,
+    SceneTexture,
+    as_contents,
+    copies_of,
+    replaced_by,
+    textures_of,
+    with_digests,
+)
 
 AS_IS = "as-is"
 MOST_BYTES = 64 * 1024 * 1024
@@ -32,11 +41,14 @@ class SceneView:
 
 @dataclass(frozen=True)
 class SceneVariant:
-    """The scene with something changed to isolate a cause."""
+    """The scene with something changed to isolate a cause; `textures` are reduced copies by the file whose place
+    they take; there are none in a variant that the engine makes itself.
+    """
 
     name: str
     title: str
     about: str
+    textures: Mapping[str, SceneTexture] = field(default_factory=dict)
 
 
 @dataclass(frozen=True)
@@ -61,7 +73,9 @@ class SceneQuantity:
 
 @dataclass(frozen=True)
 class Scene:
-    """A scene at one revision; ``revision`` is the hash of the file's contents, in hexadecimal."""
+    """A scene at one revision: the hash, in hexadecimal, of its contents. These are the file's own, or, where it has
+    image textures, the file's with the hash of each texture in it.
+    """
 
     name: str
     title: str
@@ -74,10 +88,16 @@ class Scene:
     last_frame: int
     revision: str
     contents: bytes
+    textures: tuple[SceneTexture, ...] = ()
+    folder: Path | None = None
 
     def has_view(self, name: str) -> bool:
         """Whether there is a view of this name."""
         return any(view.name == name for view in self.views)
+
+    def drawn_as(self, variant: str) -> str:
+        """The variant that an engine is asked for: as is, where only textures are replaced."""
+        return AS_IS if any(each.textures for each in self.variants if each.name == variant) else variant
 
     def quantity(self, name: str) -> SceneQuantity | None:
         """The named quantity, if the scene declares it."""
@@ -95,11 +115,24 @@ def read_scene(path: Path) -> Scene:
         raise InputError(f"{path.name}: cannot be read: {error.strerror}") from error
     except (ValueError, RecursionError) as error:
         raise InputError(f"{path.name}: is not JSON: {error}") from error
-    return parse_scene(raw, contents, path.name)
+    if not isinstance(raw, dict) or TEXTURES not in raw:
+        return replace(parse_scene(raw, contents, path.name), folder=path.parent)
+    raw = with_digests(raw, path.parent, path.name)
+    scene = replace(parse_scene(raw, as_contents(raw), path.name), folder=path.parent)
+    reduced = (
+        SceneVariant(
+            each.name,
+            each.title(),
+            f"{len(each.maps)} maps of this scene's textures replaced by smaller copies.",
+            replaced_by(each, scene.textures),
+        )
+        for each in copies_of(scene.textures, path.parent)
+    )
+    return replace(scene, variants=(*scene.variants, *(each for each in reduced if each.textures)))
 
 
 def parse_scene(raw: Any, contents: bytes, file: str) -> Scene:
-    """A scene from its parsed JSON; `file` names it in errors. Raises `InputError`."""
+    """A scene from its parsed JSON, in which textures have digests; `file` names it in errors. Raises `InputError`."""
     if not isinstance(raw, dict) or raw.get("format") != 1:
         raise InputError(f'{file}: expected an object with "format": 1')
     stem = file.removesuffix(".json")
@@ -130,6 +163,7 @@ def parse_scene(raw: Any, contents: bytes, file: str) -> Scene:
         last_frame=last,
         revision=hashlib.sha256(contents).hexdigest(),
         contents=contents,
+        textures=textures_of(raw, file) if raw.get(TEXTURES) else (),
     )  # fmt: skip
 
 

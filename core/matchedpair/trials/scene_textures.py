@@ -1,0 +1,111 @@
+"""The image textures of a scene: which files, at which contents, and the reduced copies that lie beside them."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Mapping
+from dataclasses import dataclass
+from functools import lru_cache
+from os.path import commonpath
+from pathlib import Path, PurePosixPath
+from typing import Any
+
+from matchedpair.errors import InputError, PictureError
+from matchedpair.textures import Copies, read_copies
+from matchedpair.textures.maps import file_digest
+
+TEXTURES = "textures"
+
+
+@dataclass(frozen=True)
+class SceneTexture:
+    """A texture by its name in the scene: the file below the scene's folder, and the SHA-256 of its contents."""
+
+    name: str
+    file: str
+    digest: str
+
+
+def with_digests(raw: dict[str, Any], folder: Path, scene_file: str) -> dict[str, Any]:
+    """The scene's JSON with the hash of each texture file in it, so that a revision covers its textures too.
+
+    Raises `InputError` naming the scene's file when a texture is missing or lies outside its folder.
+    """
+    table = raw[TEXTURES]
+    if not isinstance(table, dict) or not all(isinstance(row, dict) for row in table.values()):
+        raise InputError(f'{scene_file}: expected "{TEXTURES}", an object of objects')
+    rows = {}
+    for name, row in table.items():
+        file = _below(row.get("file"), f"{scene_file}: {TEXTURES}.{name}")
+        try:
+            rows[name] = {**row, "sha256": digest_of(folder / file)}
+        except PictureError as error:
+            raise InputError(f"{scene_file}: texture {name!r}: {error}") from error
+    return {**raw, TEXTURES: rows}
+
+
+def textures_of(raw: Mapping[str, Any], scene_file: str) -> tuple[SceneTexture, ...]:
+    """The textures of a scene that was given its digests. Raises `InputError`."""
+    found = []
+    for name, row in raw.get(TEXTURES, {}).items():
+        where = f"{scene_file}: {TEXTURES}.{name}"
+        if not isinstance(row, dict) or not isinstance(row.get("sha256"), str):
+            raise InputError(f'{where}: expected "file" and "sha256"')
+        found.append(SceneTexture(name, _below(row.get("file"), where), row["sha256"]))
+    return tuple(found)
+
+
+def textures_base(textures: tuple[SceneTexture, ...]) -> str:
+    """The folder, below the scene's own, that all its textures lie in."""
+    parents = [str(PurePosixPath(each.file).parent) for each in textures]
+    return commonpath(parents) if parents else "."
+
+
+def copies_of(textures: tuple[SceneTexture, ...], folder: Path) -> list[Copies]:
+    """The reduced copies beside a scene's textures that still fit their originals."""
+    base = folder / textures_base(textures)
+    return [each for each in read_copies(base)[0] if not _outdated(each)]
+
+
+def replaced_by(copies: Copies, textures: tuple[SceneTexture, ...]) -> dict[str, SceneTexture]:
+    """By the scene's own file, the copy that takes its place."""
+    base = PurePosixPath(textures_base(textures))
+    names = {each.file: each.name for each in textures}
+    return {
+        file: SceneTexture(names[file], str(base / copies.name / row.file), row.digest)
+        for row in copies.maps
+        if (file := str(base / row.file)) in names
+    }
+
+
+def digest_of(path: Path) -> str:
+    """SHA-256 of a file's contents; asked once for each state of the file. Raises `PictureError`."""
+    try:
+        state = path.stat()
+    except OSError as error:
+        raise PictureError(path.name, "no such file") from error
+    return _digest(path, state.st_mtime_ns, state.st_size)
+
+
+@lru_cache(maxsize=20_000)
+def _digest(path: Path, changed: int, size: int) -> str:
+    return file_digest(path, path.name)
+
+
+def _outdated(copies: Copies) -> bool:
+    base = copies.folder.parent
+    try:
+        return any(digest_of(base / row.file) != row.original_digest for row in copies.maps)
+    except PictureError:
+        return True
+
+
+def _below(file: Any, where: str) -> str:
+    if not isinstance(file, str) or not file or PurePosixPath(file).is_absolute() or ".." in PurePosixPath(file).parts:
+        raise InputError(f'{where}: "file" must be a path below the scene\'s own folder, got {file!r}')
+    return file
+
+
+def as_contents(raw: Mapping[str, Any]) -> bytes:
+    """A scene's JSON as bytes, the same for the same scene."""
+    return json.dumps(raw, indent=1, ensure_ascii=False).encode()
