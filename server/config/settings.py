@@ -10,6 +10,7 @@ ROOT = Path(__file__).resolve().parents[2]
 HOME = Path(os.environ.get("MATCHEDPAIR_HOME") or ROOT / "var").resolve()
 SCENES = Path(os.environ.get("MATCHEDPAIR_SCENES") or ROOT / "demo" / "scenes").resolve()
 ENGINES = Path(os.environ.get("MATCHEDPAIR_ENGINES") or ROOT / "demo" / "engines").resolve()
+TEXTURES = Path(os.environ.get("MATCHEDPAIR_TEXTURES") or SCENES).resolve()
 SCHEDULER = os.environ.get("MATCHEDPAIR_SCHEDULER", "")
 # rendering stops before the disk is so full that nothing can be written down any more
 KEEP_FREE_BYTES = int(float(os.environ.get("MATCHEDPAIR_KEEP_FREE_MB") or 500) * 1e6)
@@ -57,6 +58,7 @@ INSTALLED_APPS = [
     "server.matching",
     "server.motion",
     "server.searches",
+    "server.textures",
     "server.decisions",
     "server.sharing",
     "server.bench",

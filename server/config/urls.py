@@ -20,6 +20,7 @@ urlpatterns = [
     path("api/", include("server.matching.urls")),
     path("api/", include("server.motion.urls")),
     path("api/", include("server.searches.urls")),
+    path("api/", include("server.textures.urls")),
     path("api/", include("server.decisions.urls")),
     path("api/", include("server.sharing.urls")),
     re_path(r"^api/", not_found),

@@ -19,7 +19,8 @@ ROOT = Path(__file__).parents[2]
 class Catalogue(WithEngines, TestCase):
     def test_scenes_with_their_views(self):
         scenes = {scene["name"]: scene for scene in self.call("GET", "/api/scenes/").json()["scenes"]}
-        self.assertEqual(sorted(scenes), ["cloth-corner", "glass-cabinet", "marble-stall", "mist-lane", "test-ball"])
+        names = ["cloth-corner", "glass-cabinet", "marble-stall", "mist-lane", "shutter-wall", "test-ball"]
+        self.assertEqual(sorted(scenes), names)
         scene = scenes["marble-stall"]
         self.assertEqual([view["name"] for view in scene["views"]], ["counter", "shelf"])
         self.assertEqual(

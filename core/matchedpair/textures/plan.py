@@ -166,10 +166,10 @@ def _proposed(texture: TextureMap, role: Role, use: MapUse | None) -> tuple[int,
         needed = KEPT[role] * use.pixels_across
         divisor = _largest(lambda each: texture.width / each >= needed, within)
         return divisor, f"spans at most {use.pixels_across:.0f} pixels; {role} keeps {KEPT[role]:g} for each"
-    unseen = "no view shows it directly" if use is not None else "its use on screen is not known"
     wanted = WHERE_UNKNOWN[role]
-    kept = "stays as it is" if wanted == 1 else f"÷{wanted}"
-    return _largest(lambda each: each <= wanted, within), f"{unseen}: {role} {kept}"
+    kept = f"{role} stays" if wanted == 1 else f"{role} can be divided by {wanted}"
+    unseen = "" if use is None else "no view shows it directly: "
+    return _largest(lambda each: each <= wanted, within), f"{unseen}{kept}"
 
 
 def _largest(fits: Callable[[int], bool], among: Sequence[int]) -> int:

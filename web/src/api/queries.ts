@@ -20,6 +20,18 @@ export const enginesQuery = queryOptions({
   queryFn: () => body(api.GET("/api/engines/")),
 });
 
+export const texturePlacesQuery = queryOptions({
+  queryKey: ["texture places"],
+  queryFn: () => body(api.GET("/api/textures/")),
+});
+
+export const texturePlanQuery = (place: string) =>
+  queryOptions({
+    queryKey: ["texture plan", place],
+    queryFn: () => body(api.GET("/api/textures/plan/", { params: { query: { place } } })),
+    refetchInterval: (query) => (query.state.data?.unread ? 100 : AT_REST),
+  });
+
 export const transformsQuery = queryOptions({
   queryKey: ["view transforms"],
   queryFn: () => body(api.GET("/api/view-transforms/")),

@@ -1909,6 +1909,126 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/textures/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The scenes and folders that have maps. */
+        get: operations["textures_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/textures/before-and-after/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Render the scene as it is and with reduced copies: a study of one pair, queued. */
+        post: operations["textures_before_and_after_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/textures/choice/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** @description Decide a map's role or size, or leave both to the proposal. */
+        put: operations["textures_choice_update"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/textures/copies/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Write the reduced copies beside the originals; or delete a folder of them. */
+        post: operations["textures_copies_create"];
+        /** @description Write the reduced copies beside the originals; or delete a folder of them. */
+        delete: operations["textures_copies_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/textures/picture/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description A map, small, as a PNG. */
+        get: operations["textures_picture_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/textures/plan/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The plan of a place; ask again while maps are unread. */
+        get: operations["textures_plan_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/textures/use/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Ask an engine how large the views show each map; takes a few seconds. */
+        post: operations["textures_use_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/verdicts/{id}/": {
         parameters: {
             query?: never;
@@ -2044,6 +2164,24 @@ export interface components {
             /** Format: double */
             change: number;
         };
+        /** @description Which engine, for a picture of which size. */
+        AskUseRequest: {
+            place: string;
+            engine: string;
+            /** @default 1920 */
+            width: number;
+            /** @default 1080 */
+            height: number;
+        };
+        /** @description Which engine told the use on screen, for what. */
+        Asked: {
+            engine_title: string;
+            width: number;
+            height: number;
+            views: string[];
+            frames: number[];
+            out_of_date: boolean;
+        };
         /** @description On which zone; null for the whole picture. */
         AskedBrightnessRequest: {
             zone: number | null;
@@ -2112,11 +2250,29 @@ export interface components {
             /** @default  */
             transform: string;
         };
+        /** @description A scene or folder. */
+        AtPlaceRequest: {
+            place: string;
+        };
         /** @description What rows or columns can be. */
         Axis: {
             name: string;
             title: string;
             values: string[];
+        };
+        /** @description A pair of the scene as it is and with reduced copies. */
+        BeforeAfter: {
+            pair: number;
+            study: number;
+            engine: string;
+            sentence: string;
+            /** Format: double */
+            before_bytes: number | null;
+            /** Format: double */
+            after_bytes: number | null;
+            /** @description Whole picture and zones that were compared */
+            compared: number;
+            differing: string[];
         };
         /** @description A picture that can stand beside a pair; pictures and passes by seed, a reference's under seed 0. */
         Beside: {
@@ -2298,6 +2454,13 @@ export interface components {
          * @enum {string}
          */
         CheckedLimitStateEnum: "keeps" | "breaks" | "unsure" | "not known";
+        /** @description What a person decides of a map; null leaves it to the proposal. */
+        ChoiceRequest: {
+            place: string;
+            file: string;
+            role?: (components["schemas"]["RoleEnum"] | components["schemas"]["NullEnum"]) | null;
+            divisor?: number | null;
+        };
         /**
          * @description * `control` - Control
          *     * `trial` - Trial
@@ -2394,6 +2557,16 @@ export interface components {
             references: components["schemas"]["ContactCell"][];
             references_above: components["schemas"]["ContactCell"][];
             view_transform: string;
+        };
+        /** @description A folder of reduced copies. */
+        Copies: {
+            name: string;
+            title: string;
+            maps: number;
+            before_bytes: number;
+            after_bytes: number;
+            out_of_date: boolean;
+            pairs: components["schemas"]["BeforeAfter"][];
         };
         /** @description How many runs it concerned. */
         Count: {
@@ -3089,6 +3262,30 @@ export interface components {
         MadeStudy: {
             study: number;
         };
+        /** @description One map: what it is, what it takes in memory with its smaller copies, and what becomes of it. */
+        Map: {
+            file: string;
+            digest: string;
+            role: components["schemas"]["RoleEnum"];
+            role_reason: string;
+            width: number;
+            height: number;
+            channels: number;
+            bits: number;
+            floating: boolean;
+            bytes: number;
+            /** Format: double */
+            shown_percent: number | null;
+            /** Format: double */
+            pixels_across: number | null;
+            divisor: number;
+            proposed: number;
+            reason: string;
+            to_width: number;
+            to_height: number;
+            to_channels: number;
+            to_bytes: number;
+        };
         /**
          * @description * `settings` - settings
          *     * `noise` - noise
@@ -3301,6 +3498,22 @@ export interface components {
             name: string;
             title: string;
         };
+        /** @description How to render before and after; settings that are not given stand at their defaults. */
+        NewBeforeAfterRequest: {
+            place: string;
+            copies: string;
+            engine: string;
+            view: string;
+            /** @default 480 */
+            width: number;
+            /** @default 270 */
+            height: number;
+            settings?: {
+                [key: string]: number | string | boolean;
+            };
+            /** @default 2 */
+            repeats: number;
+        };
         /** @description A blind test to begin; without zones the whole picture is judged. */
         NewBlindTestRequest: {
             kind: components["schemas"]["BlindKindName"];
@@ -3388,6 +3601,8 @@ export interface components {
             /** @default  */
             less_than_fair: string;
         };
+        /** @enum {unknown} */
+        NullEnum: null;
         /**
          * @description * `frontier` - frontier
          *     * `tie` - tie
@@ -3616,6 +3831,12 @@ export interface components {
             /** Format: date-time */
             readonly created_at: string;
         };
+        /** @description A scene or a folder with maps. */
+        Place: {
+            key: string;
+            title: string;
+            maps: number;
+        };
         /** @description A draft's plan. */
         Plan: {
             options: components["schemas"]["PlannedOption"][];
@@ -3690,6 +3911,11 @@ export interface components {
             notes: string[];
             match_sheet: components["schemas"]["MatchSheet"] | null;
             plan: components["schemas"]["Plan"] | null;
+        };
+        /** @description A file that cannot be used, and why. */
+        Problem: {
+            file: string;
+            reason: string;
         };
         /** @description What is assumed of the production. */
         Production: {
@@ -3945,6 +4171,14 @@ export interface components {
             width?: number;
             height?: number;
         };
+        /**
+         * @description * `colour` - colour
+         *     * `relief` - relief
+         *     * `roughness` - roughness
+         *     * `mask` - mask
+         * @enum {string}
+         */
+        RoleEnum: "colour" | "relief" | "roughness" | "mask";
         /** @description One run; times in seconds, memory in bytes, null where unknown. */
         Run: {
             readonly id: number;
@@ -4435,6 +4669,10 @@ export interface components {
             verdicts: components["schemas"]["Verdict"][];
             disk: components["schemas"]["Disk"];
         };
+        /** @description The study that was made. */
+        StudyMade: {
+            study: number;
+        };
         /** @description All sequences of a study. */
         StudyMotion: {
             sentence: string;
@@ -4544,6 +4782,25 @@ export interface components {
             small: boolean;
             /** @description What to check when something is wrong with it. */
             readonly next_steps: string[];
+        };
+        /** @description All maps of a place, the largest first. */
+        TexturePlan: {
+            place: string;
+            title: string;
+            scene: string;
+            maps: components["schemas"]["Map"][];
+            before_bytes: number;
+            after_bytes: number;
+            /** @description Maps that are not read yet; ask again */
+            unread: number;
+            problems: components["schemas"]["Problem"][];
+            asked: components["schemas"]["Asked"] | null;
+            /** @description That can tell the use on screen */
+            engines: components["schemas"]["Named"][];
+            copies: components["schemas"]["Copies"][];
+            wrong_copies: string[];
+            roles: string[];
+            divisors: number[];
         };
         /**
          * @description * `up` - up
@@ -7560,6 +7817,185 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Proposal"];
+                };
+            };
+        };
+    };
+    textures_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Place"][];
+                };
+            };
+        };
+    };
+    textures_before_and_after_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewBeforeAfterRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StudyMade"];
+                };
+            };
+        };
+    };
+    textures_choice_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChoiceRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TexturePlan"];
+                };
+            };
+        };
+    };
+    textures_copies_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AtPlaceRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TexturePlan"];
+                };
+            };
+        };
+    };
+    textures_copies_destroy: {
+        parameters: {
+            query: {
+                name: string;
+                /** @description scene:NAME or folder:PATH */
+                place: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TexturePlan"];
+                };
+            };
+        };
+    };
+    textures_picture_retrieve: {
+        parameters: {
+            query: {
+                file: string;
+                /** @description scene:NAME or folder:PATH */
+                place: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/png": string;
+                };
+            };
+        };
+    };
+    textures_plan_retrieve: {
+        parameters: {
+            query: {
+                /** @description scene:NAME or folder:PATH */
+                place: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TexturePlan"];
+                };
+            };
+        };
+    };
+    textures_use_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AskUseRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TexturePlan"];
                 };
             };
         };

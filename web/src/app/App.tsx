@@ -31,6 +31,9 @@ const MotionPage = lazy(async () => ({
 const SearchPage = lazy(async () => ({
   default: (await import("../screens/search/SearchPage")).SearchPage,
 }));
+const TexturesPage = lazy(async () => ({
+  default: (await import("../screens/textures/TexturesPage")).TexturesPage,
+}));
 const RecipesPage = lazy(async () => ({
   default: (await import("../screens/recipes/RecipesPage")).RecipesPage,
 }));
@@ -55,6 +58,7 @@ export function App() {
             <Route path="/studies/:id/decide" element={<DecidePage />} />
             <Route path="/studies/:id/motion" element={<MotionPage />} />
             <Route path="/studies/:id/search" element={<SearchPage />} />
+            <Route path="/textures" element={<TexturesPage />} />
             <Route path="/recipes" element={<RecipesPage />} />
             <Route path="/studies/:id/contact-sheet" element={<ContactPage />} />
             <Route path="/pairs/:id" element={<PairPage />} />

@@ -8,6 +8,7 @@ const SCREENS = [
   ["/studies/new", "New study"],
   ["/queue", "Queue"],
   ["/scenes", "Scenes"],
+  ["/textures", "Textures"],
   ["/engines", "Engines"],
   ["/recipes", "Recipes"],
   ["/imports", "Renders from elsewhere"],

@@ -1,0 +1,5 @@
+from django.apps import AppConfig
+
+
+class TexturesConfig(AppConfig):
+    name = "server.textures"

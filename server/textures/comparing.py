@@ -1,0 +1,59 @@
+"""What renders say of reduced copies: the pairs of a scene as it is with the scene with those copies."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from statistics import median
+
+from matchedpair.engines import AS_IS
+from matchedpair.measures.zones import WHOLE
+
+from server.findings.models import Comparison
+from server.findings.pairs import PairFindings, SideFigures, pair_findings, with_all
+from server.studies.models import Pair
+from server.textures.places import Place
+
+
+@dataclass(frozen=True)
+class BeforeAfter:
+    """One pair: bytes of the engine's own structures on both sides, and the zones in which a difference shows."""
+
+    pair: Pair
+    sentence: str
+    before_bytes: float | None
+    after_bytes: float | None
+    compared: int
+    differing: list[str]
+
+
+def before_and_after(place: Place) -> dict[str, list[BeforeAfter]]:
+    """By the copies' name, the pairs that were rendered for them, newest first."""
+    if place.scene is None:
+        return {}
+    rows = with_all(Pair.objects.filter(
+        control__setup__scene__name=place.scene.name, control__setup__variant=AS_IS,
+        trial__setup__variant__startswith="reduced-", study__removed_at=None,
+    )).order_by("-pk")  # fmt: skip
+    found: dict[str, list[BeforeAfter]] = {}
+    for pair in rows:
+        if pair.under_test == ["light"]:
+            found.setdefault(pair.trial.setup.variant, []).append(_said(pair_findings(pair)))
+    return found
+
+
+def _said(found: PairFindings) -> BeforeAfter:
+    zones = [(WHOLE, found.comparison), *((zone.zone, zone.comparison) for zone in found.zones)]
+    compared = [(name, row) for name, row in zones if row is not None and row.difference is not None]
+    return BeforeAfter(
+        found.pair, found.sentence, _memory(found.control), _memory(found.trial), len(compared),
+        [name for name, row in compared if _differs(row)],
+    )  # fmt: skip
+
+
+def _differs(row: Comparison) -> bool:
+    return bool(row.difference and row.difference["found"])
+
+
+def _memory(side: SideFigures) -> float | None:
+    sizes = [run.structures_bytes for run in side.runs if run.structures_bytes is not None]
+    return float(median(sizes)) if sizes else None

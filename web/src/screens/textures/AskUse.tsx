@@ -1,0 +1,86 @@
+import { useMutation } from "@tanstack/react-query";
+import { useState } from "react";
+import { api, body, type Schema } from "../../api/client";
+import { Labelled } from "../../parts/Labelled";
+import { Notice } from "../../parts/Notice";
+
+type Plan = Schema["TexturePlan"];
+
+/** Asks an engine how large the views show each map, for the size that will be rendered. */
+export function AskUse({ plan, onPlan }: { plan: Plan; onPlan: (plan: Plan) => void }) {
+  const [engine, setEngine] = useState(plan.engines[0]?.name ?? "");
+  const [width, setWidth] = useState(String(plan.asked?.width ?? 1920));
+  const [height, setHeight] = useState(String(plan.asked?.height ?? 1080));
+  const ask = useMutation({
+    mutationFn: () =>
+      body(
+        api.POST("/api/textures/use/", {
+          body: { place: plan.place, engine, width: Number(width), height: Number(height) },
+        }),
+      ),
+    onSuccess: onPlan,
+  });
+  return (
+    <section>
+      <h2 className="text-lg font-semibold">How large they appear</h2>
+      <p className="mt-0.5 max-w-[34rem] text-sm">{toldBy(plan)}</p>
+      {plan.scene === "" ? null : plan.engines.length === 0 ? (
+        <p className="mt-1 text-soft text-sm">
+          No engine here can tell: its definition has no “texture_use”; see docs/engine-definitions.md.
+        </p>
+      ) : (
+        <form
+          className="mt-2 flex flex-wrap items-end gap-3"
+          onSubmit={(event) => {
+            event.preventDefault();
+            ask.mutate();
+          }}
+        >
+          <Labelled title="Engine">
+            <select className="field" value={engine} onChange={(event) => setEngine(event.target.value)}>
+              {plan.engines.map((each) => (
+                <option key={each.name} value={each.name}>
+                  {each.title}
+                </option>
+              ))}
+            </select>
+          </Labelled>
+          <Labelled title="Final width">
+            <input
+              className="field w-20 text-right"
+              inputMode="numeric"
+              value={width}
+              onChange={(event) => setWidth(event.target.value)}
+            />
+          </Labelled>
+          <Labelled title="Height">
+            <input
+              className="field w-20 text-right"
+              inputMode="numeric"
+              value={height}
+              onChange={(event) => setHeight(event.target.value)}
+            />
+          </Labelled>
+          <button type="submit" className="act" disabled={ask.isPending}>
+            {ask.isPending ? "Asking …" : "Ask the engine"}
+          </button>
+        </form>
+      )}
+      {ask.error ? (
+        <Notice kind="fault">
+          <p>{ask.error.message}</p>
+        </Notice>
+      ) : null}
+    </section>
+  );
+}
+
+function toldBy(plan: Plan): string {
+  if (plan.scene === "")
+    return "A folder by itself is shown by no view; the roles alone decide. Plan the scene to know more.";
+  const { asked } = plan;
+  if (!asked) return "Not asked yet: the roles alone decide.";
+  const frames = asked.frames.length > 1 ? `frames ${asked.frames.join(", ")}` : `frame ${asked.frames[0]}`;
+  const told = `Told by ${asked.engine_title} for ${asked.width} × ${asked.height}, ${asked.views.length} views, ${frames}: what one tile spans where it is nearest.`;
+  return asked.out_of_date ? `${told} The scene has changed since; ask again.` : told;
+}

@@ -1,0 +1,99 @@
+import { useMutation, useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import { useNavigate } from "react-router";
+import { api, body, type Schema } from "../../api/client";
+import { enginesQuery } from "../../api/queries";
+import { Labelled } from "../../parts/Labelled";
+import { Notice } from "../../parts/Notice";
+
+/** Renders the scene as it is and with reduced copies: a study of one pair. */
+export function BeforeAfterForm(props: {
+  plan: Schema["TexturePlan"];
+  copies: string;
+  scene: Schema["Scene"];
+}) {
+  const engines = useQuery(enginesQuery);
+  const usable = (engines.data?.engines ?? []).filter((each) => !each.missing);
+  const [chosen, setEngine] = useState("");
+  const [view, setView] = useState(props.scene.views[0]?.name ?? "");
+  const [width, setWidth] = useState("480");
+  const [height, setHeight] = useState("270");
+  const [open, setOpen] = useState(false);
+  const navigate = useNavigate();
+  const engine = chosen || (usable[0]?.name ?? "");
+  const begin = useMutation({
+    mutationFn: () =>
+      body(
+        api.POST("/api/textures/before-and-after/", {
+          body: {
+            place: props.plan.place,
+            copies: props.copies,
+            engine,
+            view,
+            width: Number(width),
+            height: Number(height),
+            repeats: 2,
+          },
+        }),
+      ),
+    onSuccess: (made) => void navigate(`/studies/${made.study}`),
+  });
+  if (!open)
+    return (
+      <button type="button" className="act mt-1" onClick={() => setOpen(true)}>
+        Render before and after …
+      </button>
+    );
+  return (
+    <form
+      className="mt-1 flex flex-wrap items-end gap-3"
+      onSubmit={(event) => {
+        event.preventDefault();
+        begin.mutate();
+      }}
+    >
+      <Labelled title="Engine">
+        <select className="field" value={engine} onChange={(event) => setEngine(event.target.value)}>
+          {usable.map((each) => (
+            <option key={each.name} value={each.name}>
+              {each.title}
+            </option>
+          ))}
+        </select>
+      </Labelled>
+      <Labelled title="View">
+        <select className="field" value={view} onChange={(event) => setView(event.target.value)}>
+          {props.scene.views.map((each) => (
+            <option key={each.name} value={each.name}>
+              {each.title}
+            </option>
+          ))}
+        </select>
+      </Labelled>
+      <Labelled title="Width">
+        <input
+          className="field w-20 text-right"
+          inputMode="numeric"
+          value={width}
+          onChange={(event) => setWidth(event.target.value)}
+        />
+      </Labelled>
+      <Labelled title="Height">
+        <input
+          className="field w-20 text-right"
+          inputMode="numeric"
+          value={height}
+          onChange={(event) => setHeight(event.target.value)}
+        />
+      </Labelled>
+      <button type="submit" className="act" disabled={begin.isPending}>
+        Render both, twice each
+      </button>
+      {begin.error ? (
+        <Notice kind="fault">
+          <p>{begin.error.message}</p>
+        </Notice>
+      ) : null}
+    </form>
+  );
+}
