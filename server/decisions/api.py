@@ -17,6 +17,7 @@ from rest_framework.response import Response
 from server.decisions import recipes as making
 from server.decisions import uses as using
 from server.decisions.deciding import assumptions, decided, production_of
+from server.decisions.from_search import save_found
 from server.decisions.models import RecipeVersion
 from server.decisions.serializers import (
     DecisionSerializer,
@@ -28,11 +29,13 @@ from server.decisions.serializers import (
     RecipeFileSerializer,
     RecipeSerializer,
     RenderRecipeSerializer,
+    SearchRecipeSerializer,
     UseSerializer,
     decision_row,
     recipe_row,
 )
 from server.findings.measure_table import pairs_by_option
+from server.searches.models import Search
 from server.studies.models import Option, Study
 
 PLACE = OpenApiParameter("place", str, description="Scene, view and size in words; empty for the worst of all places")
@@ -132,6 +135,16 @@ def new_recipe(request: Request, pk: int) -> Response:
     form = NewRecipeSerializer(data=request.data)
     form.is_valid(raise_exception=True)
     return Response(_recipe(making.save_recipe(study, **form.validated_data)), status=status.HTTP_201_CREATED)
+
+
+@extend_schema(request=SearchRecipeSerializer, responses={201: RecipeSerializer})
+@api_view(["POST"])
+def search_recipe(request: Request, pk: int) -> Response:
+    """Save what a search found as the next version of a recipe, by range of frames or constant."""
+    search = get_object_or_404(Search.objects.select_related("study", "base__setup__scene"), pk=pk)
+    form = SearchRecipeSerializer(data=request.data)
+    form.is_valid(raise_exception=True)
+    return Response(_recipe(save_found(search, **form.validated_data)), status=status.HTTP_201_CREATED)
 
 
 @extend_schema(methods=["GET"], responses=RecipeSerializer)

@@ -36,12 +36,18 @@ def save_recipe(
     chosen = [row for row in found.uses if row.chosen is not None and (not uses or row.use.name in uses)]
     if not chosen:
         raise InputError("none of these uses has a choice; loosen a limit or choose by hand")
-    version = (RecipeVersion.objects.filter(name=name).aggregate(last=Max("version"))["last"] or 0) + 1
     scenes = dict.fromkeys(facts.option.setup.scene.title for row in chosen for facts in _options(row))
-    recipe = Recipe(
-        name, version, author, timezone.now().isoformat(timespec="seconds"), ", ".join(scenes), note,
-        {row.use.name: _use(study, found, row) for row in chosen},
-    )  # fmt: skip
+    return keep_version(
+        study, name, author, note, ", ".join(scenes), {row.use.name: _use(study, found, row) for row in chosen}
+    )
+
+
+def keep_version(
+    study: Study, name: str, author: str, note: str, scene: str, uses: dict[str, RecipeUse]
+) -> RecipeVersion:
+    """Write the next version of a recipe."""
+    version = (RecipeVersion.objects.filter(name=name).aggregate(last=Max("version"))["last"] or 0) + 1
+    recipe = Recipe(name, version, author, timezone.now().isoformat(timespec="seconds"), scene, note, uses)
     return RecipeVersion.objects.create(
         study=study, name=name, version=version, author=author, note=note, document=document(recipe)
     )

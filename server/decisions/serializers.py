@@ -177,12 +177,23 @@ class NewUseSerializer(serializers.Serializer):
     weight = serializers.FloatField(min_value=0, max_value=1, required=False)
 
 
-class NewRecipeSerializer(serializers.Serializer):
-    """What is saved, by whom."""
+class SignedSerializer(serializers.Serializer):
+    """Under which name, by whom, with which note."""
 
     name = serializers.CharField(max_length=120)
     author = serializers.CharField(max_length=80)
     note = serializers.CharField(required=False, allow_blank=True, max_length=4000)
+
+
+class SearchRecipeSerializer(SignedSerializer):
+    """What a search found: by range of frames, or constant."""
+
+    constant = serializers.BooleanField(default=False)
+
+
+class NewRecipeSerializer(SignedSerializer):
+    """What is saved, by whom."""
+
     uses = serializers.ListField(child=serializers.CharField(max_length=40), required=False)
 
 

@@ -11,6 +11,7 @@ urlpatterns = [
     path("studies/<int:pk>/uses/<slug:name>/restore/", api.restore_use),
     path("studies/<int:pk>/production/", api.production),
     path("studies/<int:pk>/recipes/", api.new_recipe),
+    path("searches/<int:pk>/recipe/", api.search_recipe),
     path("recipes/", api.recipes),
     path("recipes/<int:pk>/", api.recipe),
     path("recipes/<int:pk>/restore/", api.restore_recipe),

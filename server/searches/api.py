@@ -6,7 +6,8 @@ from typing import Any
 
 from django.shortcuts import get_object_or_404
 from drf_spectacular.utils import extend_schema
-from matchedpair.choose.raising import Ladder
+from matchedpair.choose.exploring import frontier
+from matchedpair.choose.raising import Ladder, settings_key
 from matchedpair.errors import InputError
 from rest_framework import serializers, status
 from rest_framework.decorators import api_view
@@ -14,9 +15,13 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 
 from server.catalogue.fields import ScalarField, SettingsField
+from server.catalogue.scenes import scene_named
 from server.searches import searching
-from server.searches.models import Search, SearchState
+from server.searches.changes import Thresholds
+from server.searches.confirming import joined_frames
+from server.searches.models import Search, SearchState, Way
 from server.searches.proposals import proposed_ladders
+from server.searches.renders import frames_of, spent_seconds
 from server.studies.models import Option, Study
 
 
@@ -45,18 +50,29 @@ class NewSearchSerializer(serializers.Serializer):
     most_stops = serializers.FloatField(min_value=0.001, max_value=5, default=0.02)
     most_colour = serializers.FloatField(min_value=0.01, max_value=50, default=0.5)
     most_percent = serializers.FloatField(min_value=0.01, max_value=1000, default=2.0)
+    most_detail = serializers.FloatField(
+        min_value=0.1, max_value=100, allow_null=True, default=5.0, help_text="Percent of an octave's detail"
+    )
+    way = serializers.ChoiceField(choices=Way.choices, default=Way.RAISE)
+    frames = serializers.ListField(
+        child=serializers.IntegerField(), max_length=100, default=list, help_text="The present one when empty"
+    )
+    more_levels = serializers.IntegerField(min_value=0, max_value=5, default=0, help_text="Safety of frame ranges")
     most_renders = serializers.IntegerField(min_value=2, max_value=10000, allow_null=True, default=None)
+    most_minutes = serializers.FloatField(min_value=0.01, max_value=100_000, allow_null=True, default=None)
 
 
 class GoOnSerializer(serializers.Serializer):
-    """With a larger budget, or as it was."""
+    """With a larger budget, or without one."""
 
     most_renders = serializers.IntegerField(min_value=2, max_value=10000, allow_null=True, default=None)
+    most_minutes = serializers.FloatField(min_value=0.01, max_value=100_000, allow_null=True, default=None)
 
 
 class TraceSerializer(serializers.Serializer):
     """One decision of a search."""
 
+    frame = serializers.IntegerField()
     passed = serializers.IntegerField()
     setting = serializers.CharField()
     level = ScalarField()
@@ -67,10 +83,55 @@ class TraceSerializer(serializers.Serializer):
     pair = serializers.IntegerField(allow_null=True)
 
 
+class WaySerializer(serializers.Serializer):
+    """One way of rendering that exploring tried."""
+
+    frame = serializers.IntegerField()
+    settings = SettingsField(help_text="Those that are explored")
+    seconds = serializers.FloatField(allow_null=True)
+    amount = serializers.FloatField(allow_null=True, help_text="Share of the threshold")
+    change = serializers.CharField()
+    on_frontier = serializers.BooleanField()
+    pair = serializers.IntegerField(allow_null=True)
+
+
+class FrameRangeSerializer(serializers.Serializer):
+    """Frames with the same settings; of these those that a search raised."""
+
+    first = serializers.IntegerField()
+    last = serializers.IntegerField()
+    settings = SettingsField()
+
+
+class FrameResultSerializer(serializers.Serializer):
+    """What was found at a frame, and the pair at full size that shows it."""
+
+    frame = serializers.IntegerField()
+    settings = SettingsField()
+    pair = serializers.IntegerField(allow_null=True)
+
+
+class JoinedSerializer(serializers.Serializer):
+    """The result along the frames, and what constant settings waste."""
+
+    ranges = FrameRangeSerializer(many=True)
+    constant = SettingsField()
+    by_range_seconds = serializers.FloatField(allow_null=True)
+    constant_seconds = serializers.FloatField(allow_null=True)
+    wasted_share = serializers.FloatField(allow_null=True)
+
+
 class SearchSerializer(serializers.Serializer):
     """A search with its trace and what it found so far."""
 
     id = serializers.IntegerField()
+    way = serializers.ChoiceField(choices=Way.choices)
+    frames = FrameResultSerializer(many=True, help_text="Those that were looked at and have a result")
+    more_levels = serializers.IntegerField()
+    joined = JoinedSerializer(allow_null=True)
+    ways = WaySerializer(many=True)
+    most_seconds = serializers.FloatField(allow_null=True)
+    spent_seconds = serializers.FloatField()
     state = serializers.ChoiceField(choices=SearchState.choices)
     words = serializers.CharField()
     scale = serializers.FloatField()
@@ -89,6 +150,9 @@ class SearchesSerializer(serializers.Serializer):
 
     base = serializers.IntegerField(help_text="Option that a search begins from")
     base_title = serializers.CharField()
+    frame = serializers.IntegerField()
+    first_frame = serializers.IntegerField()
+    last_frame = serializers.IntegerField()
     proposed = ProposedLadderSerializer(many=True)
     searches = SearchSerializer(many=True)
 
@@ -105,7 +169,7 @@ def searches(request: Request, pk: int) -> Response:
     if base is None:
         raise InputError("the study's plan has no control to begin from")
     body = {
-        "base": base.pk, "base_title": base.title or "as the control",
+        "base": base.pk, "base_title": base.title or "as the control", **_frames(base),
         "proposed": [
             {
                 "setting": each.setting.name, "title": each.setting.title, "unit": each.setting.unit,
@@ -124,10 +188,11 @@ def _begin(study: Study, request: Request) -> Response:
     values = form.validated_data
     base = get_object_or_404(Option.objects.select_related("setup__scene", "study"), pk=values["base"], study=study)
     ladders = [Ladder(each["setting"], tuple(each["levels"])) for each in values["ladders"]]
-    made = searching.begin(
-        base, ladders, scale=values["scale"], most_renders=values["most_renders"],
-        thresholds=searching.Thresholds(values["most_stops"], values["most_colour"], values["most_percent"]),
-    )  # fmt: skip
+    most = Thresholds(*(values[f"most_{name}"] for name in ("stops", "colour", "percent", "detail")))
+    made = searching.begin(base, ladders, searching.Asked(
+        most, scale=values["scale"], way=values["way"], frames=values["frames"], more_levels=values["more_levels"],
+        most_renders=values["most_renders"], most_seconds=_seconds(values["most_minutes"]),
+    ))  # fmt: skip
     return Response(SearchSerializer(_row(made)).data, status=status.HTTP_201_CREATED)
 
 
@@ -147,32 +212,90 @@ def go_on(request: Request, pk: int) -> Response:
     form = GoOnSerializer(data=request.data)
     form.is_valid(raise_exception=True)
     row = _search(pk)
-    searching.go_on(row, form.validated_data["most_renders"])
+    values = form.validated_data
+    searching.go_on(row, values["most_renders"], _seconds(values["most_minutes"]))
     return Response(SearchSerializer(_row(row)).data)
 
 
 def _search(pk: int) -> Search:
-    return get_object_or_404(Search.objects.select_related("study", "base"), pk=pk)
+    return get_object_or_404(Search.objects.select_related("study", "base__setup__scene"), pk=pk)
+
+
+def _seconds(minutes: float | None) -> float | None:
+    return None if minutes is None else 60.0 * minutes
+
+
+def _frames(base: Option) -> dict[str, int]:
+    scene = scene_named(base.setup.scene.name)
+    return {"frame": base.setup.frame, "first_frame": scene.first_frame, "last_frame": scene.last_frame}
 
 
 def _row(row: Search) -> dict[str, Any]:
     """A search as plain values; each decision with the pair that shows it."""
-    rendered = {_key(side) for each in row.compared for side in (each["lower"], each["upper"])}
+    rendered = {(each["frame"], settings_key(side)) for each in row.compared for side in (each["lower"], each["upper"])}
+    frames = [frame for frame in frames_of(row) if str(frame) in row.found]
+    pairs = {each["frame"]: each["pair"] for each in row.confirmed}
     return {
         "id": row.pk, "state": row.state, "words": row.words, "scale": row.scale, "renders": len(rendered),
-        "most_renders": row.most_renders, "unused": row.unused, "before": row.base.settings,
-        "found": row.found or row.base.settings, "pair": row.pair_id, "created_at": row.created_at,
+        "most_renders": row.most_renders, "most_seconds": row.most_seconds, "spent_seconds": spent_seconds(row),
+        "way": row.way, "more_levels": row.more_levels, "unused": row.unused, "before": row.base.settings,
+        "found": row.found[str(frames[0])] if frames else row.base.settings,
+        "frames": [
+            {"frame": frame, "settings": _raised(row, row.found[str(frame)]), "pair": pairs.get(frame)}
+            for frame in frames
+        ],
+        "joined": _joined(row), "pair": row.pair_id, "created_at": row.created_at,
         "trace": [{**each, "passed": each["pass"], "pair": _pair_of(row, each)} for each in row.trace],
+        "ways": _ways(row) if row.way == Way.EXPLORE else [],
     }  # fmt: skip
 
 
+def _raised(row: Search, settings: dict[str, Any]) -> dict[str, Any]:
+    """Of all settings those that the search raises."""
+    return {each["setting"]: settings[each["setting"]] for each in row.ladders}
+
+
+def _joined(row: Search) -> dict[str, Any] | None:
+    if row.state not in (SearchState.CONFIRMING, SearchState.DONE):
+        return None
+    try:
+        found = joined_frames(row, searching.ladders_of(row))
+    except InputError:  # its scene is gone; the frames that were looked at are still told
+        return None
+    if found is None:
+        return None
+    return {
+        "ranges": [
+            {"first": each.first, "last": each.last, "settings": _raised(row, each.settings)} for each in found.ranges
+        ],
+        "constant": _raised(row, found.constant),
+        "by_range_seconds": found.waste.by_range_seconds if found.waste else None,
+        "constant_seconds": found.waste.constant_seconds if found.waste else None,
+        "wasted_share": found.waste.share if found.waste else None,
+    }  # fmt: skip
+
+
+def _ways(row: Search) -> list[dict[str, Any]]:
+    """What exploring tried, in its order."""
+    rows = []
+    for frame in frames_of(row):
+        tried = searching.tried_at(row, frame)
+        best = {settings_key(each.settings) for each in frontier(tried)}
+        entries = [each for each in row.compared if each["frame"] == frame]
+        for entry, each in zip(entries, tried, strict=True):
+            rows.append({
+                "frame": frame, "settings": _raised(row, dict(each.settings)), "seconds": each.seconds,
+                "amount": each.change.amount if each.change else None,
+                "change": each.change.words if each.change else "",
+                "on_frontier": settings_key(each.settings) in best, "pair": entry["pair"],
+            })  # fmt: skip
+    return rows
+
+
 def _pair_of(row: Search, decision: dict[str, Any]) -> int | None:
-    """The latest comparison of this setting at this level."""
+    """The latest comparison of this setting at this level, in this frame."""
     name, level = decision["setting"], decision["level"]
     shown = [each["pair"] for each in row.compared
-             if each["lower"].get(name) == level and each["upper"].get(name) != level]  # fmt: skip
+             if each["frame"] == decision["frame"] and each["lower"].get(name) == level
+             and each["upper"].get(name) != level]  # fmt: skip
     return shown[-1] if shown else None
-
-
-def _key(settings: dict[str, Any]) -> str:
-    return repr(sorted(settings.items()))

@@ -18,27 +18,40 @@ class SearchState(models.TextChoices):
     STOPPED = "stopped", "Stopped"
 
 
+class Way(models.TextChoices):
+    """How a search goes about it."""
+
+    RAISE = "raise", "Raise one setting after the other"
+    EXPLORE = "explore", "Explore combinations"
+
+
 class Search(models.Model):
     """One search from an option's settings.
 
     `ladders` are settings with their levels from low to high, in the order in which they are raised; `compared` the
-    ways of rendering that were held against each other, each with the pair that shows it; `trace` and `found` what came
-    of them so far.
+    ways of rendering that were held against each other, each with its frame and the pair that shows it; `trace` the
+    decisions, and `found` the settings by frame that came of them so far; `confirmed` what was rendered at full size.
     """
 
     study = models.ForeignKey(Study, on_delete=models.CASCADE, related_name="searches")
     base = models.ForeignKey(Option, on_delete=models.CASCADE, related_name="+", help_text="The present settings")
+    way = models.CharField(max_length=10, choices=Way.choices, default=Way.RAISE)
     ladders = models.JSONField()
+    frames = models.JSONField(default=list, help_text="Looked at; the present one alone where it is empty")
+    more_levels = models.PositiveSmallIntegerField(default=0, help_text="Safety of frame ranges")
     scale = models.FloatField(default=0.5, help_text="Share of the size that is searched at")
     most_stops = models.FloatField(default=0.02)
     most_colour = models.FloatField(default=0.5, help_text="ΔE00 after the brightness is made equal")
     most_percent = models.FloatField(default=2.0, help_text="In a cell that differs by itself")
+    most_detail = models.FloatField(null=True, default=5.0, help_text="Percent of an octave's detail")
+    most_seconds = models.FloatField(null=True, help_text="Budget of rendering time")
     most_renders = models.PositiveIntegerField(null=True, help_text="Budget of ways of rendering")
     state = models.CharField(max_length=20, choices=SearchState.choices, default=SearchState.SEARCHING)
     compared = models.JSONField(default=list)
     trace = models.JSONField(default=list)
     unused = models.JSONField(default=list)
-    found = models.JSONField(default=dict)
+    found = models.JSONField(default=dict, help_text="Settings by frame")
+    confirmed = models.JSONField(default=list, help_text="By frame: options present, found, constant, and their pair")
     words = models.TextField(blank=True)
     pair = models.ForeignKey(
         Pair,

@@ -1,59 +1,67 @@
-"""Carries searches out: asks the core what to compare next, renders it small, and confirms the result at full size."""
+"""Carries searches out: asks the core what to render next, renders it small, and confirms the result at full size."""
 
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import asdict, dataclass, replace
+from dataclasses import asdict, dataclass, field
+from typing import Any
 
 from django.db import transaction
 from django.utils import timezone
-from matchedpair.choose.raising import Change, Compared, Ladder, RaisingStep, next_raise
-from matchedpair.engines.setting import Value
+from matchedpair.choose.exploring import ExploringStep, Tried, next_explored, top_of
+from matchedpair.choose.raising import Change, Compared, Ladder, RaisingStep, next_raise, settings_key
 from matchedpair.errors import InputError, MatchedPairError, SettingsError
 
 from server.catalogue.engines import engine_named, missing_reason
-from server.findings.models import Comparison
-from server.findings.pairs import pair_findings, with_all
 from server.findings.partners import as_side
 from server.runs.actions import must_be_ours, queue_options, stop_runs
 from server.runs.models import BAD_STATES, OPEN_STATES, Run
-from server.searches.models import Search, SearchState
-from server.studies.actions import any_pair, keep_variant
-from server.studies.models import Option, Pair, Purpose, Study
+from server.searches.changes import PENDING, Thresholds, change_of, thresholds_of
+from server.searches.confirming import begin_confirming, confirmed_words
+from server.searches.models import Search, SearchState, Way
+from server.searches.renders import frames_of, option_of, options_of, pair_of, seconds_of, spent_seconds
+from server.studies.models import Option, Study
 
 GOING_ON = (SearchState.SEARCHING, SearchState.CONFIRMING)
-PENDING = "pending"
 
 
 @dataclass(frozen=True)
-class Thresholds:
-    """Above which a change counts: stops of brightness, ΔE00 of colour, percent in a cell that differs by itself."""
+class Asked:
+    """How a search is to go; `frames` without any looks at the present one alone."""
 
-    stops: float
-    colour: float
-    percent: float
+    thresholds: Thresholds
+    scale: float = 0.5
+    way: str = Way.RAISE
+    frames: Sequence[int] = field(default_factory=tuple)
+    more_levels: int = 0
+    most_renders: int | None = None
+    most_seconds: float | None = None
 
 
 @transaction.atomic
-def begin(
-    base: Option, ladders: Sequence[Ladder], *, scale: float, thresholds: Thresholds, most_renders: int | None
-) -> Search:
+def begin(base: Option, ladders: Sequence[Ladder], asked: Asked) -> Search:
     """Begin a search from an option's settings; its first renders are queued at once.
 
     Raises
     ------
     InputError, SettingsError
-        Where its renders were made elsewhere, its engine is missing, a level does not fit, or a search is under way.
+        Where its renders were made elsewhere, its engine is missing, a level or frame does not fit, or a search is
+        under way.
     """
     study = base.study
     must_be_ours(study)
-    _check(base, ladders)
+    frames = sorted(set(asked.frames))
+    _check(base, ladders, frames)
+    if asked.way == Way.EXPLORE and asked.most_renders is None and asked.most_seconds is None:
+        raise InputError("exploring needs a budget: of renders, or of minutes")
     if study.searches.filter(state__in=GOING_ON).exists():
         raise InputError("a search of this study is under way; stop it first")
+    most = asked.thresholds
     row = Search.objects.create(
-        study=study, base=base, ladders=[asdict(ladder) for ladder in ladders], scale=scale,
-        most_stops=thresholds.stops, most_colour=thresholds.colour, most_percent=thresholds.percent,
-        most_renders=most_renders,
+        study=study, base=base, way=asked.way, ladders=[asdict(ladder) for ladder in ladders], scale=asked.scale,
+        frames=frames, more_levels=asked.more_levels, most_stops=most.stops, most_colour=most.colour,
+        most_percent=most.percent, most_detail=most.detail, most_renders=asked.most_renders,
+        most_seconds=asked.most_seconds,
     )  # fmt: skip
     advance(row)
     return row
@@ -75,21 +83,18 @@ def advance(row: Search) -> int:
     """Take a search's next step, if its last is done. Returns how many renders were queued."""
     if row.state == SearchState.CONFIRMING:
         return _confirmed(row)
-    compared = []
-    for each in row.compared:
-        change = _change(row, each["pair"])
-        if change == PENDING:
-            return 0
-        assert not isinstance(change, str)
-        compared.append(Compared(each["lower"], each["upper"], change))
-    ladders = [Ladder(each["setting"], tuple(each["levels"])) for each in row.ladders]
-    step = next_raise(ladders, row.base.settings, compared, most_renders=row.most_renders)
-    _note(row, step)
-    if step.state == "render":
-        return _compare(row, step)
-    if step.state == "done":
-        return _confirm(row, step)
-    return _end(row, SearchState.FAILED if step.state == "failed" else SearchState.OUT_OF_BUDGET, step.words)
+    if not _judge(row):
+        return 0
+    for frame in frames_of(row):
+        step = _next(row, frame)
+        _note(row, frame, step)
+        if step.state == "render":
+            return _render(row, frame, step)
+        if step.state != "done":
+            where = f" (frame {frame})" if row.frames else ""
+            ended = SearchState.FAILED if step.state == "failed" else SearchState.OUT_OF_BUDGET
+            return _end(row, ended, step.words + where)
+    return _confirm(row)
 
 
 @transaction.atomic
@@ -97,28 +102,50 @@ def stop(row: Search) -> None:
     """Stop a search and its renders to come; what is rendered stays. Raises `InputError`."""
     if row.state not in GOING_ON:
         raise InputError("this search is over")
-    stop_runs(Run.objects.filter(option__in=_options(row), state__in=OPEN_STATES))
+    stop_runs(Run.objects.filter(option__in=options_of(row), state__in=OPEN_STATES))
     _end(row, SearchState.STOPPED, "stopped by hand; what was compared stays")
 
 
 @transaction.atomic
-def go_on(row: Search, most_renders: int | None = None) -> int:
+def go_on(row: Search, most_renders: int | None = None, most_seconds: float | None = None) -> int:
     """Go on with a search that was stopped, failed or ran out of budget; bad renders are made again.
 
     Raises `InputError`.
     """
     if row.state in (*GOING_ON, SearchState.DONE):
         raise InputError("only a search that was stopped, failed or ran out of budget can go on")
-    if most_renders is not None:
-        row.most_renders = most_renders
+    if row.state == SearchState.OUT_OF_BUDGET or most_renders is not None or most_seconds is not None:
+        row.most_renders, row.most_seconds = most_renders, most_seconds
     row.state, row.ended_at, row.words = SearchState.SEARCHING, None, "goes on"
     row.save()
-    bad = list(Option.objects.filter(pk__in=_options(row), runs__state__in=BAD_STATES).distinct())
+    bad = list(Option.objects.filter(pk__in=options_of(row), runs__state__in=BAD_STATES).distinct())
     queued = queue_options(row.study, bad) if bad else 0
     return queued or advance(row)
 
 
-def _check(base: Option, ladders: Sequence[Ladder]) -> None:
+def study_searches(study: Study) -> list[Search]:
+    """The searches of a study, newest first."""
+    return list(study.searches.select_related("base__setup"))
+
+
+def ladders_of(row: Search) -> list[Ladder]:
+    """The settings that a search raises, each with its levels."""
+    return [Ladder(each["setting"], tuple(each["levels"])) for each in row.ladders]
+
+
+def tried_at(row: Search, frame: int) -> list[Tried]:
+    """What exploring tried at a frame: the top first, then everything that was held against it."""
+    entries = [each for each in row.compared if each["frame"] == frame]
+    options = Option.objects.prefetch_related("runs__study").in_bulk([each["options"][0] for each in entries])
+    found = []
+    for each in entries:
+        option = options.get(each["options"][0])
+        seconds = seconds_of(option) if option is not None else None
+        found.append(Tried(each["lower"], seconds, _kept_change(each)))
+    return found
+
+
+def _check(base: Option, ladders: Sequence[Ladder], frames: Sequence[int]) -> None:
     definition = engine_named(base.engine)
     missing = missing_reason(definition, base.build)
     if missing:
@@ -137,118 +164,131 @@ def _check(base: Option, ladders: Sequence[Ladder]) -> None:
             problems[ladder.setting] = "the levels must rise"
     if problems:
         raise SettingsError(problems)
-    as_side(base)
+    scene = as_side(base).scene
+    outside = [frame for frame in frames if not scene.first_frame <= frame <= scene.last_frame]
+    if outside:
+        raise InputError(
+            f"{scene.title} has frames {scene.first_frame} to {scene.last_frame}; {outside[0]} is none of them"
+        )
+    if any(frame != base.setup.frame for frame in frames) and definition.cannot("frame"):
+        raise InputError(f"{definition.title}'s definition has no way to ask for a frame")
 
 
-def _compare(row: Search, step: RaisingStep) -> int:
-    """Queue the two ways of rendering, and make the pair that compares them."""
-    lower, upper = (_option(row, settings, scale=row.scale) for settings in (step.lower, step.upper))
-    pair = _pair(upper, lower)
-    row.compared = [*row.compared, {"lower": step.lower, "upper": step.upper, "pair": pair.pk}]
+def _judge(row: Search) -> bool:
+    """Note what each comparison shows, once it can be told; False while one is to come."""
+    most = thresholds_of(row)
+    for each in row.compared:
+        if each.get("change"):
+            continue
+        found = change_of(each["pair"], most) if each["pair"] else _alone(each)
+        if found == PENDING:
+            return False
+        assert not isinstance(found, str)
+        each["change"] = asdict(found) if found else None
     row.save()
-    return queue_options(row.study, [upper, lower])
+    return True
 
 
-def _pair(control: Option, trial: Option) -> Pair:
-    """Their pair, with the settings under test in which they differ."""
-    pair = any_pair(control, trial)
-    differing = sorted(name for name, value in trial.settings.items() if control.settings.get(name) != value)
-    pair.under_test = list(dict.fromkeys([*pair.under_test, *differing]))
-    pair.save()
-    return pair
+def _alone(entry: Mapping[str, Any]) -> Change | str | None:
+    """The top, which nothing is compared with: it changes nothing once it is rendered."""
+    runs = [run for run in Run.objects.filter(option__in=entry["options"]) if not run.warm_up]
+    if any(run.state in OPEN_STATES for run in runs):
+        return PENDING
+    return Change(False, 0.0) if any(run.times() for run in runs) else None
 
 
-def _confirm(row: Search, step: RaisingStep) -> int:
-    """The result against the present settings, at full size; nothing when it is the same."""
-    option = _option(row, step.settings, scale=1.0)
-    if option.pk == row.base.pk:
-        return _end(row, SearchState.DONE, "the present settings are the least already")
-    row.pair = _pair(row.base, option)
-    row.state, row.words = SearchState.CONFIRMING, "rendered at full size beside the present settings"
-    row.save()
-    return queue_options(row.study, [row.base, option]) or _confirmed(row)
+def _kept_change(entry: Mapping[str, Any]) -> Change | None:
+    return Change(**entry["change"]) if entry.get("change") else None
 
 
-def _confirmed(row: Search) -> int:
-    if row.pair is None:
-        return _end(row, SearchState.FAILED, "the pair of the result is gone")
-    change = _change(row, row.pair.pk)
-    if change == PENDING:
-        return 0
-    assert not isinstance(change, str)
-    if change is None:
-        return _end(row, SearchState.FAILED, "the result could not be rendered at full size")
-    words = "nothing that can be told" if not change.found else change.words or "less than the threshold"
-    kept = "It holds at full size" if change.amount <= 1.0 else "At full size it changes more than the threshold"
-    return _end(row, SearchState.DONE, f"{kept}: {words}")
-
-
-def _option(row: Search, settings: Mapping[str, Value], *, scale: float) -> Option:
-    side = replace(as_side(row.base), settings=dict(settings))
-    if scale < 1.0:
-        side = side.smaller(scale)
-    changed = [f"{name.replace('_', ' ')} {value:g}" for name, value in settings.items()
-               if value != row.base.settings.get(name) and isinstance(value, int | float)]  # fmt: skip
-    small = [] if scale >= 1.0 else [f"{side.setup.width} × {side.setup.height}"]
-    return keep_variant(
-        row.base,
-        side,
-        ", ".join([*changed, *small]) or "as the control",
-        control=row.base.control,
-        purpose=Purpose.COUNTED if scale >= 1.0 else Purpose.SEARCH,
+def _next(row: Search, frame: int) -> RaisingStep | ExploringStep:
+    ladders = ladders_of(row)
+    entries = [each for each in row.compared if each["frame"] == frame]
+    elsewhere = {
+        (each["frame"], settings_key(side)) for each in row.compared if each["frame"] != frame
+        for side in (each["lower"], each["upper"])
+    }  # fmt: skip
+    left = None if row.most_renders is None else max(row.most_renders - len(elsewhere), 0)
+    spent = spent_seconds(row) if row.most_seconds is not None else 0.0
+    if row.way == Way.EXPLORE:
+        shared = None if row.most_renders is None else row.most_renders // len(frames_of(row))
+        seconds = None if row.most_seconds is None else _share_of_time(row, frame)
+        return next_explored(
+            ladders, row.base.settings, tried_at(row, frame), most_renders=shared, spent_seconds=spent,
+            most_seconds=seconds, seed=frame,
+        )  # fmt: skip
+    compared = [Compared(each["lower"], each["upper"], _kept_change(each)) for each in entries]
+    return next_raise(
+        ladders, row.base.settings, compared, most_renders=left, spent_seconds=spent, most_seconds=row.most_seconds
     )
 
 
-def _change(row: Search, pair: int) -> Change | str | None:
-    """What a pair's trial changes; None when a side could not be rendered, `PENDING` while it is to come."""
-    kept = with_all(Pair.objects.filter(pk=pair)).first()
-    if kept is None:
-        return None
-    found = pair_findings(kept)
-    runs = [run for option in (kept.control, kept.trial) for run in option.runs.all() if not run.warm_up]
-    if any(run.state in OPEN_STATES for run in runs):
-        return PENDING
-    if len(found.control.runs) < 2 or len(found.trial.runs) < 2:
-        return None
-    if found.comparison is None:
-        return PENDING
-    zones = [("", found.comparison), *((zone.zone, zone.comparison) for zone in found.zones if zone.comparison)]
-    thresholds = Thresholds(row.most_stops, row.most_colour, row.most_percent)
-    parts = [part for zone, comparison in zones for part in _parts(zone, comparison, thresholds)]
-    differs = any(comparison.difference and comparison.difference["found"] for _, comparison in zones)
-    amount, words = max(parts, default=(0.0, ""))
-    return Change(differs or amount > 0.0, amount, words)
+def _share_of_time(row: Search, frame: int) -> float:
+    """Each frame may use as much time as its place in the order gives it, so that the last one gets its share."""
+    assert row.most_seconds is not None
+    frames = frames_of(row)
+    return row.most_seconds * (frames.index(frame) + 1) / len(frames)
 
 
-def _parts(zone: str, comparison: Comparison, most: Thresholds) -> list[tuple[float, str]]:
-    """Each way in which the pictures differ in a zone, as a share of its threshold, in words; chance is none."""
-    where = f" in {zone}" if zone else ""
-    found = []
-    look, difference = comparison.look, comparison.difference
-    if look and look["interval"] and look["interval"][0] * look["interval"][1] > 0.0:
-        found.append((abs(look["stops"]) / most.stops, f"{look['stops']:+.3f} stops{where}".replace("-", "−")))
-    if difference and difference["found"]:
-        if look:
-            colour = look["delta_e_after_gain"]
-            found.append((colour / most.colour, f"{colour:.2f} ΔE00 of colour{where}"))
-        cells = [cell for cell in difference["zones"] if abs(cell["percent"]) > cell["smallest_seen_percent"]]
-        if cells:
-            worst = max(cells, key=lambda cell: abs(cell["percent"]))
-            told = f"{worst['percent']:+.2g} % in row {worst['row'] + 1}, column {worst['column'] + 1}{where}"
-            found.append((abs(worst["percent"]) / most.percent, told.replace("-", "−")))
-    return found
+def _render(row: Search, frame: int, step: RaisingStep | ExploringStep) -> int:
+    """Queue what the step asks for, and make the pair that compares it."""
+    if isinstance(step, RaisingStep):
+        lower, upper = step.lower, step.upper
+    else:
+        lower, upper = step.settings, top_of(ladders_of(row), row.base.settings)
+    option = option_of(row, frame, lower, small=True)
+    options, pair = [option], None
+    if lower != upper:
+        options.append(option_of(row, frame, upper, small=True))
+        pair = pair_of(options[1], option).pk
+    entry = {
+        "frame": frame, "lower": lower, "upper": upper, "pair": pair, "options": [each.pk for each in options],
+        "change": None,
+    }  # fmt: skip
+    row.compared = [*row.compared, entry]
+    row.save()
+    return queue_options(row.study, options[::-1])
 
 
-def _note(row: Search, step: RaisingStep) -> None:
-    row.trace = [
-        {
-            "pass": each.passed, "setting": each.setting, "level": each.level, "outcome": each.outcome,
-            "words": each.words, "change": each.change.words if each.change else "",
-            "amount": each.change.amount if each.change else None,
-        }
-        for each in step.trace
-    ]  # fmt: skip
-    row.unused, row.found, row.words = list(step.unused), step.settings, step.words
+def _confirm(row: Search) -> int:
+    """The result against the present settings, at full size; nothing when it is the same."""
+    rendered = begin_confirming(row, ladders_of(row))
+    if not rendered:
+        return _end(row, SearchState.DONE, "the present settings are the least already")
+    row.state, row.words = SearchState.CONFIRMING, "rendered at full size beside the present settings"
+    row.save()
+    return queue_options(row.study, rendered) or _confirmed(row)
+
+
+def _confirmed(row: Search) -> int:
+    words = confirmed_words(row)
+    if words == PENDING:
+        return 0
+    if words is None:
+        return _end(row, SearchState.FAILED, "the result could not be rendered at full size")
+    return _end(row, SearchState.DONE, words)
+
+
+def _note(row: Search, frame: int, step: RaisingStep | ExploringStep) -> None:
+    """Keep what is decided so far at a frame."""
+    row.words = step.words
+    if isinstance(step, RaisingStep):
+        rows = [
+            {
+                "frame": frame, "pass": each.passed, "setting": each.setting, "level": each.level,
+                "outcome": each.outcome, "words": each.words, "change": each.change.words if each.change else "",
+                "amount": each.change.amount if each.change else None,
+            }
+            for each in step.trace
+        ]  # fmt: skip
+        row.trace = [*(each for each in row.trace if each["frame"] != frame), *rows]
+        if frame == frames_of(row)[0]:
+            row.unused = list(step.unused)
+        elif step.state == "done":  # of no use is what changes nothing in any frame
+            row.unused = [name for name in row.unused if name in step.unused]
+        row.found = {**row.found, str(frame): step.settings}
+    elif step.state != "render":
+        row.found = {**row.found, str(frame): step.settings}
     row.save()
 
 
@@ -256,14 +296,3 @@ def _end(row: Search, state: SearchState, words: str) -> int:
     row.state, row.words, row.ended_at = state, words, timezone.now()
     row.save()
     return 0
-
-
-def _options(row: Search) -> list[int]:
-    pairs = Pair.objects.filter(pk__in=[each["pair"] for each in row.compared] + ([row.pair_id] if row.pair_id else []))
-    own = {pk for pair in pairs.values_list("control", "trial") for pk in pair}
-    return sorted(own - {row.base_id})
-
-
-def study_searches(study: Study) -> list[Search]:
-    """The searches of a study, newest first."""
-    return list(study.searches.select_related("base"))

@@ -34,11 +34,61 @@ def made() -> Recipe:
                   {"animation": use, "still": replace(use, title="Still", settings={"samples": 128})})  # fmt: skip
 
 
+def by_frame(*ranges) -> Recipe:
+    """The same with settings of their own for ranges of frames, each first, last, samples."""
+    recipe = made()
+    rows = tuple({"first": a, "last": b, "settings": {"samples": n}} for a, b, n in ranges)
+    return replace(recipe, uses={"animation": replace(recipe.uses["animation"], frames=rows)})
+
+
+class ByFrame(unittest.TestCase):
+    def test_a_range_has_its_own_settings_and_the_rest_those_of_the_use(self):
+        use = by_frame((1, 8, 64), (9, 12, 32)).uses["animation"]
+        self.assertEqual([use.at_frame(frame)["samples"] for frame in (1, 8, 9, 12, 13)], [64, 64, 32, 32, 24])
+        self.assertEqual(use.at_frame(9)["light_picking"], "estimate")
+        settings = settings_for(use, read_definition(ALDER), 9)
+        self.assertEqual((settings["samples"], settings_for(use, read_definition(ALDER))["samples"]), (32, 24))
+
+    def test_it_goes_out_and_comes_back_and_stands_in_the_table(self):
+        recipe = by_frame((1, 8, 64), (9, 12, 32))
+        for content in (recipe_toml(recipe), recipe_json(recipe)):
+            self.assertEqual(read_recipe(content), recipe)
+        self.assertIn("frames 9 to 12\tsamples 32", as_table(recipe))
+        self.assertEqual(
+            [row.what for row in differences(by_frame((1, 8, 64)), by_frame((1, 8, 32)))], ["frames 1 to 8"]
+        )
+
+    def test_without_ranges_a_recipe_is_written_as_ever(self):
+        self.assertNotIn(b"frames = []", recipe_toml(made()))
+        self.assertEqual(read_recipe(recipe_toml(made())).uses["still"].frames, ())
+
+    def test_odd_ranges_are_refused(self):
+        good = json.loads(recipe_json(by_frame((1, 8, 64))))
+        for frames, words in (
+            ({}, "a list of ranges"), ([{"first": 1}], "whole numbers"),
+            ([{"first": 1, "last": 2.5, "settings": {}}], "whole numbers"),
+            ([{"first": 1, "last": 2}], "settings are missing"),
+            ([{"first": 1, "last": 2, "settings": {"samples": [1]}}], "no plain values"),
+            ([{"first": 3, "last": 2, "settings": {}}], "must rise"),
+            ([{"first": 1, "last": 4, "settings": {}}, {"first": 4, "last": 6, "settings": {}}], "not overlap"),
+        ):  # fmt: skip
+            good["uses"]["animation"]["frames"] = frames
+            with self.subTest(words), self.assertRaisesRegex(InputError, words):
+                read_recipe(json.dumps(good).encode())
+
+
 class RecipeCommand(Called):
-    def put(self, name="recipe.toml"):
+    def put(self, name="recipe.toml", recipe=None):
         path = self.folder / name
-        path.write_bytes(recipe_toml(made()))
+        path.write_bytes(recipe_toml(recipe or made()))
         return path
+
+    def test_settings_at_a_frame_are_the_engines_arguments(self):
+        path = self.put(recipe=by_frame((1, 8, 64)))
+        for frame, samples in ((8, 64), (9, 24)):
+            code, out, _ = self.call("recipe", path, "--use", "animation", "--engine", ALDER, "--frame", frame)
+            self.assertEqual(code, 0)
+            self.assertIn(f"--samples {samples} ", out)
 
     def test_it_is_shown_as_a_table_or_as_the_engines_arguments(self):
         code, out, _ = self.call("recipe", self.put())

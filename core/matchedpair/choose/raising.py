@@ -17,6 +17,7 @@ from matchedpair.engines.setting import Value
 
 MOST_PASSES = 4
 Settings = Mapping[str, Value]
+SettingsKey = tuple[tuple[str, Value], ...]
 State = Literal["render", "done", "out_of_budget", "failed"]
 Outcome = Literal["raised", "enough", "unused", "kept", "top"]
 
@@ -99,7 +100,13 @@ class _NeedsRenderError(Exception):
 
 
 def next_raise(
-    ladders: Sequence[Ladder], start: Settings, compared: Sequence[Compared], *, most_renders: int | None = None
+    ladders: Sequence[Ladder],
+    start: Settings,
+    compared: Sequence[Compared],
+    *,
+    most_renders: int | None = None,
+    spent_seconds: float = 0.0,
+    most_seconds: float | None = None,
 ) -> RaisingStep:
     """Play the search over what was compared, up to the first comparison that is missing.
 
@@ -111,17 +118,18 @@ def next_raise(
         All settings; those with a ladder begin at its top, so that each is judged in a picture that lacks nothing.
     most_renders : int, optional
         Budget: ways of rendering, each counted once however often it is compared.
+    spent_seconds, most_seconds : float, optional
+        Rendering time so far, and the budget of it.
     """
     search = _Search(ladders, start, compared)
     try:
         search.run()
     except _NeedsRenderError as needed:
-        rendered = {_key(side) for row in compared for side in (row.lower, row.upper)}
-        more = {_key(needed.lower), _key(needed.upper)} - rendered
-        if most_renders is not None and len(rendered) + len(more) > most_renders:
-            return search.step(
-                "out_of_budget", f"the budget of {most_renders} renders is used up; what is found so far"
-            )
+        rendered = {settings_key(side) for row in compared for side in (row.lower, row.upper)}
+        more = len({settings_key(needed.lower), settings_key(needed.upper)} - rendered)
+        spent = budget_used(len(rendered), more, most_renders, spent_seconds, most_seconds)
+        if spent:
+            return search.step("out_of_budget", f"{spent}; what is found so far")
         return search.step("render", search.about, needed.lower, needed.upper)
     except _FailedError as failed:
         return search.step("failed", str(failed))
@@ -136,7 +144,7 @@ class _Search:
     def __init__(self, ladders: Sequence[Ladder], start: Settings, compared: Sequence[Compared]) -> None:
         self.ladders = ladders
         self.now = {**start, **{ladder.setting: ladder.levels[-1] for ladder in ladders}}
-        self.known = {(_key(row.lower), _key(row.upper)): row.change for row in compared}
+        self.known = {(settings_key(row.lower), settings_key(row.upper)): row.change for row in compared}
         self.trace: list[TraceRow] = []
         self.unused: list[str] = []
         self.about = ""
@@ -178,7 +186,7 @@ class _Search:
     def _change(self, name: str, level: Value, top: Value, passed: int) -> Change:
         lower, upper = {**self.now, name: level}, {**self.now, name: top}
         self.about = f"pass {passed}, {name} at {level} against {top}"
-        key = (_key(lower), _key(upper))
+        key = (settings_key(lower), settings_key(upper))
         if key not in self.known:
             raise _NeedsRenderError(lower, upper)
         found = self.known[key]
@@ -198,5 +206,17 @@ class _Search:
         )
 
 
-def _key(settings: Settings) -> tuple[tuple[str, Value], ...]:
+def budget_used(
+    renders: int, more: int, most_renders: int | None, spent_seconds: float, most_seconds: float | None
+) -> str:
+    """Why nothing more is rendered, in words; empty while the budget allows `more` ways of rendering."""
+    if most_renders is not None and renders + more > most_renders:
+        return f"the budget of {most_renders} renders is used up"
+    if most_seconds is not None and spent_seconds >= most_seconds:
+        return f"the budget of {most_seconds / 60:g} minutes is used up"
+    return ""
+
+
+def settings_key(settings: Settings) -> SettingsKey:
+    """The same for the same settings, in whatever order they are named."""
     return tuple(sorted(settings.items()))

@@ -40,6 +40,9 @@ class RecipeUse:
         Each with ``what``, and where it is from: ``pair``, ``study`` (numbers of the installation), ``pictures``.
     forecast : mapping
         The assumptions and what they come to; empty when none was made.
+    frames : list of mapping
+        Ranges of frames with settings of their own: ``first``, ``last`` (included) and ``settings``, those that differ
+        from the use's own; empty when one setting holds for all frames.
     """
 
     title: str
@@ -51,6 +54,14 @@ class RecipeUse:
     limits: Mapping[str, float] = field(default_factory=dict)
     evidence: tuple[Mapping[str, Any], ...] = ()
     forecast: Mapping[str, Any] = field(default_factory=dict)
+    frames: tuple[Mapping[str, Any], ...] = ()
+
+    def at_frame(self, frame: int) -> dict[str, Value]:
+        """The settings that hold at a frame."""
+        more: Mapping[str, Value] = next(
+            (row["settings"] for row in self.frames if row["first"] <= frame <= row["last"]), {}
+        )
+        return {**self.settings, **more}
 
 
 @dataclass(frozen=True)
@@ -85,6 +96,9 @@ class Difference:
 def document(recipe: Recipe) -> dict[str, Any]:
     """The recipe as plain values, the same for TOML and JSON; what is None is left out, as TOML has no such thing."""
     values: dict[str, Any] = _without_none({"format": FORMAT, "kind": KIND, **asdict(recipe)})
+    for use in values["uses"].values():
+        if not use["frames"]:
+            del use["frames"]
     return values
 
 
@@ -131,8 +145,8 @@ def recipe_of(data: Any) -> Recipe:
     )  # fmt: skip
 
 
-def settings_for(use: RecipeUse, definition: EngineDefinition) -> dict[str, Value]:
-    """The use's settings as this engine definition takes them, complete.
+def settings_for(use: RecipeUse, definition: EngineDefinition, frame: int | None = None) -> dict[str, Value]:
+    """The use's settings, at a frame where one is given, as this engine definition takes them, complete.
 
     Raises
     ------
@@ -143,7 +157,7 @@ def settings_for(use: RecipeUse, definition: EngineDefinition) -> dict[str, Valu
     """
     if use.engine != definition.name:
         raise InputError(f"the recipe is for the engine {use.engine!r}, not for {definition.name!r}")
-    return definition.complete(use.settings)
+    return definition.complete(use.settings if frame is None else use.at_frame(frame))
 
 
 def differences(first: Recipe, second: Recipe) -> list[Difference]:
@@ -175,8 +189,14 @@ def _flat(use: RecipeUse) -> dict[str, str]:
     start = {"engine": use.engine, "build": use.build, "engine version": use.engine_version}
     settings = {name.replace("_", " "): _shown(value) for name, value in use.settings.items()}
     output = {name.replace("_", " "): _shown(value) for name, value in use.output.items()}
+    frames = {
+        f"frames {row['first']} to {row['last']}": ", ".join(
+            f"{name.replace('_', ' ')} {_shown(value)}" for name, value in row["settings"].items()
+        )
+        for row in use.frames
+    }
     limits = {f"limit: {name.replace('_', ' ')}": _shown(value) for name, value in use.limits.items()}
-    return start | settings | output | limits
+    return start | settings | frames | output | limits
 
 
 def _shown(value: Any) -> str:
@@ -199,7 +219,30 @@ def _use(name: Any, row: Any) -> RecipeUse:
         if isinstance(value, bool) or not isinstance(value, int | float):
             raise InputError(f"the recipe's use {name!r}: the limit {key!r} is no number")
     evidence = _part(row, "evidence", list, f"use {name}")
-    return RecipeUse(**texts, **maps, evidence=tuple(each for each in evidence if isinstance(each, dict)))
+    return RecipeUse(
+        **texts, **maps, evidence=tuple(each for each in evidence if isinstance(each, dict)), frames=_frames(name, row)
+    )
+
+
+def _frames(name: Any, row: dict[str, Any]) -> tuple[dict[str, Any], ...]:
+    """Ranges in their order, none within another."""
+    where = f"the recipe's use {name!r}: frames"
+    rows = row.get("frames", [])
+    if not isinstance(rows, list | tuple):
+        raise InputError(f"{where} must be a list of ranges")
+    last = None
+    for each in rows:
+        if not isinstance(each, dict) or any(type(each.get(key)) is not int for key in ("first", "last")):
+            raise InputError(f'{where}: each needs "first" and "last", whole numbers, and "settings"')
+        settings = each.get("settings")
+        if not isinstance(settings, dict) or not all(
+            isinstance(v, bool | int | float | str) for v in settings.values()
+        ):
+            raise InputError(f"{where} {each['first']} to {each['last']}: settings are missing or no plain values")
+        if each["last"] < each["first"] or (last is not None and each["first"] <= last):
+            raise InputError(f"{where} {each['first']} to {each['last']}: ranges must rise and not overlap")
+        last = each["last"]
+    return tuple({key: each[key] for key in ("first", "last", "settings")} for each in rows)
 
 
 def _part(data: dict[str, Any], key: str, kind: type, where: str = "") -> Any:

@@ -112,7 +112,7 @@ def _recipe(parsed: argparse.Namespace) -> str:
     if parsed.use is None:
         raise InputError(f"say which use to take: --use {' or '.join(recipe.uses)}")
     definition = read_definition(parsed.engine)
-    settings = settings_for(recipe.use(parsed.use), definition)
+    settings = settings_for(recipe.use(parsed.use), definition, parsed.frame)
     return json.dumps(settings, indent=1) if parsed.json else shlex.join(setting_arguments(definition, settings))
 
 
@@ -166,6 +166,7 @@ def _parser() -> argparse.ArgumentParser:
     recipe = commands.add_parser("recipe", help="a recipe as a table, or one use of it as an engine's arguments")
     recipe.add_argument("recipe", type=Path, metavar="RECIPE", help="TOML or JSON")
     recipe.add_argument("--use", metavar="NAME")
+    recipe.add_argument("--frame", type=int, metavar="N", help="where the recipe has settings by frame")
     recipe.add_argument("--engine", type=Path, metavar="FILE.toml", help="its definition, which checks the settings")
     recipe.add_argument("--json", action="store_true")
     recipe.set_defaults(run=_recipe)

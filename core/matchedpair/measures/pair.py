@@ -12,6 +12,7 @@ import numpy as np
 from matchedpair.errors import RefusedError
 from matchedpair.measures.alignment import Alignment, alignment
 from matchedpair.measures.blotches import MOST_OF_HEIGHT, Blotches
+from matchedpair.measures.detail import Detail, Octave
 from matchedpair.measures.difference import DifferenceFigure, difference, z_map
 from matchedpair.measures.figure import Ratio
 from matchedpair.measures.light import Light, equal
@@ -107,6 +108,13 @@ class PairMeasures:
         self._refuse("difference")
         return difference(self.control, self.trial, region, blotch_scale=self._blotch_scale)
 
+    def detail(self, region: Region) -> tuple[Octave, ...]:
+        """How much of the control's detail the trial keeps, finest octave first. Raises `RefusedError`."""
+        if self.identical:
+            raise RefusedError("detail", NO_EFFECT)
+        self._refuse("detail")
+        return self._detail.octaves(region)
+
     def layer(self, name: str) -> Floats:
         """The map ``difference`` (z) or ``visible`` (ΔE), shape (H, W). Raises `RefusedError`."""
         if name == "difference":
@@ -149,6 +157,10 @@ class PairMeasures:
             if found.found:
                 scales.append(found.scale.value if found.scale else light.shape[0] / MOST_OF_HEIGHT)
         return max(scales, default=None)
+
+    @cached_property
+    def _detail(self) -> Detail:
+        return Detail(self.trial, self.control)
 
     def _look(self, region: Region) -> LookFigure:
         if self.alignment.mismatch:

@@ -1260,6 +1260,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/searches/{id}/recipe/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Save what a search found as the next version of a recipe, by range of frames or constant. */
+        post: operations["searches_recipe_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/searches/{id}/stop/": {
         parameters: {
             query?: never;
@@ -3014,6 +3031,22 @@ export interface components {
             /** Format: double */
             cost: number;
         };
+        /** @description Frames with the same settings; of these those that a search raised. */
+        FrameRange: {
+            first: number;
+            last: number;
+            settings: {
+                [key: string]: number | string | boolean;
+            };
+        };
+        /** @description What was found at a frame, and the pair at full size that shows it. */
+        FrameResult: {
+            frame: number;
+            settings: {
+                [key: string]: number | string | boolean;
+            };
+            pair: number | null;
+        };
         /** @description Some of a folder's pictures. */
         FromFolderRequest: {
             folder: string;
@@ -3025,9 +3058,11 @@ export interface components {
             /** @default  */
             title: string;
         };
-        /** @description With a larger budget, or as it was. */
+        /** @description With a larger budget, or without one. */
         GoOnRequest: {
             most_renders?: number | null;
+            /** Format: double */
+            most_minutes?: number | null;
         };
         /** @description Runs that share a level. */
         Group: {
@@ -3125,6 +3160,19 @@ export interface components {
          * @enum {string}
          */
         InteractionOfEnum: "noise" | "time" | "look";
+        /** @description The result along the frames, and what constant settings waste. */
+        Joined: {
+            ranges: components["schemas"]["FrameRange"][];
+            constant: {
+                [key: string]: number | string | boolean;
+            };
+            /** Format: double */
+            by_range_seconds: number | null;
+            /** Format: double */
+            constant_seconds: number | null;
+            /** Format: double */
+            wasted_share: number | null;
+        };
         /** @description A setting and its levels from low to high. */
         LadderRequest: {
             setting: string;
@@ -3578,7 +3626,24 @@ export interface components {
              * @default 2
              */
             most_percent: number;
+            /**
+             * Format: double
+             * @description Percent of an octave's detail
+             * @default 5
+             */
+            most_detail: number | null;
+            /** @default raise */
+            way: components["schemas"]["WayEnum"];
+            /** @description The present one when empty */
+            frames?: number[];
+            /**
+             * @description Safety of frame ranges
+             * @default 0
+             */
+            more_levels: number;
             most_renders?: number | null;
+            /** Format: double */
+            most_minutes?: number | null;
         };
         /** @description A use of one's own. */
         NewUseRequest: {
@@ -4458,6 +4523,16 @@ export interface components {
         /** @description A search with its trace and what it found so far. */
         Search: {
             id: number;
+            way: components["schemas"]["WayEnum"];
+            /** @description Those that were looked at and have a result */
+            frames: components["schemas"]["FrameResult"][];
+            more_levels: number;
+            joined: components["schemas"]["Joined"] | null;
+            ways: components["schemas"]["Way"][];
+            /** Format: double */
+            most_seconds: number | null;
+            /** Format: double */
+            spent_seconds: number;
             state: components["schemas"]["SearchStateEnum"];
             words: string;
             /** Format: double */
@@ -4477,6 +4552,14 @@ export interface components {
             /** Format: date-time */
             created_at: string;
         };
+        /** @description What a search found: by range of frames, or constant. */
+        SearchRecipeRequest: {
+            name: string;
+            author: string;
+            note?: string;
+            /** @default false */
+            constant: boolean;
+        };
         /**
          * @description * `searching` - Searching
          *     * `confirming` - Rendering the result at full size
@@ -4492,6 +4575,9 @@ export interface components {
             /** @description Option that a search begins from */
             base: number;
             base_title: string;
+            frame: number;
+            first_frame: number;
+            last_frame: number;
             proposed: components["schemas"]["ProposedLadder"][];
             searches: components["schemas"]["Search"][];
         };
@@ -4810,6 +4896,7 @@ export interface components {
         ToEnum: "up" | "front";
         /** @description One decision of a search. */
         Trace: {
+            frame: number;
             passed: number;
             setting: string;
             level: number | string | boolean;
@@ -4931,6 +5018,30 @@ export interface components {
             /** Format: double */
             own_noise_mean: number | null;
         };
+        /** @description One way of rendering that exploring tried. */
+        Way: {
+            frame: number;
+            /** @description Those that are explored */
+            settings: {
+                [key: string]: number | string | boolean;
+            };
+            /** Format: double */
+            seconds: number | null;
+            /**
+             * Format: double
+             * @description Share of the threshold
+             */
+            amount: number | null;
+            change: string;
+            on_frontier: boolean;
+            pair: number | null;
+        };
+        /**
+         * @description * `raise` - Raise one setting after the other
+         *     * `explore` - Explore combinations
+         * @enum {string}
+         */
+        WayEnum: "raise" | "explore";
         /**
          * @description * `warm_ups` - warm_ups
          *     * `old` - old
@@ -6853,6 +6964,31 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Search"];
+                };
+            };
+        };
+    };
+    searches_recipe_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SearchRecipeRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Recipe"];
                 };
             };
         };

@@ -44,7 +44,7 @@ export function MapTable({ plan, onDecide }: { plan: Plan; onDecide: Decide }) {
         </tbody>
         <tfoot className="sticky bottom-0 bg-paper">
           <tr>
-            <th scope="row" colSpan={4} className="text-left font-semibold">
+            <th scope="row" colSpan={4} className="border-line border-b text-left font-semibold">
               In all, with smaller copies
             </th>
             <td className="number font-semibold">{mega(plan.before_bytes)}</td>

@@ -129,6 +129,6 @@ function sentenceOf(plan: Plan): string {
   const maps = count === 1 ? "The one map" : `The ${count} maps`;
   const takes = `${maps} of ${plan.title} ${count === 1 ? "takes" : "take"} ${bytes(plan.before_bytes)} of memory`;
   if (plan.after_bytes === plan.before_bytes) return `${takes}; none is larger than it needs to be.`;
-  const rest = `${bytes(plan.after_bytes)}, ${Math.round((100 * plan.after_bytes) / plan.before_bytes)} % of it,`;
-  return plan.asked ? `${takes}; ${rest} would do.` : `${takes}; by their roles alone ${rest} would do.`;
+  const rest = `${bytes(plan.after_bytes)} would do (${Math.round((100 * plan.after_bytes) / plan.before_bytes)} %)`;
+  return plan.asked ? `${takes}; ${rest}.` : `${takes}; by their roles alone, ${rest}.`;
 }

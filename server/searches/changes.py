@@ -1,0 +1,125 @@
+"""What one picture of a search changes against another, as a share of the thresholds; chance is no change."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from matchedpair.choose.raising import Change
+from matchedpair.errors import PictureError, RefusedError
+from matchedpair.measures.detail import Octave
+from matchedpair.measures.pair import NO_EFFECT
+from matchedpair.measures.region import Region
+
+from server.catalogue.zones import areas_by_view
+from server.findings.inputs import areas_to_measure, pair_measures, zone_mask
+from server.findings.models import Comparison
+from server.findings.pairs import pair_findings, with_all
+from server.runs.models import OPEN_STATES
+from server.searches.models import Search
+from server.studies.models import Pair
+
+PENDING = "pending"
+SURE = 2.0  # half-widths of the 95 % interval: detail is looked at in many octaves and zones
+NOT_COMPARABLE = 99.0  # of the threshold: what cannot be compared is no "unchanged", and the setting is raised
+Part = tuple[float, str]
+
+
+@dataclass(frozen=True)
+class Thresholds:
+    """Above which a change counts: stops of brightness, ΔE00 of colour, percent in a cell that differs by itself, and
+    percent of an octave's detail; detail is left aside where it is None.
+    """
+
+    stops: float
+    colour: float
+    percent: float
+    detail: float | None = None
+
+
+def thresholds_of(row: Search) -> Thresholds:
+    """Those of a search."""
+    return Thresholds(row.most_stops, row.most_colour, row.most_percent, row.most_detail)
+
+
+def change_of(pair: int, most: Thresholds) -> Change | str | None:
+    """What a pair's trial changes; None when a side could not be rendered, `PENDING` while it is to come."""
+    kept = with_all(Pair.objects.filter(pk=pair)).first()
+    if kept is None:
+        return None
+    found = pair_findings(kept)
+    runs = [run for option in (kept.control, kept.trial) for run in option.runs.all() if not run.warm_up]
+    if any(run.state in OPEN_STATES for run in runs):
+        return PENDING
+    if len(found.control.runs) < 2 or len(found.trial.runs) < 2:
+        return None
+    if found.comparison is None:
+        return PENDING
+    if (refused := _refused(found.comparison)) is not None:
+        return Change(True, NOT_COMPARABLE, f"cannot be compared: {refused}")
+    zones = [("", found.comparison), *((zone.zone, zone.comparison) for zone in found.zones if zone.comparison)]
+    parts = [part for zone, comparison in zones for part in _compared(zone, comparison, most)]
+    if most.detail is not None:
+        parts += _detail(kept, most.detail)
+    differs = any(comparison.difference and comparison.difference["found"] for _, comparison in zones)
+    amount, words = max(parts, default=(0.0, ""))
+    return Change(differs or amount > 0.0, amount, words)
+
+
+def _refused(comparison: Comparison) -> str | None:
+    """Why the pictures cannot be compared; None where they can, or where they are bit-equal, which is no change."""
+    reason = comparison.refused.get("difference", "")
+    return reason if comparison.difference is None and reason != NO_EFFECT else None
+
+
+def _compared(zone: str, comparison: Comparison, most: Thresholds) -> list[Part]:
+    """Brightness, colour and single cells of a zone, each as a share of its threshold, in words."""
+    where = _where(zone)
+    found = []
+    look, difference = comparison.look, comparison.difference
+    if look and look["interval"] and look["interval"][0] * look["interval"][1] > 0.0:
+        found.append((abs(look["stops"]) / most.stops, f"{look['stops']:+.3f} stops{where}".replace("-", "−")))
+    if difference and difference["found"]:
+        if look:
+            colour = look["delta_e_after_gain"]
+            found.append((colour / most.colour, f"{colour:.2f} ΔE00 of colour{where}"))
+        cells = [cell for cell in difference["zones"] if abs(cell["percent"]) > cell["smallest_seen_percent"]]
+        if cells:
+            worst = max(cells, key=lambda cell: abs(cell["percent"]))
+            told = f"{worst['percent']:+.2g} % in row {worst['row'] + 1}, column {worst['column'] + 1}{where}"
+            found.append((abs(worst["percent"]) / most.percent, told.replace("-", "−")))
+    return found
+
+
+def _detail(pair: Pair, most: float) -> list[Part]:
+    """Detail of the control that the trial loses or adds, where that is sure."""
+    areas = areas_to_measure(pair.control.setup, areas_by_view())
+    try:
+        measures = pair_measures(pair, next(iter(areas.values())))
+    except (RefusedError, PictureError):
+        return []
+    found: list[Part] = []
+    for zone, drawn in areas.items():
+        try:
+            region = Region(zone_mask(pair.control.setup, zone, drawn, measures.valid) & measures.valid)
+            octaves = measures.detail(region)
+        except RefusedError:
+            continue
+        found += [part for octave in octaves if (part := _octave(octave, most, zone)) is not None]
+    return found
+
+
+def _octave(octave: Octave, most: float, zone: str) -> Part | None:
+    kept = octave.kept
+    if kept is None or kept.interval is None:
+        return None
+    off = abs(1.0 - kept.value)
+    if off <= SURE * (kept.interval[1] - kept.interval[0]) / 2.0:
+        return None
+    words = (
+        f"detail of {octave.pixels:.2g} px kept to {100 * kept.value:.3g} %{_where('' if zone == 'whole' else zone)}"
+    )
+    return 100.0 * off / most, words
+
+
+def _where(zone: str) -> str:
+    return f" in {zone}" if zone else ""

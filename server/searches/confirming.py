@@ -1,0 +1,112 @@
+"""Holds what a search found against the present settings at full size, and joins several frames to ranges."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from matchedpair.choose.frame_ranges import FrameRange, Waste, constant, joined, waste
+from matchedpair.choose.raising import Ladder
+from matchedpair.engines.setting import Value
+
+from server.catalogue.scenes import scene_named
+from server.searches.changes import PENDING, change_of, thresholds_of
+from server.searches.models import Search
+from server.searches.renders import frames_of, option_of, pair_of, seconds_of
+from server.studies.models import Option
+
+
+@dataclass(frozen=True)
+class Joined:
+    """Frame ranges, constant settings for all frames, and what these waste, once both are timed."""
+
+    ranges: tuple[FrameRange, ...]
+    constant: dict[str, Value]
+    waste: Waste | None
+
+
+def begin_confirming(row: Search, ladders: Sequence[Ladder]) -> list[Option]:
+    """What is to be rendered at full size, at every frame that was looked at; none when nothing changed anywhere.
+
+    Raises `InputError` when scene or engine is another by now.
+    """
+    found = {int(frame): settings for frame, settings in row.found.items()}
+    highest = constant(found, ladders, more_levels=row.more_levels)
+    by_frame = {
+        each.first: each.settings
+        for frame in frames_of(row)
+        for each in joined(found, ladders, first=frame, last=frame, more_levels=row.more_levels)
+    }
+    if all(settings == row.base.settings for settings in by_frame.values()):
+        return []
+    rendered: dict[int, Option] = {}
+    row.confirmed = []
+    for frame, settings in by_frame.items():
+        present, least = (option_of(row, frame, each, small=False) for each in (row.base.settings, settings))
+        more = [option_of(row, frame, highest, small=False)] if len(by_frame) > 1 else []
+        pair = pair_of(present, least).pk if present.pk != least.pk else None
+        rendered |= {each.pk: each for each in (present, least, *more)}
+        row.confirmed = [*row.confirmed, {
+            "frame": frame, "present": present.pk, "found": least.pk, "constant": more[0].pk if more else None,
+            "pair": pair,
+        }]  # fmt: skip
+    first = next((each["pair"] for each in row.confirmed if each["pair"]), None)
+    row.pair_id = first
+    row.save()
+    return list(rendered.values())
+
+
+def confirmed_words(row: Search) -> str | None:
+    """What the pairs at full size say; `PENDING` while one is to come, None when one could not be rendered."""
+    said = []
+    for each in row.confirmed:
+        if each["pair"] is None:
+            continue
+        change = change_of(each["pair"], thresholds_of(row))
+        if change == PENDING:
+            return PENDING
+        if change is None:
+            return None
+        assert not isinstance(change, str)
+        words = "nothing that can be told" if not change.found else change.words or "less than the threshold"
+        said.append((change.amount, words, each["frame"]))
+    if not said:
+        return "nothing changed at full size"
+    held = [row_ for row_ in said if row_[0] <= 1.0]
+    amount, words, frame = max(said)
+    if len(row.confirmed) == 1:
+        kept = "It holds at full size" if held else "At full size it changes more than the threshold"
+        return f"{kept}: {words}"
+    where = f"most in frame {frame}: {words}"
+    if amount <= 1.0:
+        return f"It holds at full size in all {len(said)} frames; {where}"
+    return f"At full size it holds in {len(held)} of {len(said)} frames; {where}"
+
+
+def joined_frames(row: Search, ladders: Sequence[Ladder]) -> Joined | None:
+    """The result along the frames of the scene; None for a search at one frame, or before all frames have a result.
+
+    Raises `InputError` when the scene is not here any more.
+    """
+    found = {int(frame): settings for frame, settings in row.found.items()}
+    if len(frames_of(row)) < 2 or set(found) != set(frames_of(row)):
+        return None
+    scene = scene_named(row.base.setup.scene.name)
+    first, last = scene.first_frame, scene.last_frame
+    ranges = joined(found, ladders, first=first, last=last, more_levels=row.more_levels)
+    highest = constant(found, ladders, more_levels=row.more_levels)
+    timed = {name: _seconds(row, name) for name in ("found", "constant")}
+    return Joined(ranges, highest, waste(timed["found"], timed["constant"], first=first, last=last))
+
+
+def _seconds(row: Search, name: str) -> dict[int, float]:
+    options = Option.objects.prefetch_related("runs__study").in_bulk(
+        [each[name] for each in row.confirmed if each.get(name)]
+    )
+    found = {}
+    for each in row.confirmed:
+        option = options.get(each.get(name) or 0)
+        seconds = seconds_of(option) if option is not None else None
+        if seconds is not None:
+            found[each["frame"]] = seconds
+    return found
