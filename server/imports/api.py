@@ -22,6 +22,7 @@ from server.catalogue.fields import ScalarField, SettingsField
 from server.imports import actions
 from server.imports.models import ImportedRender, ImportSet
 from server.imports.pairing import make_pair
+from server.imports.sequences import make_sequence
 from server.runs.api import CheckSerializer
 from server.store.uploads import uploaded
 
@@ -142,6 +143,21 @@ class AskedPairSerializer(serializers.Serializer):
     question = serializers.CharField(max_length=300)
     control = serializers.ListField(child=serializers.IntegerField(), max_length=100)
     trial = serializers.ListField(child=serializers.IntegerField(), max_length=100)
+
+
+class AskedSequenceSerializer(serializers.Serializer):
+    """Which renders are the frames; with a trial both are played in step."""
+
+    question = serializers.CharField(max_length=300)
+    control = serializers.ListField(child=serializers.IntegerField(), max_length=10_000)
+    trial = serializers.ListField(child=serializers.IntegerField(), max_length=10_000, default=list)
+
+
+class MadeSequenceSerializer(serializers.Serializer):
+    """The study that came of it, and what was left out."""
+
+    study = serializers.IntegerField()
+    left_out = serializers.ListField(child=serializers.CharField())
 
 
 class MadePairSerializer(serializers.Serializer):
@@ -287,6 +303,19 @@ def pair(request: Request) -> Response:
     sides = [list(ImportedRender.objects.filter(pk__in=asked[side]).order_by("name")) for side in ("control", "trial")]
     study = make_pair(asked["question"], *sides)
     return Response({"study": study.pk, "pair": study.pairs.get().pk}, status=status.HTTP_201_CREATED)
+
+
+@extend_schema(request=AskedSequenceSerializer, responses={201: MadeSequenceSerializer})
+@api_view(["POST"])
+def sequence(request: Request) -> Response:
+    """Make a sequence, or two in step, of renders from elsewhere; the runner measures it between renders."""
+    form = AskedSequenceSerializer(data=request.data)
+    form.is_valid(raise_exception=True)
+    asked = form.validated_data
+    sides = [list(ImportedRender.objects.filter(pk__in=asked[side]).order_by("name")) for side in ("control", "trial")]
+    study, left_out = make_sequence(asked["question"], *sides)
+    body = {"study": study.pk, "left_out": left_out}
+    return Response(MadeSequenceSerializer(body).data, status=status.HTTP_201_CREATED)
 
 
 def _set_response(row: ImportSet, code: int = status.HTTP_200_OK) -> Response:

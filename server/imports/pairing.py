@@ -31,29 +31,28 @@ def make_pair(question: str, control: Sequence[ImportedRender], trial: Sequence[
         When a side is empty, something needed is not known, or the renders of one side are not alike but for the seed.
     """
     sides = {CONTROL: list(control), TRIAL: list(trial)}
-    facts = {side: [_usable(row) for row in rows] for side, rows in sides.items()}
+    facts = {side: [usable(row) for row in rows] for side, rows in sides.items()}
     for side, known in facts.items():
         _must_be_alike(side, sides[side], known)
     first = {side: known[0] for side, known in facts.items()}
-    setups = {side: _setup(sides[side][0], first[side]) for side in sides}
-    tested, title = _under_test(first[CONTROL], first[TRIAL])
+    setups = {side: keep_setup(sides[side][0], first[side]) for side in sides}
+    tested, title = under_test(first[CONTROL], first[TRIAL])
     study = Study.objects.create(
         question=question, setup=setups[CONTROL],
         repeats=max(2, *(len(rows) for rows in sides.values())), threads=1, from_elsewhere=True,
     )  # fmt: skip
-    options = [_option(study, side, setups[side], first[side]) for side in sides]
+    options = [keep_option(study, side, setups[side], first[side]) for side in sides]
     for option in options:
         for index, row in enumerate(sides[option.side]):
-            _run(study, option, row, facts[option.side][index], index)
-    value = {"engine": options[1].engine_title, "version": options[1].build, "light": setups[TRIAL].variant}
-    shown = value.get(tested, "" if tested == "settings" else shown_value(options[1].settings.get(tested)))
-    subject = f"{title[:1].lower()}{title[1:]} {shown}".strip()
+            keep_run(study, option, row, facts[option.side][index], index)
+    subject = subject_of(tested, title, options[1])
     Option.objects.filter(pk=options[1].pk).update(control=options[0], title=subject)
     Pair.objects.create(study=study, control=options[0], trial=options[1], under_test=[tested], subject=subject)
     return study
 
 
-def _usable(row: ImportedRender) -> Facts:
+def usable(row: ImportedRender) -> Facts:
+    """What is known of a render. Raises `InputError` for one that cannot be used, or of which too little is known."""
     if row.problem:
         raise InputError(f"{row.name}: {row.problem}")
     missing = row.missing()
@@ -82,7 +81,7 @@ def _must_be_alike(side: str, rows: list[ImportedRender], known: list[Facts]) ->
         raise InputError(f"the {side} has the same seed twice; twins need different seeds")
 
 
-def _under_test(control: Facts, trial: Facts) -> tuple[str, str]:
+def under_test(control: Facts, trial: Facts) -> tuple[str, str]:
     """What differs first, by engine, version, variant, then settings."""
     for name, condition, title in (
         ("engine", "engine", "Engine"), ("version", "version", "Version"), ("variant", "light", "Variant"),
@@ -97,7 +96,14 @@ def _under_test(control: Facts, trial: Facts) -> tuple[str, str]:
     return "settings", "Settings"
 
 
-def _setup(row: ImportedRender, facts: Facts) -> Setup:
+def subject_of(tested: str, title: str, trial: Option) -> str:
+    """In words what the trial has of what is under test."""
+    value = {"engine": trial.engine_title, "version": trial.build, "light": trial.setup.variant}
+    shown = value.get(tested, "" if tested == "settings" else shown_value(trial.settings.get(tested)))
+    return f"{title[:1].lower()}{title[1:]} {shown}".strip()
+
+
+def keep_setup(row: ImportedRender, facts: Facts) -> Setup:
     """The scene as this installation knows it by name, at no revision: nobody can say which it was."""
     name = str(facts.fields["scene"])[:80]
     scene, _ = SceneRevision.objects.get_or_create(name=name, revision="", defaults={"title": name, "views": []})
@@ -108,16 +114,19 @@ def _setup(row: ImportedRender, facts: Facts) -> Setup:
     )  # fmt: skip
 
 
-def _option(study: Study, side: str, setup: Setup, facts: Facts) -> Option:
+def keep_option(
+    study: Study, side: str, setup: Setup, facts: Facts, *, number: int | None = None, key: str = ""
+) -> Option:
+    """The option of a side."""
     return Option.objects.create(
-        study=study, side=side, number=int(side == TRIAL), key=side, setup=setup, engine="",
-        engine_title=str(facts.fields["engine"]),
+        study=study, side=side, number=int(side == TRIAL) if number is None else number, key=key or side,
+        setup=setup, engine="", engine_title=str(facts.fields["engine"]),
         build=str(facts.fields.get("version", ""))[:40], device=str(facts.fields.get("device", ""))[:80],
         settings=dict(facts.settings),
     )  # fmt: skip
 
 
-def _run(study: Study, option: Option, row: ImportedRender, facts: Facts, index: int) -> None:
+def keep_run(study: Study, option: Option, row: ImportedRender, facts: Facts, index: int) -> None:
     """A finished run; what nobody noted stays unknown."""
     fields: dict[str, Any] = dict(facts.fields)
     machine = {"name": fields.get("machine", ""), "processor": "", "cores": 0, "memory_bytes": 0, "system": ""}

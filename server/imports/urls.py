@@ -15,4 +15,5 @@ urlpatterns = [
     path("imports/pattern/", api.pattern),
     path("imports/fill-in/", api.fill_in),
     path("imports/pair/", api.pair),
+    path("imports/sequence/", api.sequence),
 ]

@@ -4,21 +4,24 @@ from __future__ import annotations
 
 from typing import Any
 
+from django.db import transaction
 from django.shortcuts import get_object_or_404
 from drf_spectacular.utils import OpenApiParameter, extend_schema
 from matchedpair.errors import InputError
 from matchedpair.measures.sequence_report import STILL
 from matchedpair.measures.zones import WHOLE
-from rest_framework import serializers
+from rest_framework import serializers, status
 from rest_framework.decorators import api_view
 from rest_framework.request import Request
 from rest_framework.response import Response
 
 from server.catalogue.zones import areas_by_view
 from server.findings.inputs import areas_to_measure
-from server.motion.measuring import is_current
+from server.findings.judging import References
+from server.motion.measuring import ReferenceFrames, is_current, references_of
 from server.motion.models import SequenceFigures
 from server.motion.sequences import BAD, NOT_RENDERED, THERE, TO_COME, OptionSequence, sequences_of
+from server.references.actions import from_option
 from server.studies.models import Study
 
 
@@ -45,6 +48,14 @@ class AnswerSerializer(serializers.Serializer):
     change = serializers.FloatField()
 
 
+class AgainstReferenceSerializer(serializers.Serializer):
+    """The error against a reference sequence, and how much of it changes from frame to frame."""
+
+    error_percent = serializers.FloatField()
+    frame_to_frame_percent = serializers.FloatField()
+    noise_taken_out = serializers.BooleanField(help_text="The reference's own, by its twin")
+
+
 class MotionSerializer(serializers.Serializer):
     """One sequence with its figures in a zone."""
 
@@ -58,6 +69,8 @@ class MotionSerializer(serializers.Serializer):
     boiling_share = serializers.FloatField(allow_null=True)
     frame_to_frame_percent = serializers.FloatField(allow_null=True)
     response = AnswerSerializer(allow_null=True)
+    reference = AgainstReferenceSerializer(allow_null=True)
+    has_reference = serializers.BooleanField(help_text="Every frame has a reference")
     lacks = serializers.CharField(help_text="Why there are no figures, or no full ones")
 
 
@@ -74,6 +87,18 @@ class StudyMotionSerializer(serializers.Serializer):
     note = serializers.CharField()
 
 
+class ReferenceOfSerializer(serializers.Serializer):
+    """Which sequence."""
+
+    key = serializers.CharField(max_length=64)
+
+
+class MadeReferencesSerializer(serializers.Serializer):
+    """The references that were made, by frame."""
+
+    references = serializers.ListField(child=serializers.IntegerField())
+
+
 @extend_schema(parameters=[OpenApiParameter("zone", str)], responses=StudyMotionSerializer)
 @api_view(["GET"])
 def motion(request: Request, pk: int) -> Response:
@@ -87,7 +112,8 @@ def motion(request: Request, pk: int) -> Response:
     ]))  # fmt: skip
     if zone not in zones:
         raise InputError(f"there is no zone {zone!r} on the views of this study; there are {', '.join(zones)}")
-    rows = [_row(study, sequence, zone, drawn) for sequence in found]
+    references = References()
+    rows = [_row(study, sequence, zone, drawn, references_of(sequence, references)) for sequence in found]
     width, height = study.setup.description().picture_size
     body = {
         "sentence": _sentence(rows), "zone": zone, "zones": zones, "sequences": rows, "width": width, "height": height,
@@ -96,10 +122,30 @@ def motion(request: Request, pk: int) -> Response:
     return Response(StudyMotionSerializer(body).data)
 
 
-def _row(study: Study, sequence: OptionSequence, zone: str, drawn: Any) -> dict[str, Any]:
+@extend_schema(request=ReferenceOfSerializer, responses={201: MadeReferencesSerializer})
+@api_view(["POST"])
+def as_reference(request: Request, pk: int) -> Response:
+    """Make every frame of a sequence the reference of its frame, with its twin where there is one."""
+    study = get_object_or_404(Study, pk=pk)
+    form = ReferenceOfSerializer(data=request.data)
+    form.is_valid(raise_exception=True)
+    key = form.validated_data["key"]
+    sequence = next((row for row in sequences_of(study) if row.key == key), None)
+    if sequence is None:
+        raise InputError("there is no such sequence in this study")
+    if not sequence.complete:
+        raise InputError("not all of its frames are there yet")
+    title = f"{sequence.title[:1].upper()}{sequence.title[1:]}, {study.question}"[:200]
+    with transaction.atomic():
+        made = [from_option(frame.facts.option, title) for frame in sequence.frames]
+    body = {"references": [row.pk for row in made]}
+    return Response(MadeReferencesSerializer(body).data, status=status.HTTP_201_CREATED)
+
+
+def _row(study: Study, sequence: OptionSequence, zone: str, drawn: Any, references: ReferenceFrames) -> dict[str, Any]:
     areas = areas_to_measure(sequence.frames[0].facts.option.setup, drawn).get(zone, [])
     kept = SequenceFigures.objects.filter(study=study, key=sequence.key, zone=zone).first()
-    current = kept if kept is not None and is_current(kept, sequence, areas) else None
+    current = kept if kept is not None and is_current(kept, sequence, areas, references) else None
     figures: dict[str, Any] = (current.figures if current else None) or {}
     by_frame = figures.get("frames") or [{"mean": None, "spread_percent": None}] * len(sequence.frames)
     response = figures.get("response")
@@ -119,7 +165,8 @@ def _row(study: Study, sequence: OptionSequence, zone: str, drawn: Any) -> dict[
             name: figures.get(name)
             for name in ("flicker_percent", "boiling_percent", "boiling_share", "frame_to_frame_percent")
         },
-        "response": response, "lacks": _lacks(sequence, current),
+        "response": response, "reference": figures.get("reference"), "has_reference": bool(references.pictures),
+        "lacks": _lacks(sequence, current),
     }  # fmt: skip
 
 

@@ -3,17 +3,21 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import dataclass
 
 import numpy as np
+from matchedpair.elsewhere import DISPLAY
 from matchedpair.errors import MatchedPairError, RefusedError
 from matchedpair.measures.areas import LEAVE_OUT, Area, measured_mask
 from matchedpair.measures.region import Region
 from matchedpair.measures.sequence import VERSION, Frames
-from matchedpair.measures.sequence_report import figure_row
+from matchedpair.measures.sequence_error import sequence_error
+from matchedpair.measures.sequence_report import error_row, figure_row
 from matchedpair.pictures.filters import light_of
 
 from server.catalogue.zones import areas_by_view, signature
-from server.findings.inputs import areas_to_measure, zone_mask
+from server.findings.inputs import ENCODED, areas_to_measure, zone_mask
+from server.findings.judging import References
 from server.motion.models import SequenceFigures
 from server.motion.sequences import OptionSequence, sequences_of
 from server.store.pixels import stored_picture
@@ -24,55 +28,92 @@ def measure_sequences(studies: Sequence[int]) -> int:
     """Measure what changed of these studies' sequences. Returns how many zones were measured."""
     done = 0
     zones = areas_by_view()
+    references = References()
     for study in Study.objects.filter(pk__in=studies, removed_at=None):
         for sequence in sequences_of(study):
             if sequence.complete:
                 wanted = areas_to_measure(sequence.frames[0].facts.option.setup, zones)
-                done += _measure(study, sequence, wanted)
+                done += _measure(study, sequence, wanted, references_of(sequence, references))
     return done
 
 
-def is_current(row: SequenceFigures, sequence: OptionSequence, areas: list[Area]) -> bool:
+@dataclass(frozen=True)
+class ReferenceFrames:
+    """Pictures of the reference by frame, and of its twin; both empty where a frame has none."""
+
+    pictures: tuple[str, ...] = ()
+    twins: tuple[str, ...] = ()
+
+
+def references_of(sequence: OptionSequence, references: References) -> ReferenceFrames:
+    """What a sequence can be held against: a reference of exactly its setup for every frame, twins if all have one."""
+    found = [references.of(frame.facts.option.setup) for frame in sequence.frames]
+    if not all(found):
+        return ReferenceFrames()
+    rows = [row for row in found if row is not None]
+    twins = tuple(row.twin for row in rows)
+    return ReferenceFrames(tuple(row.picture for row in rows), twins if all(twins) else ())
+
+
+def inputs_of(sequence: OptionSequence, references: ReferenceFrames) -> list[str]:
+    """The pictures that the figures rest on."""
+    against = ["against", *references.pictures, *references.twins] if references.pictures else []
+    return [*sequence.pictures, *against]
+
+
+def is_current(row: SequenceFigures, sequence: OptionSequence, areas: list[Area], references: ReferenceFrames) -> bool:
     """Whether figures belong to these pictures, this area and this version of the method."""
-    return row.version == VERSION and row.area == signature(areas) and row.inputs == sequence.pictures
+    same = row.version == VERSION and row.area == signature(areas)
+    return same and bool(row.inputs == inputs_of(sequence, references))
 
 
-def _measure(study: Study, sequence: OptionSequence, wanted: dict[str, list[Area]]) -> int:
+def _measure(study: Study, sequence: OptionSequence, wanted: dict[str, list[Area]], references: ReferenceFrames) -> int:
     rows = study.sequences.filter(key=sequence.key)
     rows.exclude(zone__in=wanted).delete()
     kept = {row.zone: row for row in rows}
     stale = {
         zone: areas for zone, areas in wanted.items()
-        if zone not in kept or not is_current(kept[zone], sequence, areas)
+        if zone not in kept or not is_current(kept[zone], sequence, areas, references)
     }  # fmt: skip
     if not stale:
         return 0
     setup = sequence.frames[0].facts.option.setup
     described = setup.description()
+    inputs = inputs_of(sequence, references)
     left_out = [area for area in next(iter(stale.values())) if area.kind == LEAVE_OUT]
     try:
+        if any(frame.run is not None and frame.run.encoding == DISPLAY for frame in sequence.frames):
+            raise RefusedError("sequence", ENCODED)
         pictures = [stored_picture(digest) for digest in sequence.pictures]
         valid = np.logical_and.reduce([picture.valid for picture in pictures])
         valid = measured_mask(left_out, (described.width, described.height), described.crop, valid)
-        frames = Frames([light_of(picture.pixels) for picture in pictures], valid)
+        light = [light_of(picture.pixels) for picture in pictures]
+        frames = Frames(light, valid)
+        held = [
+            [light_of(stored_picture(digest).pixels) for digest in digests]
+            for digests in (references.pictures, references.twins)
+        ]
     except (MatchedPairError, ValueError) as error:
         for zone, areas in stale.items():
-            _write(study, sequence, zone, areas, None, f"the frames cannot be measured: {error}")
+            _write(study, sequence, zone, areas, inputs, None, f"the frames cannot be measured: {error}")
         return len(stale)
     for zone, areas in stale.items():
         try:
-            figures = figure_row(frames.figure(Region(zone_mask(setup, zone, areas, valid))))
+            region = Region(zone_mask(setup, zone, areas, valid))
+            figures = figure_row(frames.figure(region)) | {"reference": None}
+            if held[0]:
+                found = sequence_error(light, held[0], region, valid, reference_twins=held[1])
+                figures["reference"] = error_row(found)
         except RefusedError as refusal:
-            _write(study, sequence, zone, areas, None, refusal.reason)
+            _write(study, sequence, zone, areas, inputs, None, refusal.reason)
         else:
-            _write(study, sequence, zone, areas, figures, "")
+            _write(study, sequence, zone, areas, inputs, figures, "")
     return len(stale)
 
 
 def _write(
-    study: Study, sequence: OptionSequence, zone: str, areas: list[Area], figures: dict[str, object] | None, why: str
-) -> None:
-    fields = {
-        "figures": figures, "refused": why, "inputs": sequence.pictures, "area": signature(areas), "version": VERSION,
-    }  # fmt: skip
+    study: Study, sequence: OptionSequence, zone: str, areas: list[Area], inputs: list[str],
+    figures: dict[str, object] | None, why: str,
+) -> None:  # fmt: skip
+    fields = {"figures": figures, "refused": why, "inputs": inputs, "area": signature(areas), "version": VERSION}
     SequenceFigures.objects.update_or_create(study=study, key=sequence.key, zone=zone, defaults=fields)

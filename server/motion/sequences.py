@@ -118,5 +118,6 @@ def _changes_nothing(option: Option) -> bool:
 def _key(option: Option) -> str:
     place = list(place_of(option.setup))
     del place[FRAME_PLACE]
-    common = f"{place} {how_key(option)} {option.settings.get(option.quality_knob)}"
+    engine = f"{option.engine_title} {option.side if option.study.from_elsewhere else ''}"
+    common = f"{place} {engine} {how_key(option)} {option.settings.get(option.quality_knob)}"
     return hashlib.sha256(common.encode()).hexdigest()

@@ -25,7 +25,7 @@ class SearchFromTheScreen(BrowserTest):
             settings={"samples": 8, "bounces": 8, "indirect_clamp": 2.0}, factors=[factor("light_picking", "estimate")],
         )  # fmt: skip
 
-    def begin(self):
+    def begin(self, search=True):
         page = self.page
         self.open(f"/studies/{self.study.pk}")
         page.get_by_role("button", name="More").click()
@@ -38,8 +38,19 @@ class SearchFromTheScreen(BrowserTest):
         page.get_by_label("Unchanged up to, stops").fill("0.15")
         page.get_by_label("% in a cell").fill("60")
         page.get_by_label("ΔE00 of colour").fill("9")
+        page.get_by_label("% of detail").fill("90")
         self.assert_accessible()
-        page.get_by_role("button", name="Search", exact=True).click()
+        if search:
+            page.get_by_role("button", name="Search", exact=True).click()
+
+    def carry_out(self):
+        self.page.get_by_role("button", name="Search", exact=True).click()
+        expect(self.page.locator("[data-search=searching]")).to_be_visible()
+        with RunnerProcess():
+            until(lambda: not Search.objects.filter(state__in=GOING_ON).exists(), "the search", seconds=240)
+        found = Search.objects.get()
+        self.assertEqual(found.state, "done", found.words)
+        return found
 
     def test_the_trace_is_live_and_the_result_is_confirmed_at_full_size(self):
         page = self.page
@@ -49,7 +60,7 @@ class SearchFromTheScreen(BrowserTest):
             until(lambda: not Search.objects.filter(state__in=GOING_ON).exists(), "the search", seconds=150)
         found = Search.objects.get()
         self.assertEqual(found.state, "done", found.words)
-        self.assertIn(found.found["bounces"], (1, 4))
+        self.assertIn(found.found["1"]["bounces"], (1, 4))
         trace = page.get_by_role("table", name="What was tried")
         expect(trace.locator("tr[data-outcome=enough]")).to_contain_text("less than the threshold")
         expect(self.heading()).to_contain_text("1 setting can be lower.")
@@ -69,3 +80,38 @@ class SearchFromTheScreen(BrowserTest):
         expect(page.get_by_label("Levels of Maximum bounces")).to_have_value("8, 1")
         page.get_by_role("button", name="Go on").click()
         expect(page.locator("[data-search=searching]")).to_be_visible()
+
+    def test_combinations_are_explored_within_a_budget_and_saved_as_a_recipe(self):
+        page = self.page
+        self.begin(search=False)
+        page.get_by_label("Way").select_option("explore")
+        page.get_by_role("button", name="Search", exact=True).click()
+        expect(self.alert()).to_contain_text("exploring needs a budget")
+        page.get_by_label("Budget, renders").fill("3")
+        self.carry_out()
+        rows = page.get_by_role("table", name="Ways that were tried").locator("tbody tr")
+        expect(rows).to_have_count(3)
+        expect(rows.first).to_contain_text("the highest of all")
+        expect(page.get_by_role("figure", name="Time against change")).to_be_visible()
+        page.get_by_label("Recipe", exact=True).fill("Corner, least")
+        page.get_by_role("form", name="Save as a recipe").get_by_label("Name").fill("Rosa")
+        page.get_by_role("button", name="Save as a recipe").click()
+        expect(page.get_by_text("Saved as Corner, least, version 1")).to_be_visible()
+        self.assert_accessible()
+
+    def test_several_frames_are_joined_to_ranges_along_the_frames(self):
+        page = self.page
+        self.study = self.create(
+            question="How many bounces at which frame?", engine="alder", width=96, height=54, scene="shutter-wall",
+            view="street", settings={"samples": 4, "bounces": 8}, factors=[factor("light_picking", "estimate")],
+        )  # fmt: skip
+        self.begin(search=False)
+        page.get_by_label("Levels of Maximum bounces").fill("1, 8")
+        page.get_by_label("Frames looked at, of 1 to 16").fill("1, 12")
+        page.get_by_label("Safety of the ranges").select_option("1")
+        found = self.carry_out()
+        self.assertEqual(set(found.found), {"1", "12"})
+        strip = page.get_by_role("figure", name="Settings along the frames")
+        expect(strip).to_contain_text("frame 16")
+        expect(strip).to_contain_text("bounces")
+        self.assert_accessible()

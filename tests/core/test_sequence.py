@@ -11,6 +11,7 @@ from matchedpair.errors import RefusedError
 from matchedpair.measures.region import Region
 from matchedpair.measures.response import fit_response
 from matchedpair.measures.sequence import Frames, shown_share
+from matchedpair.measures.sequence_error import sequence_error
 from matchedpair.pictures.filters import gauss
 
 from tests.core.test_cli import Called
@@ -140,6 +141,65 @@ class Answers(unittest.TestCase):
         self.assertIsNone(fit_response([1.0, 2.0]))
 
 
+class AgainstAReference(unittest.TestCase):
+    """A pattern that is carried across the picture, so that every pixel shows something else in every frame."""
+
+    def moving(self, noise=0.0, seed=1, lag=0, off=0.0, count=10, size=160):
+        dice = np.random.default_rng(seed)
+        x, y = np.meshgrid(np.arange(size), np.arange(size))
+        made = []
+        for t in range(count):
+            at = max(t - lag, 0)
+            light = 0.5 + 0.3 * np.sin((x - 3 * at) / 4.0) * np.cos(y / 7.0)
+            light = light * (1 + off) * (1 + noise * dice.standard_normal(light.shape))
+            made.append(light.astype(np.float32))
+        return made
+
+    def error(self, frames_, references, **more):
+        valid = np.ones(frames_[0].shape, bool)
+        return sequence_error(frames_, references, Region(valid), valid, **more)
+
+    def test_what_moves_as_the_reference_does_is_no_error(self):
+        found = self.error(self.moving(), self.moving())
+        self.assertEqual((found.error_percent, found.frame_to_frame_percent), (0.0, 0.0))
+        still = Frames(self.moving(), np.ones((160, 160), bool)).figure(Region(np.ones((160, 160), bool)))
+        self.assertGreater(still.flicker_percent, 20.0)
+
+    def test_noise_is_all_from_frame_to_frame_and_a_steady_shift_is_not(self):
+        found = self.error(self.moving(noise=0.08), self.moving())
+        self.assertAlmostEqual(found.error_percent, 8.0, delta=0.15)
+        self.assertAlmostEqual(found.frame_to_frame_percent, 8.0, delta=0.15)
+        found = self.error(self.moving(off=0.05), self.moving())
+        self.assertAlmostEqual(found.error_percent, 5.0, delta=0.05)
+        self.assertLess(found.frame_to_frame_percent, 0.1)
+
+    def test_a_twin_takes_the_references_noise_out(self):
+        frames_, reference, twin = (self.moving(noise=n, seed=s) for n, s in ((0.05, 1), (0.05, 2), (0.05, 3)))
+        raw = self.error(frames_, reference)
+        self.assertAlmostEqual(raw.error_percent, 5.0 * math.sqrt(2), delta=0.2)
+        found = self.error(frames_, reference, reference_twins=twin)
+        self.assertTrue(found.twin)
+        self.assertAlmostEqual(found.error_percent, 5.0, delta=0.15)
+        self.assertAlmostEqual(found.frame_to_frame_percent, 5.0, delta=0.2)
+
+    def test_what_lags_behind_is_seen_though_every_frame_looks_good_by_itself(self):
+        found = self.error(self.moving(lag=1), self.moving())
+        self.assertGreater(found.error_percent, 10.0)
+
+    def test_each_frame_has_its_own_error(self):
+        frames_ = self.moving()
+        frames_[4] = frames_[4] * np.float32(1.3)
+        found = self.error(frames_, self.moving())
+        self.assertAlmostEqual(found.by_frame[4], 30.0, delta=0.3)
+        self.assertEqual(found.by_frame[3], 0.0)
+
+    def test_it_needs_a_reference_for_each_frame(self):
+        with self.assertRaisesRegex(RefusedError, "10 frames need as many of the reference"):
+            self.error(self.moving(), self.moving(count=9))
+        with self.assertRaisesRegex(RefusedError, "no sequence"):
+            self.error(self.moving(count=1), self.moving(count=1))
+
+
 class SequenceCommand(Called):
     def put(self, made: list[np.ndarray], name="frame.{:04d}.exr") -> list:
         return [
@@ -176,6 +236,27 @@ class SequenceCommand(Called):
         self.assertEqual([row["code"] for row in report["checks"]], ["gap"])
         report = self.report(paths[1], paths[0], paths[0])
         self.assertEqual(sorted(row["code"] for row in report["checks"]), ["identical", "order"])
+
+    def test_a_reference_sequence_is_held_against_each_frame(self):
+        paths = self.put(frames(count=4, white=0.04))
+        references = self.put(frames(count=4), "reference.{:04d}.exr")
+        report = self.report(*paths, "--reference", *references)
+        self.assertAlmostEqual(report["reference"]["error_percent"], 4.0, delta=0.3)
+        self.assertFalse(report["reference"]["noise_taken_out"])
+        twins = self.put(frames(count=4), "twin.{:04d}.exr")
+        report = self.report(*paths, "--reference", *references, "--reference-twin", *twins)
+        self.assertTrue(report["reference"]["noise_taken_out"])
+        self.assertIsNone(self.report(*paths)["reference"])
+        _, out, _ = self.call("sequence", *paths, "--reference", *references)
+        self.assertIn("against the reference", out)
+        for words, said in (
+            ((*paths, "--reference", *references[:3]), "the reference has 3 frames"),
+            ((*paths, "--reference-twin", *twins), "needs the reference"),
+            ((*paths, "--reference", references[0]), "1 reference is no sequence"),
+        ):
+            code, out, err = self.call("sequence", *words)
+            self.assertEqual((code, out), (2, ""))
+            self.assertIn(said, err)
 
     def test_bad_input_is_one_clear_line(self):
         paths = self.put(frames(count=3, white=0.02))

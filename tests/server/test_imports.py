@@ -19,6 +19,7 @@ from django.test import TestCase, override_settings
 from server.findings.measuring import measure_outstanding
 from server.imports.inbox import take_in_one
 from server.imports.models import ImportedRender, ImportSet
+from server.motion.measuring import measure_sequences
 from server.runs.models import Run
 from server.store.uploads import sweep
 from server.studies.models import Option, Study
@@ -276,6 +277,80 @@ class Elsewhere(WithEngines, TestCase):
             self.assertIn(
                 "MATCHEDPAIR_IMPORTS", self.problem(400, "POST", "/api/imports/folder/", {"folder": ""})["detail"]
             )
+
+
+class Sequences(Elsewhere):
+    """Frames of a farm, told by the last number in their names."""
+
+    def frames(self, numbers, noise=0.05, engine="Farm renderer", sized=None):
+        made = self.begin(pattern="")
+        for number in numbers:
+            size = (sized or {}).get(number, (64, 48))
+            picture = noisy(textured(size), noise, int(number) + 1000 * int(100 * noise))
+            self.send(made, f"lane.{number:04d}.exr", write(self.elsewhere / "made.exr", picture).read_bytes())
+        rows = ImportedRender.objects.filter(import_set=made)
+        values = {"engine": engine, "scene": "Lane", "view": "main"}
+        self.call("POST", "/api/imports/fill-in/", {"renders": [row.pk for row in rows], "values": values})
+        return [row.pk for row in rows.order_by("name")]
+
+    def sequence(self, control, trial=()):
+        body = {"question": "Does it flicker?", "control": control, "trial": list(trial)}
+        return self.call("POST", "/api/imports/sequence/", body)
+
+    def test_two_sequences_play_in_step_with_their_gaps_told(self):
+        answer = self.sequence(self.frames([1, 2, 3, 5]), self.frames([1, 2, 3, 4, 5], noise=0.02, engine="Other"))
+        self.assertEqual(answer.status_code, 201, answer.content)
+        study = Study.objects.get(pk=answer.json()["study"])
+        measure_sequences([study.pk])
+        body = self.call("GET", f"/api/studies/{study.pk}/motion/").json()
+        control, trial = body["sequences"]
+        self.assertEqual((control["gaps"], trial["gaps"], trial["title"]), ([4], [], "engine Other"))
+        self.assertAlmostEqual(control["flicker_percent"], 5.0, delta=0.8)
+        self.assertAlmostEqual(trial["flicker_percent"], 2.0, delta=0.4)
+        self.assertEqual(study.pairs.count(), 4)
+
+    def test_one_alone_is_measured_too(self):
+        study = Study.objects.get(pk=self.sequence(self.frames([7, 8, 9])).json()["study"])
+        measure_sequences([study.pk])
+        (only,) = self.call("GET", f"/api/studies/{study.pk}/motion/").json()["sequences"]
+        self.assertIsNotNone(only["flicker_percent"])
+
+    def test_a_broken_file_is_left_out_and_told(self):
+        rows = self.frames([1, 2, 3])
+        made = ImportSet.objects.get()
+        self.send(made.pk, "lane.0004.exr", b"cut short")
+        broken = ImportedRender.objects.get(name="lane.0004.exr").pk
+        answer = self.sequence([*rows, broken])
+        self.assertEqual(answer.status_code, 201, answer.content)
+        self.assertIn("lane.0004.exr", answer.json()["left_out"][0])
+
+    def test_what_is_no_sequence_is_refused_and_nothing_is_made(self):
+        several = self.frames([1, 2, 3], sized={3: (48, 36)})
+        again = self.frames([2, 3], noise=0.1)
+        other = self.frames([4, 5], engine="Other")
+        for rows, words in (
+            (several[:1], "1 frame; a sequence needs two"),
+            ([], "0 frames"),
+            (several, "lane.0003.exr is 48 × 36 pixels and lane.0001.exr 64 × 48; a sequence has one size"),
+            ([*several[:2], again[0]], "frame 2 twice with the same seed"),
+            ([*several[:2], *other], "frames differ in engine"),
+        ):
+            answer = self.sequence(rows)
+            with self.subTest(words):
+                self.assertEqual(answer.status_code, 400)
+                self.assertIn(words, answer.json()["detail"])
+        self.assertEqual(Study.objects.count(), 0)
+
+    def test_a_name_without_a_number_needs_its_frame_said(self):
+        rows = self.frames([1, 2])
+        made = ImportSet.objects.get()
+        self.send(made.pk, "last.exr", self.exr())
+        last = ImportedRender.objects.get(name="last.exr")
+        values = {"engine": "Farm renderer", "scene": "Lane", "view": "main"}
+        self.call("POST", "/api/imports/fill-in/", {"renders": [last.pk], "values": values})
+        self.assertIn("last.exr: its frame is not known", self.sequence([*rows, last.pk]).json()["detail"])
+        self.call("POST", "/api/imports/fill-in/", {"renders": [last.pk], "values": {"frame": 3}})
+        self.assertEqual(self.sequence([*rows, last.pk]).status_code, 201)
 
 
 class Command(WithEngines, TestCase):

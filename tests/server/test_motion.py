@@ -12,6 +12,7 @@ from server.bench.runner import _seed
 from server.catalogue.zones import add_zone
 from server.motion.measuring import measure_sequences
 from server.motion.models import SequenceFigures
+from server.references.models import Reference
 from server.runs.actions import claim, queue_study
 from server.runs.models import Run
 from server.runs.recording import record_result
@@ -133,3 +134,24 @@ class Moving(WithEngines, TestCase):
         measure_sequences([self.study.pk])
         control, trial = self.read()["sequences"]
         self.assertLess(abs(math.log(control["flicker_percent"] / trial["flicker_percent"] / (10 / 3))), 0.2)
+
+    def test_a_sequence_is_held_against_another_as_its_reference(self):
+        self.finish()
+        measure_sequences([self.study.pk])
+        control, trial = self.read()["sequences"]
+        self.assertIsNone(control["reference"])
+        answer = self.call("POST", f"{self.path}as-reference/", {"key": trial["key"]})
+        self.assertEqual((answer.status_code, len(answer.json()["references"])), (201, 6))
+        measure_sequences([self.study.pk])
+        control, trial = self.read()["sequences"]
+        self.assertTrue(control["reference"]["noise_taken_out"])
+        self.assertAlmostEqual(control["reference"]["error_percent"], 10.0, delta=1.0)
+        self.assertAlmostEqual(control["reference"]["frame_to_frame_percent"], 10.0, delta=1.2)
+        self.assertEqual(measure_sequences([self.study.pk]), 0)
+        self.problem(400, "POST", f"{self.path}as-reference/", {"key": "none"})
+
+    def test_a_sequence_with_a_frame_to_come_is_no_reference(self):
+        self.finish(skip={(3, True)})
+        key = self.read()["sequences"][1]["key"]
+        self.assertIn("not all", self.problem(400, "POST", f"{self.path}as-reference/", {"key": key})["detail"])
+        self.assertEqual(Reference.objects.count(), 0)

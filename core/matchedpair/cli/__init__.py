@@ -101,7 +101,10 @@ def _curve(parsed: argparse.Namespace) -> str:
 
 
 def _sequence(parsed: argparse.Namespace) -> str:
-    report = sequence_files(parsed.frames, [Zone.parse(text) for text in parsed.zone])
+    report = sequence_files(
+        parsed.frames, [Zone.parse(text) for text in parsed.zone], references=parsed.reference,
+        reference_twins=parsed.reference_twin,
+    )  # fmt: skip
     return json.dumps(report, indent=1) if parsed.json else sequence_as_text(report)
 
 
@@ -160,6 +163,8 @@ def _parser() -> argparse.ArgumentParser:
     curve.set_defaults(run=_curve)
     sequence = commands.add_parser("sequence", help="flicker, boiling and response of a still view's frames")
     sequence.add_argument("frames", type=Path, nargs="+", metavar="FRAME", help="in their order")
+    sequence.add_argument("--reference", type=Path, nargs="+", default=[], metavar="F", help="one for each frame")
+    sequence.add_argument("--reference-twin", type=Path, nargs="+", default=[], metavar="F")
     sequence.add_argument("--zone", action="append", default=[], metavar="NAME=X,Y,W,H")
     sequence.add_argument("--json", action="store_true")
     sequence.set_defaults(run=_sequence)

@@ -80,6 +80,13 @@ def sequence_as_text(report: dict[str, Any]) -> str:
             boiling = f"boiling {zone['boiling_percent']:.3g} % ({100 * zone['boiling_share']:.2g} % of its power)"
             step = f"frame to frame {zone['frame_to_frame_percent']:.3g} %"
             lines.append(f"  flicker {zone['flicker_percent']:.3g} %, of it {boiling}; {step}")
+        if zone["reference"]:
+            off = zone["reference"]
+            noise = "its noise taken out" if off["noise_taken_out"] else "its own noise is in it"
+            lines.append(
+                f"  against the reference {off['error_percent']:.3g} %, from frame to frame "
+                f"{off['frame_to_frame_percent']:.3g} % ({noise})"
+            )
         response = zone["response"]
         if response:
             how = (

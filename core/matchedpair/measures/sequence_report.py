@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
@@ -15,16 +16,33 @@ from matchedpair.measures.light import equal
 from matchedpair.measures.region import Region
 from matchedpair.measures.report import check_row
 from matchedpair.measures.sequence import Frames, SequenceFigure
+from matchedpair.measures.sequence_error import SequenceError, sequence_error
 from matchedpair.measures.zones import WHOLE, Zone
 from matchedpair.pictures.filters import light_of
-from matchedpair.pictures.picture import Floats
+from matchedpair.pictures.picture import Floats, Mask
 
 STILL = "a still view: what moves with a camera, or is dragged along by one, is not seen here"
 NAMES = ("flicker_percent", "boiling_percent", "boiling_share", "frame_to_frame_percent", "response")
 NUMBER = re.compile(r"(\d+)(?!.*\d)")
 
 
-def sequence_files(paths: Sequence[Path], zones: Sequence[Zone] = ()) -> dict[str, Any]:
+@dataclass(frozen=True)
+class _Read:
+    """Luminance of all frames, where they count, their size, and what the checks found."""
+
+    frames: list[Floats]
+    valid: Mask
+    size: tuple[int, int]
+    checks: list[FileCheck]
+
+
+def sequence_files(
+    paths: Sequence[Path],
+    zones: Sequence[Zone] = (),
+    *,
+    references: Sequence[Path] = (),
+    reference_twins: Sequence[Path] = (),
+) -> dict[str, Any]:
     """Check every frame and measure the sequence.
 
     Parameters
@@ -33,19 +51,42 @@ def sequence_files(paths: Sequence[Path], zones: Sequence[Zone] = ()) -> dict[st
         The frames in their order.
     zones : sequence of Zone
         With zones, the figures at the top are those of the first; all are under ``zones``, with the whole.
+    references, reference_twins : sequence of Path
+        A frame of the reference for each frame, and the same with another seed.
 
     Returns
     -------
     dict
-        The figures by `NAMES`, ``checks``, ``frames`` (mean luminance and spread by frame) and ``refused``.
+        The figures by `NAMES`, ``checks``, ``frames`` (mean luminance and spread by frame), ``reference`` (the error
+        against it, null without one) and ``refused``.
 
     Raises
     ------
     InputError
         With fewer than two frames, a frame that cannot be read or is of another size, or a zone outside.
     """
+    read = _read(paths, "frame")
+    others = [_read(each, name) for each, name in ((references, "reference"), (reference_twins, "twin")) if each]
+    for each, name in zip(others, ("reference", "reference's twin"), strict=False):
+        if each.size != read.size or len(each.frames) != len(read.frames):
+            raise InputError(
+                f"the {name} has {len(each.frames)} frames of {_size(each.size)} pixels and the sequence "
+                f"{len(read.frames)} of {_size(read.size)}; give one for each frame"
+            )
+    if reference_twins and not references:
+        raise InputError("a reference's twin needs the reference: give --reference too")
+    masks = {WHOLE: read.valid} | {zone.name: zone.mask(read.size) & read.valid for zone in zones}
+    rows = {name: _zone_row(read, mask, others) for name, mask in masks.items()}
+    shown = zones[0].name if zones else WHOLE
+    return {
+        **rows[shown], "zone": shown, "checks": [check_row(check) for check in read.checks], "zones": rows,
+        "note": STILL,
+    }  # fmt: skip
+
+
+def _read(paths: Sequence[Path], what: str) -> _Read:
     if len(paths) < 2:
-        raise InputError(f"{len(paths)} frame is no sequence; give at least two")
+        raise InputError(f"{len(paths)} {what} is no sequence; give at least two")
     checks = _gaps(paths)
     frames: list[Floats] = []
     valid = None
@@ -58,36 +99,57 @@ def sequence_files(paths: Sequence[Path], zones: Sequence[Zone] = ()) -> dict[st
         if valid is None:
             valid, size = picture.valid, picture.size
         elif picture.size != size:
-            came, wanted = ("×".join(map(str, each)) for each in (picture.size, size))
-            raise InputError(f"{path}: it is {came} pixels and the frames before {wanted}; a sequence has one size")
+            raise InputError(
+                f"{path}: it is {_size(picture.size)} pixels and the {what}s before {_size(size)}; "
+                "a sequence has one size"
+            )
         checks += [
-            FileCheck(each.code, each.severity, f"Frame {number}, {path.name}: {each.message}") for each in found
+            FileCheck(each.code, each.severity, f"{what.capitalize()} {number}, {path.name}: {each.message}")
+            for each in found
         ]
         if stops(found):
             raise InputError(f"{path}: {next(each.message for each in found if each.severity == 'stop')}")
         if last is not None and equal(last, picture.pixels):
-            checks.append(
-                FileCheck("identical", "warn", f"Frame {number}, {path.name}: bit-equal to the frame before.")
-            )
+            words = f"{what.capitalize()} {number}, {path.name}: bit-equal to the {what} before."
+            checks.append(FileCheck("identical", "warn", words))
         last = picture.pixels
         valid = valid & picture.valid
         frames.append(light_of(picture.pixels))
     assert valid is not None
-    masks = {WHOLE: valid} | {zone.name: zone.mask(size) & valid for zone in zones}
-    rows = {name: _zone_row(frames, valid, mask) for name, mask in masks.items()}
-    shown = zones[0].name if zones else WHOLE
-    return {
-        **rows[shown], "zone": shown, "checks": [check_row(check) for check in checks], "zones": rows, "note": STILL,
-    }  # fmt: skip
+    return _Read(frames, valid, size, checks)
 
 
-def _zone_row(frames: Sequence[Floats], valid: np.ndarray, mask: np.ndarray) -> dict[str, Any]:
+def _size(size: tuple[int, int]) -> str:
+    return "×".join(map(str, size))
+
+
+def _zone_row(read: _Read, mask: Mask, others: Sequence[_Read]) -> dict[str, Any]:
     try:
-        return figure_row(Frames(frames, valid).figure(Region(mask)))
+        row = figure_row(Frames(read.frames, read.valid).figure(Region(mask)))
     except RefusedError as refusal:
         return {
-            **dict.fromkeys(NAMES), "frames": [], "refused": [{"measure": "sequence", "reason": refusal.reason}],
+            **dict.fromkeys(NAMES), "frames": [], "reference": None,
+            "refused": [{"measure": "sequence", "reason": refusal.reason}],
         }  # fmt: skip
+    if not others:
+        return row | {"reference": None}
+    valid = np.logical_and.reduce([read.valid, *(each.valid for each in others)])
+    twins = others[1].frames if len(others) > 1 else []
+    try:
+        region = Region(mask & valid)
+        error = sequence_error(read.frames, others[0].frames, region, valid, reference_twins=twins)
+    except RefusedError as refusal:
+        refused = [*row["refused"], {"measure": "reference", "reason": refusal.reason}]
+        return row | {"reference": None, "refused": refused}
+    return row | {"reference": error_row(error)}
+
+
+def error_row(error: SequenceError) -> dict[str, Any]:
+    """The error against a reference as plain values."""
+    return {
+        "error_percent": error.error_percent, "frame_to_frame_percent": error.frame_to_frame_percent,
+        "by_frame": list(error.by_frame), "noise_taken_out": error.twin,
+    }  # fmt: skip
 
 
 def figure_row(figure: SequenceFigure) -> dict[str, Any]:

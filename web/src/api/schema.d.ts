@@ -348,6 +348,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/imports/sequence/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Make a sequence, or two in step, of renders from elsewhere; the runner measures it between renders. */
+        post: operations["imports_sequence_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/matchings/{id}/go-on/": {
         parameters: {
             query?: never;
@@ -1567,6 +1584,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/studies/{id}/motion/as-reference/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Make every frame of a sequence the reference of its frame, with its twin where there is one. */
+        post: operations["studies_motion_as_reference_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/studies/{id}/pilot/": {
         parameters: {
             query?: never;
@@ -2170,6 +2204,15 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /** @description The error against a reference sequence, and how much of it changes from frame to frame. */
+        AgainstReference: {
+            /** Format: double */
+            error_percent: number;
+            /** Format: double */
+            frame_to_frame_percent: number;
+            /** @description The reference's own, by its twin */
+            noise_taken_out: boolean;
+        };
         /** @description How a change of light is answered; `frame` is the first that differs, by its number in the scene. */
         Answer: {
             frame: number;
@@ -2256,6 +2299,12 @@ export interface components {
                 [key: string]: number | string | boolean;
             };
             asked: string;
+        };
+        /** @description Which renders are the frames; with a trial both are played in step. */
+        AskedSequenceRequest: {
+            question: string;
+            control: number[];
+            trial?: number[];
         };
         /** @description A new set, or what changes of one. */
         AskedSetRequest: {
@@ -3306,6 +3355,15 @@ export interface components {
             study: number;
             pair: number;
         };
+        /** @description The references that were made, by frame. */
+        MadeReferences: {
+            references: number[];
+        };
+        /** @description The study that came of it, and what was left out. */
+        MadeSequence: {
+            study: number;
+            left_out: string[];
+        };
         /** @description The study that was made. */
         MadeStudy: {
             study: number;
@@ -3497,6 +3555,9 @@ export interface components {
             /** Format: double */
             frame_to_frame_percent: number | null;
             response: components["schemas"]["Answer"] | null;
+            reference: components["schemas"]["AgainstReference"] | null;
+            /** @description Every frame has a reference */
+            has_reference: boolean;
             /** @description Why there are no figures, or no full ones */
             lacks: string;
         };
@@ -4226,6 +4287,10 @@ export interface components {
          * @enum {string}
          */
         ReferenceKind: "render" | "photograph" | "analytic";
+        /** @description Which sequence. */
+        ReferenceOfRequest: {
+            key: string;
+        };
         /** @description Where to render a recipe. */
         RenderRecipeRequest: {
             use: string;
@@ -5621,6 +5686,29 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PatternPreview"];
+                };
+            };
+        };
+    };
+    imports_sequence_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AskedSequenceRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MadeSequence"];
                 };
             };
         };
@@ -7398,6 +7486,31 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["StudyMotion"];
+                };
+            };
+        };
+    };
+    studies_motion_as_reference_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReferenceOfRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MadeReferences"];
                 };
             };
         };

@@ -1,5 +1,6 @@
 import { type ChartPoint, type ChartSeries, LogChart } from "../../charts/LogChart";
 import { CONTROL_MARK, type Mark, trialMark } from "../../charts/marks";
+import { stepsOf } from "../../charts/steps";
 import { seconds, spread, three } from "../../parts/format";
 import type { Decision, Option, Use } from "./figures";
 
@@ -51,17 +52,4 @@ function pointOf(option: Option, use: Use): ChartPoint {
       `${three(noise?.value ?? 0)} % noise (${spread(noise?.interval ?? null)})`,
     ],
   };
-}
-
-/** A frontier goes in steps: until the next option nothing is cleaner. */
-function stepsOf(points: ChartPoint[]): { x: number; y: number }[] {
-  return points.flatMap((point, number) => {
-    const before = points[number - 1];
-    return before
-      ? [
-          { x: point.x, y: before.y },
-          { x: point.x, y: point.y },
-        ]
-      : [{ x: point.x, y: point.y }];
-  });
 }

@@ -11,11 +11,21 @@ const SIZES = [
   [1, "the full size"],
 ] as const;
 
+const WAYS = {
+  raise:
+    "Each setting is held against its highest level, the others as they are by then; a lowest level that changes nothing is left. Then once more, since settings may need each other.",
+  explore:
+    "Combinations are proposed from what was tried so far (Optuna), each held against all settings at their highest, for the frontier of time and change; it needs a budget.",
+};
+
 /** What is raised, through which levels, in which order, and when the picture counts as unchanged. */
 export function SearchForm(props: {
   base: number;
   title: string;
   proposed: Proposed[];
+  frame: number;
+  firstFrame: number;
+  lastFrame: number;
   busy: boolean;
   onBegin: (asked: Schema["NewSearchRequest"]) => void;
 }) {
@@ -26,7 +36,12 @@ export function SearchForm(props: {
   const [stops, setStops] = useState("0.02");
   const [colour, setColour] = useState("0.5");
   const [percent, setPercent] = useState("2");
+  const [detail, setDetail] = useState("5");
   const [budget, setBudget] = useState("");
+  const [minutes, setMinutes] = useState("");
+  const [way, setWay] = useState<Schema["NewSearchRequest"]["way"]>("raise");
+  const [frames, setFrames] = useState(String(props.frame));
+  const [safety, setSafety] = useState(0);
   const change = (at: number, to: Partial<Row>) =>
     setRows(rows.map((row, number) => (number === at ? { ...row, ...to } : row)));
   const earlier = (at: number) => {
@@ -47,7 +62,12 @@ export function SearchForm(props: {
           most_stops: Number(stops),
           most_colour: Number(colour),
           most_percent: Number(percent),
+          most_detail: detail.trim() ? Number(detail) : null,
           most_renders: budget.trim() ? Number(budget) : null,
+          most_minutes: minutes.trim() ? Number(minutes) : null,
+          way,
+          frames: numbersOf(frames),
+          more_levels: numbersOf(frames).length > 1 ? safety : 0,
         });
       }}
     >
@@ -101,6 +121,16 @@ export function SearchForm(props: {
         </tbody>
       </table>
       <div className="mt-3 flex flex-wrap items-end gap-4">
+        <Labelled title="Way">
+          <select
+            className="field"
+            value={way}
+            onChange={(event) => setWay(event.target.value as "raise" | "explore")}
+          >
+            <option value="raise">raise one after the other</option>
+            <option value="explore">explore combinations</option>
+          </select>
+        </Labelled>
         <Labelled title="Searched at">
           <select className="field" value={scale} onChange={(event) => setScale(Number(event.target.value))}>
             {SIZES.map(([value, title]) => (
@@ -115,35 +145,64 @@ export function SearchForm(props: {
             ["Unchanged up to, stops", stops, setStops],
             ["ΔE00 of colour", colour, setColour],
             ["% in a cell", percent, setPercent],
+            ["% of detail", detail, setDetail],
           ] as const
         ).map(([title, value, set]) => (
           <Labelled key={title} title={title}>
             <input
-              className="field w-28 text-right"
+              className="field w-24 text-right"
               inputMode="decimal"
               value={value}
               onChange={(event) => set(event.target.value)}
             />
           </Labelled>
         ))}
-        <Labelled title="Budget, renders">
-          <input
-            className="field w-28 text-right"
-            inputMode="numeric"
-            placeholder="no limit"
-            value={budget}
-            onChange={(event) => setBudget(event.target.value)}
-          />
-        </Labelled>
+        {(
+          [
+            ["Budget, renders", budget, setBudget],
+            ["Budget, minutes", minutes, setMinutes],
+          ] as const
+        ).map(([title, value, set]) => (
+          <Labelled key={title} title={title}>
+            <input
+              className="field w-24 text-right"
+              inputMode="decimal"
+              placeholder="no limit"
+              value={value}
+              onChange={(event) => set(event.target.value)}
+            />
+          </Labelled>
+        ))}
+        {props.lastFrame > props.firstFrame ? (
+          <Labelled title={`Frames looked at, of ${props.firstFrame} to ${props.lastFrame}`}>
+            <input
+              className="field w-56"
+              value={frames}
+              placeholder={`such as ${props.firstFrame}, ${props.lastFrame}`}
+              onChange={(event) => setFrames(event.target.value)}
+            />
+          </Labelled>
+        ) : null}
+        {numbersOf(frames).length > 1 ? (
+          <Labelled title="Safety of the ranges">
+            <select
+              className="field"
+              value={safety}
+              onChange={(event) => setSafety(Number(event.target.value))}
+            >
+              <option value={0}>the higher of two frames</option>
+              <option value={1}>and one level more</option>
+              <option value={2}>and two levels more</option>
+            </select>
+          </Labelled>
+        ) : null}
         <button type="submit" className="act" data-kind="main" disabled={props.busy || wanted.length === 0}>
           Search
         </button>
       </div>
       <p className="mt-2 max-w-[58rem] text-soft text-sm">
-        Begins from {props.title === "as the control" ? "the control" : props.title}. Each setting is held
-        against its highest level, the others as they are by then; a lowest level that changes nothing is
-        left. Then once more, since settings may need each other. The result is rendered at full size beside
-        the present settings.
+        Begins from {props.title === "as the control" ? "the control" : props.title}. {WAYS[way]} The result
+        is rendered at full size beside the present settings.
       </p>
     </form>
   );

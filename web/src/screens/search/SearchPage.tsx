@@ -2,6 +2,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link, useParams } from "react-router";
 import { api, body, type Schema } from "../../api/client";
 import { searchesQuery, studyQuery } from "../../api/queries";
+import { three } from "../../parts/format";
 import { Failed, Loading, Notice } from "../../parts/Notice";
 import { useTitle } from "../../parts/useTitle";
 import { SearchForm } from "./SearchForm";
@@ -40,6 +41,9 @@ export function SearchPage() {
           base={data.base}
           title={data.base_title}
           proposed={data.proposed}
+          frame={data.frame}
+          firstFrame={data.first_frame}
+          lastFrame={data.last_frame}
           busy={begin.isPending}
           onBegin={begin.mutate}
         />
@@ -63,11 +67,17 @@ export function SearchPage() {
 function sentenceOf(rows: Schema["Search"][]): string {
   const [newest] = rows;
   if (!newest) return "Which of these settings are higher than the picture needs?";
-  const changed = Object.entries(newest.found).filter(
-    ([name, value]) => newest.before[name] !== value,
-  ).length;
   if (newest.state === "searching" || newest.state === "confirming") return "The search goes on.";
   if (newest.state !== "done") return "The search is not over; what it found so far stands below.";
-  if (changed === 0) return "The present settings are the least that give this picture.";
-  return `${changed} ${changed === 1 ? "setting can" : "settings can"} be lower. ${newest.words}.`;
+  const changed = Object.entries(newest.found).filter(([name, value]) => newest.before[name] !== value);
+  if (newest.joined) {
+    const ranges = newest.joined.ranges.length;
+    if (ranges === 1) return `One setting holds for all frames. ${newest.words}.`;
+    const wasted = newest.joined.wasted_share;
+    const cost =
+      wasted == null ? "" : ` Constant settings would waste ${three(100 * wasted)} % of the rendering time.`;
+    return `${ranges} ranges of frames have settings of their own.${cost}`;
+  }
+  if (changed.length === 0) return "The present settings are the least that give this picture.";
+  return `${changed.length} ${changed.length === 1 ? "setting can" : "settings can"} be lower. ${newest.words}.`;
 }

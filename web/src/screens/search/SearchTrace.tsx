@@ -2,8 +2,11 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
 import { api, type Schema } from "../../api/client";
-import { settingValue, three } from "../../parts/format";
+import { duration, settingValue, three } from "../../parts/format";
 import { Notice } from "../../parts/Notice";
+import { FrameResults, FrameStrip } from "./Frames";
+import { SaveFound } from "./SaveFound";
+import { Ways } from "./Ways";
 
 type Search = Schema["Search"];
 
@@ -21,7 +24,8 @@ export function SearchTrace({ row }: { row: Search }) {
   const queries = useQueryClient();
   const params = { params: { path: { id: row.id } } };
   const refresh = () => void queries.invalidateQueries({ queryKey: ["searches"] });
-  const [budget, setBudget] = useState("");
+  const [renders, setRenders] = useState("");
+  const [minutes, setMinutes] = useState("");
   const stop = useMutation({
     mutationFn: () => api.POST("/api/searches/{id}/stop/", params),
     onSuccess: refresh,
@@ -30,7 +34,10 @@ export function SearchTrace({ row }: { row: Search }) {
     mutationFn: () =>
       api.POST("/api/searches/{id}/go-on/", {
         ...params,
-        body: { most_renders: budget.trim() ? Number(budget) : null },
+        body: {
+          most_renders: renders.trim() ? Number(renders) : null,
+          most_minutes: minutes.trim() ? Number(minutes) : null,
+        },
       }),
     onSuccess: refresh,
   });
@@ -48,8 +55,11 @@ export function SearchTrace({ row }: { row: Search }) {
           {row.words ? `: ${row.words}` : ""}
         </span>
         <span className="text-soft text-sm">
-          {row.renders} ways rendered{row.most_renders == null ? "" : ` of ${row.most_renders}`}, at{" "}
-          {three(row.scale)} of the width
+          {row.renders} ways rendered{row.most_renders == null ? "" : ` of ${row.most_renders}`}
+          {row.most_seconds == null
+            ? ""
+            : `, ${duration(row.spent_seconds)} of ${duration(row.most_seconds)}`}
+          , at {three(row.scale)} of the width
         </span>
         {row.pair ? (
           <Link to={`/pairs/${row.pair}`} className="quiet-link">
@@ -63,16 +73,24 @@ export function SearchTrace({ row }: { row: Search }) {
         ) : null}
         {!open && row.state !== "done" ? (
           <>
-            {row.state === "out_of_budget" ? (
-              <input
-                className="field w-24 text-right"
-                inputMode="numeric"
-                aria-label="Larger budget, renders"
-                placeholder="no limit"
-                value={budget}
-                onChange={(event) => setBudget(event.target.value)}
-              />
-            ) : null}
+            {row.state === "out_of_budget"
+              ? (
+                  [
+                    ["renders", renders, setRenders],
+                    ["minutes", minutes, setMinutes],
+                  ] as const
+                ).map(([what, value, set]) => (
+                  <input
+                    key={what}
+                    className="field w-28 text-right"
+                    inputMode="decimal"
+                    aria-label={`Larger budget, ${what}`}
+                    placeholder={`${what}, no limit`}
+                    value={value}
+                    onChange={(event) => set(event.target.value)}
+                  />
+                ))
+              : null}
             <button type="button" className="act" onClick={() => goOn.mutate()}>
               Go on
             </button>
@@ -86,19 +104,29 @@ export function SearchTrace({ row }: { row: Search }) {
       ) : null}
       <p className="mt-1">{foundWords(row)}</p>
       <div className="mt-2 grid grid-cols-[minmax(0,1fr)] gap-2">
+        {row.joined ? <FrameStrip joined={row.joined} /> : null}
+        {row.frames.length > 1 ? <FrameResults row={row} /> : null}
         {row.trace.length > 0 ? <Trace row={row} /> : null}
+        {row.ways.length > 0 ? <Ways row={row} /> : null}
+        {row.state === "done" ? <SaveFound row={row} /> : null}
       </div>
     </section>
   );
 }
 
 function Trace({ row }: { row: Search }) {
+  const several = new Set(row.trace.map((each) => each.frame)).size > 1;
   return (
     // biome-ignore lint/a11y/noNoninteractiveTabindex: a table longer than its box is scrolled by keyboard
     <div className="max-h-80 overflow-auto" tabIndex={0}>
       <table className="table-plain w-full text-sm" aria-label="What was tried">
         <thead>
           <tr>
+            {several ? (
+              <th scope="col" className="!text-right">
+                Frame
+              </th>
+            ) : null}
             <th scope="col">Pass</th>
             <th scope="col">Setting</th>
             <th scope="col" className="!text-right">
@@ -114,9 +142,10 @@ function Trace({ row }: { row: Search }) {
         <tbody>
           {row.trace.map((each) => (
             <tr
-              key={`${each.passed} ${each.setting} ${each.level} ${each.outcome}`}
+              key={`${each.frame} ${each.passed} ${each.setting} ${each.level} ${each.outcome}`}
               data-outcome={each.outcome}
             >
+              {several ? <td className="number">{each.frame}</td> : null}
               <td>{each.passed}</td>
               <th scope="row" className="text-left font-normal">
                 {each.setting.replace(/_/g, " ")}
@@ -143,6 +172,7 @@ function Trace({ row }: { row: Search }) {
 
 /** What is other than before, in words. */
 function foundWords(row: Search): string {
+  if (row.frames.length > 1) return "";
   const changed = Object.entries(row.found).filter(([name, value]) => row.before[name] !== value);
   if (changed.length === 0) return "So far all settings stand as they are.";
   const said = changed.map(

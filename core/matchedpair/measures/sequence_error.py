@@ -1,0 +1,84 @@
+"""A sequence against a reference sequence: how far it is off, and how much of that changes from frame to frame.
+
+E_t = (Y_t − R_t)/√(R_t² + eps²) with the reference's frame R_t. error² is the mean of E² over pixels and frames, and
+frame to frame² half the mean square of E_t − E_(t−1). Since each frame is held against its own reference, what moves in
+the picture is no error: this is the one figure here that may be read of moving cameras and objects, as far as what
+moves is in the reference too. Noise of the reference is taken out by its twin; without one it is in both figures. Lower
+is better.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from matchedpair.errors import RefusedError
+from matchedpair.measures.region import Region
+from matchedpair.measures.sequence import EPS_SHARE, LEAST_FRAMES
+from matchedpair.pictures.picture import Floats, Mask
+
+VERSION = 1
+
+
+@dataclass(frozen=True)
+class SequenceError:
+    """In percent; `by_frame` is each frame's own error. `twin` tells whether the reference's noise is taken out."""
+
+    error_percent: float
+    frame_to_frame_percent: float
+    by_frame: tuple[float, ...]
+    twin: bool
+
+
+def sequence_error(
+    frames: Sequence[Floats],
+    references: Sequence[Floats],
+    region: Region,
+    valid: Mask,
+    *,
+    reference_twins: Sequence[Floats] = (),
+) -> SequenceError:
+    """Hold every frame against its own reference.
+
+    Parameters
+    ----------
+    frames, references : sequence of ndarray, shape (H, W)
+        Luminance of linear light, as many of one as of the other, in step.
+    valid : ndarray of bool, shape (H, W)
+        Where all of them count.
+    reference_twins : sequence of ndarray, shape (H, W), optional
+        The references with another seed.
+
+    Raises
+    ------
+    RefusedError
+        With fewer than two frames, or when the reference has more or fewer frames.
+    """
+    if len(frames) < LEAST_FRAMES:
+        raise RefusedError("sequence error", f"{len(frames)} frame is no sequence; give at least {LEAST_FRAMES}")
+    if len(references) != len(frames) or (reference_twins and len(reference_twins) != len(frames)):
+        raise RefusedError("sequence error", f"{len(frames)} frames need as many of the reference")
+    bright = np.concatenate([reference[valid][::7] for reference in references])
+    eps = EPS_SHARE * float(bright.mean(dtype=np.float64)) if bright.size else 0.0
+    squares, steps, own = [], [], []
+    before = None
+    for index, (frame, reference) in enumerate(zip(frames, references, strict=True)):
+        weight = valid / np.sqrt(np.square(reference) + np.float32(max(eps**2, 1e-30)))
+        error = np.asarray((frame - reference) * weight, dtype=np.float32)
+        squares.append(region.mean(np.square(error)))
+        if before is not None:
+            steps.append(region.mean(np.square(error - before)) / 2.0)
+        before = error
+        if reference_twins:
+            own.append(region.mean(np.square((reference - reference_twins[index]) * weight)) / 2.0)
+    noise = float(np.mean(own)) if own else 0.0
+    by_frame = [max(square - (own[index] if own else 0.0), 0.0) for index, square in enumerate(squares)]
+    return SequenceError(
+        100.0 * math.sqrt(max(float(np.mean(squares)) - noise, 0.0)),
+        100.0 * math.sqrt(max(float(np.mean(steps)) - noise, 0.0)),
+        tuple(100.0 * math.sqrt(value) for value in by_frame),
+        bool(reference_twins),
+    )
