@@ -29,7 +29,7 @@ def make_sequence(
     """A study of one sequence, or of two that are played in step, and what of it was left out.
 
     A file that could not be taken is left out and told; it makes a gap. Frames are told by the fact ``frame``, else by
-    the last number in the name.
+    the last number in the name, unless that is the seed.
 
     Raises
     ------
@@ -96,7 +96,7 @@ def _frame(row: ImportedRender, facts: Facts) -> int:
     if "frame" in facts.fields:
         return int(facts.fields["frame"])
     found = NUMBER.search(row.name.rpartition(".")[0])
-    if found is None or len(found[1]) > 9:
+    if found is None or len(found[1]) > 9 or int(found[1]) == facts.fields.get("seed"):
         raise InputError(f"{row.name}: its frame is not known; say it by a pattern, a table or by hand")
     return int(found[1])
 

@@ -70,7 +70,7 @@ def sequences_of(study: Study) -> list[OptionSequence]:
     options = Option.objects.filter(study=study, in_plan=True, left_out="").order_by("number", "pk")
     groups: dict[str, list[OptionFacts]] = {}
     for facts in all_facts(options, areas_by_view(), ()):
-        groups.setdefault(_key(facts.option), []).append(facts)
+        groups.setdefault(_key(facts.option, study.from_elsewhere), []).append(facts)
     bad = dict(
         Run.objects.filter(study=study, warm_up=False, state__in=BAD_STATES).values_list("option", "reason")
     )  # fmt: skip
@@ -115,9 +115,9 @@ def _changes_nothing(option: Option) -> bool:
     return not any(row["changed"] for row in option.levels if row["subject"] != FRAME)
 
 
-def _key(option: Option) -> str:
+def _key(option: Option, elsewhere: bool) -> str:
     place = list(place_of(option.setup))
     del place[FRAME_PLACE]
-    engine = f"{option.engine_title} {option.side if option.study.from_elsewhere else ''}"
+    engine = f"{option.engine_title} {option.side if elsewhere else ''}"
     common = f"{place} {engine} {how_key(option)} {option.settings.get(option.quality_knob)}"
     return hashlib.sha256(common.encode()).hexdigest()

@@ -10,7 +10,8 @@ from playwright.sync_api import expect
 
 from server.findings.measuring import measure_outstanding
 from server.imports.models import ImportedRender
-from server.studies.models import Option
+from server.motion.measuring import measure_sequences
+from server.studies.models import Option, Study
 from tests.browser.base import BrowserTest
 from tests.pictures import noisy, textured, write
 
@@ -124,3 +125,31 @@ class Imports(BrowserTest):
         page.get_by_label("Values went through").select_option("sRGB - Display / Un-tone-mapped")
         page.get_by_role("button", name="Fill in").click()
         expect(row).to_contain_text("linear, sRGB - Display / Un-tone-mapped undone")
+
+    def test_frames_become_a_sequence_with_its_gap_told(self):
+        page = self.page
+        for number in (1, 2, 3, 5):
+            write(self.renders / f"lane.{number:04d}.exr", noisy(textured((64, 48)), 0.05, number))
+        (self.renders / "lane.0006.exr").write_bytes(b"cut short")
+        self.open("/imports")
+        page.locator('input[type="file"]').set_input_files(sorted(self.renders.glob("lane.*.exr")))
+        page.get_by_role("button", name=re.compile("Take (it|all)")).click()
+        expect(self.heading()).to_contain_text("4 renders taken in, 1 could not be")
+        page.get_by_role("checkbox", name="All renders").check()
+        page.get_by_label("Scene", exact=True).fill("Lane")
+        page.get_by_label("View", exact=True).fill("main")
+        page.get_by_label("Engine", exact=True).fill("Glint")
+        page.get_by_role("button", name="Fill in").click()
+        form = page.get_by_role("form", name="Make a sequence")
+        expect(form.get_by_label("Control")).to_contain_text("Glint (4 frames, 1 to 5, 1 missing)")
+        form.get_by_label("Question").fill("Does the lane flicker?")
+        self.assert_accessible()
+        form.get_by_role("button", name="Make the sequence").click()
+        form.get_by_role("link", name="See it in motion").click()
+        measure_sequences([Study.objects.get().pk])
+        page.reload()
+        row = page.get_by_role("table", name="Sequences").locator("tbody tr")
+        expect(row).to_contain_text("no frame 4")
+        expect(self.heading()).to_contain_text("flickers least")
+        row.get_by_role("button", name="Use as reference").click()
+        expect(row.get_by_role("button", name="Use as reference")).to_have_count(0)

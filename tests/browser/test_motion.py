@@ -100,6 +100,26 @@ class InStep(BrowserTest):
         plot.click(position={"x": box["width"] * 0.975, "y": box["height"] / 2})
         expect(page.locator("[data-part=frame]")).to_have_text(re.compile(f"frame {FRAMES}"))
 
+    def test_the_difference_plays_too_and_is_made_larger(self):
+        page = self.page
+        self.open(f"/studies/{self.study.pk}/motion")
+        expect(page.get_by_text("loaded")).to_have_count(0)
+        page.get_by_label("Shows").select_option("difference")
+        for times in (1, 2):
+            page.get_by_label("Times").select_option(str(times))
+            page.wait_for_timeout(100)
+            apart = self.expected(1, extra=True) - self.expected(1, extra=False)
+            for left in (True, False):
+                self.assertAlmostEqual(self.shade(left), times * apart, delta=3)
+        page.locator("body").click(position={"x": 5, "y": 300})
+        page.keyboard.press("ArrowRight")
+        page.wait_for_timeout(100)
+        apart = self.expected(2, extra=True) - self.expected(2, extra=False)
+        self.assertAlmostEqual(self.shade(left=True), 2 * apart, delta=3)
+        self.assert_accessible()
+        page.reload()
+        expect(page.get_by_label("Shows")).to_have_value("difference")
+
     def test_bad_frames_are_named_and_rendered_again_by_one_button(self):
         lost = self.study.runs.filter(option__setup__frame=3, option__settings__light_picking="estimate")
         lost.update(state="failed", reason="out of memory", picture="")

@@ -9,7 +9,8 @@ import { SideName } from "../../parts/Side";
 import { useRemoval } from "../../parts/Undo";
 import { useTitle } from "../../parts/useTitle";
 import { FillIn } from "./FillIn";
-import { type Group, grouped, type Render, varyingSettings } from "./groups";
+import { frameGroups, type Group, grouped, type Render, varyingSettings } from "./groups";
+import { MakeSequence } from "./MakeSequence";
 
 type Sides = { control: string; trial: string };
 
@@ -66,6 +67,7 @@ export function ImportPage() {
       </div>
       <aside aria-label="Make a pair" className="border-line border-l bg-wash/60 px-5 py-6">
         <MakePair groups={grouped(renders)} />
+        <MakeSequence groups={frameGroups(renders)} />
       </aside>
     </div>
   );

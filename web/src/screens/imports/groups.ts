@@ -5,14 +5,41 @@ export type Render = Schema["ImportedRender"];
 /** Renders alike in all but the seed: one way of rendering. */
 export type Group = { key: string; title: string; renders: Render[]; complete: boolean };
 
+/** Frames of one way of rendering, with the numbers of their frames in order. */
+export type FrameGroup = Group & { frames: number[] };
+
 const APART = ["engine", "version", "scene", "view", "variant", "frame"] as const;
 
 /** Groups of renders that are alike in all but the seed: those of which enough is known first, by name. */
 export function grouped(renders: Render[]): Group[] {
+  return groupedBy(renders, APART);
+}
+
+/** Groups of at least two frames that are alike in all but frame and seed. */
+export function frameGroups(renders: Render[]): FrameGroup[] {
+  return groupedBy(
+    renders,
+    APART.filter((name) => name !== "frame"),
+  )
+    .map((group) => ({ ...group, frames: framesOf(group.renders) }))
+    .filter((group) => group.frames.length > 1);
+}
+
+/** Frame numbers as they are known, or as the last number in a name tells them, unless that is the seed. */
+function framesOf(renders: Render[]): number[] {
+  const found = renders.map(({ name, fields_known: known }) => {
+    if (known.frame != null) return Number(known.frame);
+    const last = /(\d+)(?!.*\d)/.exec(name.replace(/\.\w+$/, ""))?.[1];
+    return last === undefined || Number(last) === known.seed ? Number.NaN : Number(last);
+  });
+  return [...new Set(found.filter((each) => !Number.isNaN(each)))].sort((one, other) => one - other);
+}
+
+function groupedBy(renders: Render[], apart: readonly string[]): Group[] {
   const found = new Map<string, Render[]>();
   for (const render of renders.filter((each) => !each.problem)) {
     const key = JSON.stringify([
-      APART.map((name) => render.fields_known[name] ?? null),
+      apart.map((name) => render.fields_known[name] ?? null),
       Object.entries(render.settings).sort(),
       render.width,
       render.height,

@@ -117,10 +117,23 @@ function Sequences({ study, motion }: { study: number; motion: Motion }) {
               />
             </div>
           ))}
+          {control && trials.length > 0 ? (
+            <div>
+              <h2 className="font-semibold text-sm">Difference from the control by frame</h2>
+              <FrameChart
+                label="Difference from the control by frame"
+                yTitle="% of the mean light"
+                frames={frames}
+                lines={differences(control, trials, frames)}
+                shown={playing.shown}
+                onShow={playing.setIndex}
+              />
+            </div>
+          ) : null}
         </div>
       </div>
       <h2 className="mt-6 mb-1 font-semibold">Sequences</h2>
-      <SequenceTable rows={motion.sequences} chosen={trial?.key ?? ""} onChoose={setChosen} />
+      <SequenceTable study={study} rows={motion.sequences} chosen={trial?.key ?? ""} onChoose={setChosen} />
       <BadFrames study={study} rows={motion.sequences} />
     </>
   );
@@ -161,6 +174,21 @@ function linesOf(rows: Sequence[], frames: number[], what: "mean" | "spread_perc
     title: row.title,
     mark: row.control ? CONTROL_MARK : trialMark(trials++),
     values: frames.map((number) => row.frames.find((each) => each.frame === number)?.[what] ?? null),
+  }));
+}
+
+/** How far each trial's mean light lies from the control's in the same frame, in percent. */
+function differences(control: Sequence, trials: Sequence[], frames: number[]): FrameLine[] {
+  const meanAt = (row: Sequence, number: number) =>
+    row.frames.find((each) => each.frame === number)?.mean ?? null;
+  return trials.map((row, index) => ({
+    key: row.key,
+    title: row.title,
+    mark: trialMark(index),
+    values: frames.map((number) => {
+      const [own, beside] = [meanAt(row, number), meanAt(control, number)];
+      return own === null || beside === null || beside === 0 ? null : 100 * (own / beside - 1);
+    }),
   }));
 }
 

@@ -1,10 +1,13 @@
 import { useEffect, useRef, useState } from "react";
+import { useRemembered } from "../../parts/remembered";
 import { SideName } from "../../parts/Side";
 import { SPEEDS, type usePlaying } from "./usePlaying";
 
+const GAINS = [1, 2, 4, 8, 16, 32];
+
 type Playing = ReturnType<typeof usePlaying>;
 
-/** Control and trial in step, divided by a line that can be moved while they play. */
+/** Control and trial in step, divided by a line that can be moved while they play, or their difference. */
 export function Player(props: {
   size: [number, number];
   control: ImageBitmap | undefined;
@@ -17,15 +20,25 @@ export function Player(props: {
   const { playing, control, trial } = props;
   const canvas = useRef<HTMLCanvasElement>(null);
   const [line, setLine] = useState(0.5);
+  const [shows, setShows] = useRemembered<"line" | "difference">("motion.shows", "line");
+  const [gain, setGain] = useRemembered("motion.gain", 4);
+  const differing = shows === "difference" && control !== undefined && trial !== undefined;
   const [width, height] = props.size;
   useEffect(() => {
     const drawing = canvas.current?.getContext("2d");
     if (!drawing) return;
     const across = Math.round(line * width);
+    drawing.globalCompositeOperation = "source-over";
     drawing.fillStyle = "rgb(28, 28, 28)";
     drawing.fillRect(0, 0, width, height);
     if (control) drawing.drawImage(control, 0, 0, width, height);
-    if (trial) {
+    if (trial && differing) {
+      drawing.globalCompositeOperation = "difference";
+      drawing.drawImage(trial, 0, 0, width, height);
+      drawing.globalCompositeOperation = "lighter";
+      for (let doubled = 1; doubled < gain; doubled *= 2)
+        drawing.drawImage(drawing.canvas, 0, 0, width, height);
+    } else if (trial) {
       drawing.save();
       drawing.beginPath();
       drawing.rect(control ? across : 0, 0, width, height);
@@ -34,7 +47,7 @@ export function Player(props: {
       drawing.restore();
     }
     canvas.current?.setAttribute("data-shown", `${props.frame}`);
-  }, [control, trial, line, width, height, props.frame]);
+  }, [control, trial, differing, gain, line, width, height, props.frame]);
   usePlayerKeys(playing);
   const move = (event: React.PointerEvent<HTMLCanvasElement>) => {
     if (event.buttons !== 1) return;
@@ -50,14 +63,14 @@ export function Player(props: {
           height={height}
           className="block w-full touch-none [image-rendering:pixelated]"
           role="img"
-          aria-label={`Frame ${props.frame}, control and trial divided by a line`}
+          aria-label={`Frame ${props.frame}, ${differing ? "the difference of control and trial" : "control and trial divided by a line"}`}
           onPointerDown={(event) => {
             event.currentTarget.setPointerCapture(event.pointerId);
             move(event);
           }}
           onPointerMove={move}
         />
-        {control && trial ? (
+        {control && trial && !differing ? (
           <span
             aria-hidden="true"
             className="pointer-events-none absolute inset-y-0 w-px bg-white shadow-[0_0_0_1px_black]"
@@ -120,18 +133,42 @@ export function Player(props: {
           />
           again and again
         </label>
-        <label className="flex flex-1 items-center gap-1.5">
-          Line
-          <input
-            type="range"
-            className="min-w-24 flex-1"
-            min={0}
-            max={1}
-            step={0.01}
-            value={line}
-            onChange={(event) => setLine(Number(event.target.value))}
-          />
-        </label>
+        <select
+          className="border border-[#8b8e8c] bg-white py-0.5"
+          aria-label="Shows"
+          value={shows}
+          onChange={(event) => setShows(event.target.value as "line" | "difference")}
+        >
+          <option value="line">divided by a line</option>
+          <option value="difference">their difference</option>
+        </select>
+        {shows === "difference" ? (
+          <label className="flex items-center gap-1.5">
+            Times
+            <select
+              className="border border-[#8b8e8c] bg-white py-0.5"
+              value={gain}
+              onChange={(event) => setGain(Number(event.target.value))}
+            >
+              {GAINS.map((each) => (
+                <option key={each}>{each}</option>
+              ))}
+            </select>
+          </label>
+        ) : (
+          <label className="flex flex-1 items-center gap-1.5">
+            Line
+            <input
+              type="range"
+              className="min-w-24 flex-1"
+              min={0}
+              max={1}
+              step={0.01}
+              value={line}
+              onChange={(event) => setLine(Number(event.target.value))}
+            />
+          </label>
+        )}
       </div>
     </div>
   );

@@ -1,11 +1,27 @@
-import type { Schema } from "../../api/client";
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { api, type Schema } from "../../api/client";
 import { three } from "../../parts/format";
 import { SideMark } from "../../parts/Side";
 
 type Sequence = Schema["Motion"];
 
 /** Each sequence with its figures, and which of its frames are missing or bad. */
-export function SequenceTable(props: { rows: Sequence[]; chosen: string; onChoose: (key: string) => void }) {
+export function SequenceTable(props: {
+  study: number;
+  rows: Sequence[];
+  chosen: string;
+  onChoose: (key: string) => void;
+}) {
+  const queries = useQueryClient();
+  const held = props.rows.some((row) => row.has_reference);
+  const refer = useMutation({
+    mutationFn: (key: string) =>
+      api.POST("/api/studies/{id}/motion/as-reference/", {
+        params: { path: { id: props.study } },
+        body: { key },
+      }),
+    onSuccess: () => void queries.invalidateQueries(),
+  });
   return (
     // biome-ignore lint/a11y/noNoninteractiveTabindex: a table wider than its box is scrolled by keyboard
     <div className="overflow-x-auto" tabIndex={0}>
@@ -18,6 +34,11 @@ export function SequenceTable(props: { rows: Sequence[]; chosen: string; onChoos
                 {title}
               </th>
             ))}
+            {held ? (
+              <th scope="col" className="!text-right">
+                Against the reference, %
+              </th>
+            ) : null}
             <th scope="col">Change of light</th>
             <th scope="col">Frames</th>
             <th scope="col">
@@ -37,9 +58,21 @@ export function SequenceTable(props: { rows: Sequence[]; chosen: string; onChoos
               <Figure value={row.flicker_percent} lacks={row.lacks} />
               <Figure value={row.boiling_percent} lacks={row.lacks} />
               <Figure value={row.frame_to_frame_percent} lacks={row.lacks} />
+              {held ? <td className="number">{referenceWords(row)}</td> : null}
               <td>{answerWords(row)}</td>
               <td>{frameWords(row)}</td>
-              <td className="text-right">
+              <td className="whitespace-nowrap text-right">
+                {row.has_reference || row.flicker_percent === null ? null : (
+                  <button
+                    type="button"
+                    className="act mr-1.5"
+                    disabled={refer.isPending}
+                    onClick={() => refer.mutate(row.key)}
+                    aria-label={`Use as reference: ${row.title}`}
+                  >
+                    Use as reference
+                  </button>
+                )}
                 {row.control ? null : (
                   <button
                     type="button"
@@ -65,6 +98,24 @@ function Figure({ value, lacks }: { value: number | null; lacks: string }) {
     <td className="number">
       {value === null ? <span className="text-soft">{lacks || "not measured"}</span> : three(value)}
     </td>
+  );
+}
+
+/** The error, and how much of it changes from frame to frame. */
+function referenceWords(row: Sequence) {
+  const { reference } = row;
+  if (!reference) return <span className="text-soft">{row.has_reference ? "not measured yet" : "none"}</span>;
+  return (
+    <span
+      title={
+        reference.noise_taken_out ? "the reference's own noise is taken out" : "with the reference's noise"
+      }
+    >
+      {three(reference.error_percent)}
+      <span className="block text-soft text-xs">
+        {three(reference.frame_to_frame_percent)} frame to frame
+      </span>
+    </span>
   );
 }
 

@@ -1,0 +1,116 @@
+import { useMutation } from "@tanstack/react-query";
+import { useState } from "react";
+import { Link } from "react-router";
+import { api, body } from "../../api/client";
+import { Notice } from "../../parts/Notice";
+import { SideName } from "../../parts/Side";
+import type { FrameGroup } from "./groups";
+
+/** Makes a sequence of frames from elsewhere, alone or in step with another. */
+export function MakeSequence({ groups }: { groups: FrameGroup[] }) {
+  const [control, setControl] = useState("");
+  const [trial, setTrial] = useState("");
+  const [question, setQuestion] = useState("");
+  const one = groups.find((group) => group.key === control) ?? groups[0];
+  const other = groups.find((group) => group.key === trial && group !== one);
+  const make = useMutation({
+    mutationFn: () =>
+      body(
+        api.POST("/api/imports/sequence/", {
+          body: {
+            question: question.trim(),
+            control: one?.renders.map((render) => render.id) ?? [],
+            trial: other?.renders.map((render) => render.id) ?? [],
+          },
+        }),
+      ),
+  });
+  if (!one) return null;
+  const complete = one.complete && (other?.complete ?? true);
+  const made = make.data;
+  return (
+    <form
+      className="mt-8"
+      aria-label="Make a sequence"
+      onSubmit={(event) => {
+        event.preventDefault();
+        make.mutate();
+      }}
+    >
+      <h2 className="mb-2 font-semibold">Make a sequence</h2>
+      <label className="mb-3 block">
+        <SideName side="control" />
+        <select
+          className="field mt-0.5 w-full"
+          value={one.key}
+          onChange={(event) => setControl(event.target.value)}
+        >
+          {groups.map((group) => (
+            <option key={group.key} value={group.key}>
+              {group.title} ({frameWords(group)})
+            </option>
+          ))}
+        </select>
+      </label>
+      {groups.length > 1 ? (
+        <label className="mb-3 block">
+          <SideName side="trial" />
+          <select
+            className="field mt-0.5 w-full"
+            value={other?.key ?? ""}
+            onChange={(event) => setTrial(event.target.value)}
+          >
+            <option value="">none, measure the control alone</option>
+            {groups
+              .filter((group) => group !== one)
+              .map((group) => (
+                <option key={group.key} value={group.key}>
+                  {group.title} ({frameWords(group)})
+                </option>
+              ))}
+          </select>
+        </label>
+      ) : null}
+      <label className="block">
+        <span className="block text-soft text-sm">Question</span>
+        <input
+          className="field w-full"
+          value={question}
+          maxLength={300}
+          onChange={(event) => setQuestion(event.target.value)}
+        />
+      </label>
+      <button type="submit" className="act mt-3" disabled={!complete || !question.trim() || make.isPending}>
+        Make the sequence
+      </button>
+      {complete ? null : <p className="mt-1 text-soft text-sm">Fill in what is not known of them first.</p>}
+      {made ? (
+        <div role="status" className="mt-2">
+          <Link to={`/studies/${made.study}/motion`} className="quiet-link">
+            See it in motion
+          </Link>
+          {made.left_out.length > 0 ? (
+            <ul className="mt-1 text-fault text-sm">
+              {made.left_out.map((text) => (
+                <li key={text}>Left out: {text}</li>
+              ))}
+            </ul>
+          ) : null}
+        </div>
+      ) : null}
+      {make.error ? (
+        <Notice kind="fault">
+          <p>{make.error.message}</p>
+        </Notice>
+      ) : null}
+    </form>
+  );
+}
+
+/** How many frames there are, and how many are missing between the first and the last. */
+function frameWords({ frames }: FrameGroup): string {
+  const [first = 0, last = 0] = [frames[0], frames.at(-1)];
+  const missing = last - first + 1 - frames.length;
+  const gaps = missing > 0 ? `, ${missing} missing` : "";
+  return `${frames.length} frames, ${first} to ${last}${gaps}`;
+}
