@@ -11,8 +11,8 @@ from pathlib import Path
 import django
 
 NAMES = (
-    "runner_cost", "times_agree", "run_table", "study_pages", "progress_latency", "estimates", "finder", "viewer",
-    "measures", "accuracy",
+    "runner_cost", "times_agree", "run_table", "study_pages", "progress_latency", "estimates", "finder", "searches",
+    "viewer", "player", "measures", "accuracy",
 )  # fmt: skip
 
 

@@ -41,6 +41,9 @@ def main() -> None:
     panorama()
     renders_from_elsewhere()
     decisions()
+    motion()
+    searches()
+    textures()
     write()
     os._exit(0)
 
@@ -72,6 +75,11 @@ def zones() -> None:
         ("cloth-corner", "counter", "Back wall", "measure", "rectangle", [[0.36, 0.04], [0.86, 0.26]]),
         ("cloth-corner", "counter", "Striped bolts", "measure", "rectangle", [[0.32, 0.32], [0.94, 0.62]]),
         ("mist-lane", "lane", "Dark air", "measure", "rectangle", [[0.4, 0.05], [0.62, 0.34]]),
+        ("shutter-wall", "street", "Painted band", "measure", "rectangle", [[0.34, 0.41], [0.66, 0.55]]),
+        ("shutter-wall", "street", "Flagstones", "measure", "rectangle", [[0.02, 0.84], [0.98, 0.99]]),
+        ("shutter-wall", "street", "Notice", "measure", "rectangle", [[0.165, 0.285], [0.275, 0.47]]),
+        ("shutter-wall", "street", "Lamps", "leave out", "polygon",
+         [[0.03, 0.38], [0.5, 0.36], [0.78, 0.34], [0.78, 0.52], [0.03, 0.56]]),
         ("glass-cabinet", "cabinet", "Behind both panes", "measure", "rectangle", [[0.55, 0.18], [0.67, 0.78]]),
     ]  # fmt: skip
     for scene, view, name, kind, shape, points in rows:
@@ -263,12 +271,73 @@ def decisions() -> None:
                 note="The shelf was still grainy on the wall; less noise.")  # fmt: skip
 
 
+def motion() -> None:
+    """A carried lantern and a lamp that goes out, in three engines, frame by frame."""
+    run(
+        "Which engine stays calm while the lantern is carried past?", asked="engine", kind="table",
+        scene="shutter-wall", view="street", settings={"samples": 16} | ESTIMATE, width=192, height=108,
+        factors=[
+            engines({"value": "tansy", "settings": {"gather_rays": 128, "direct_samples": 16}}, SEDGE),
+            factor("frame", *range(2, 17)),
+        ],
+    )  # fmt: skip
+
+
+def searches() -> None:
+    """The least settings of one study in both ways, and those of several frames as a recipe."""
+    from matchedpair.choose.raising import Ladder
+
+    from server.decisions.from_search import save_found
+    from server.searches.changes import Thresholds
+    from server.searches.searching import Asked, begin
+
+    study = run(
+        "How little will do for previews of the shutter wall?", kind="on-off", scene="shutter-wall", view="street",
+        settings={"samples": 24, "bounces": 8} | ESTIMATE, width=192, height=108,
+        factors=[factor("indirect_clamp", 4.0)],
+    )  # fmt: skip
+    base = study.options.get(control=None)
+    ladders = [
+        Ladder("bounces", (1, 2, 4, 8)), Ladder("matte_bounces", (1, 2, 8, 64)), Ladder("metal_bounces", (1, 8, 64)),
+        Ladder("glass_bounces", (2, 8, 64)),
+    ]  # fmt: skip
+    most = Thresholds(0.15, 4.0, 30.0, 25.0)
+    for asked in (
+        Asked(most, scale=0.5, frames=(1, 6, 11, 16), most_renders=80),
+        Asked(most, scale=0.5, way="explore", most_renders=16),
+    ):
+        row = begin(base, ladders, asked)
+        finish()
+        row.refresh_from_db()
+        print(f"search: {row.state}, {row.words}, {row.found}", flush=True)
+        if asked.frames and row.state == "done":
+            save_found(
+                row, name="Lantern Street, wall previews", author="Rosa, Kettle Lane", note="By range of frames."
+            )
+
+
+def textures() -> None:
+    """The shutter wall's maps: their use told by Alder, reduced copies, and the pair of before and after."""
+    from server.textures.acting import ask_use, render_before_and_after, write_reduced
+    from server.textures.places import place_named
+
+    key = "scene:shutter-wall"
+    ask_use(place_named(key), "alder", 1920, 1080)
+    copies = write_reduced(place_named(key))
+    print(copies.title(), flush=True)
+    how = {**COMMON, "view": "street", "settings": {"samples": 32} | ESTIMATE}
+    render_before_and_after(place_named(key), copies.name, how)
+    finish()
+
+
 def finish() -> None:
     """Render whatever is queued, and what comes of it."""
     from server.bench.cluster import Cluster
     from server.bench.runner import Runner
     from server.matching.models import Matching
     from server.runs.models import OPEN_STATES, Run
+    from server.searches.models import Search
+    from server.searches.searching import GOING_ON
 
     cluster = Cluster()
     runner = Runner(cluster)
@@ -276,6 +345,7 @@ def finish() -> None:
         lambda: (
             not Run.objects.filter(state__in=OPEN_STATES).exists()
             and not Matching.objects.filter(state="searching").exists()
+            and not Search.objects.filter(state__in=GOING_ON).exists()
         )
     )
     runner.step()  # compares the pair that the last search made
@@ -431,8 +501,12 @@ def write() -> None:
     shutil.rmtree(DATA, ignore_errors=True)
     (DATA / "store").mkdir(parents=True)
     rows = DATA / "rows.json"
-    apps = ("catalogue", "studies", "runs", "imports", "references", "findings", "matching", "decisions")
-    call_command("dumpdata", *apps, indent=1, output=str(rows), verbosity=0)
+    apps = (
+        "catalogue", "studies", "runs", "imports", "references", "findings", "matching", "motion", "searches",
+        "textures", "decisions",
+    )  # fmt: skip
+    # where this machine keeps its files is nobody's business, and what they hold is read again
+    call_command("dumpdata", *apps, exclude=["textures.mapfacts"], indent=1, output=str(rows), verbosity=0)
     text = rows.read_text(encoding="utf-8")
     for path in sorted((Path(settings.HOME) / "store").glob("*/*")):
         if path.name[:64] in text and ".thumbnail." not in path.name:

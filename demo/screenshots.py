@@ -58,6 +58,7 @@ def main() -> None:
                 take_studies(page, base)
                 take_judging(page, base)
                 take_deciding(page, base)
+                take_motion(page, base)
                 take_kit(page, base)
                 take_queue(page, base)
                 browser.close()
@@ -94,15 +95,6 @@ def take_studies(page: Page, base: str) -> None:
         page.keyboard.press("]")
     page.keyboard.press("h")
     take(page, "pair-divided")
-    page.keyboard.press("h")
-    page.keyboard.press("u")
-    page.keyboard.press("f")
-    take(page, "pair-difference")
-    page.keyboard.press("d")
-    page.get_by_role("combobox", name="Map").select_option("error")
-    page.wait_for_selector("[data-map=error]", timeout=60_000)
-    take(page, "pair-map")
-    page.get_by_role("combobox", name="Map").select_option("")
 
 
 def take_deciding(page: Page, base: str) -> None:
@@ -119,6 +111,27 @@ def take_deciding(page: Page, base: str) -> None:
     page.get_by_role("link", name="Report").click()
     page.wait_for_selector("h2")
     take(page, "report")
+
+
+def take_motion(page: Page, base: str) -> None:
+    """A sequence in step, a search in both ways, and a texture plan."""
+    page.goto(base)
+    page.get_by_role("link", name="Which engine stays calm").click()
+    page.get_by_role("link", name="Motion").click()
+    page.wait_for_selector("canvas[data-shown]")
+    page.wait_for_function("() => !document.body.innerText.includes(' loaded')", timeout=60_000)
+    for _ in range(9):
+        page.get_by_role("button", name="Next frame").click()
+    take(page, "motion")
+    page.goto(base)
+    page.get_by_role("link", name="How little will do").click()
+    page.get_by_role("button", name="More").click()
+    page.get_by_role("menuitem", name="Search for the least settings").click()
+    page.get_by_role("figure", name="Settings along the frames").scroll_into_view_if_needed()
+    take(page, "search")
+    page.goto(f"{base}/textures")
+    page.wait_for_selector("[data-copies] table")
+    take(page, "textures")
 
 
 def take_judging(page: Page, base: str) -> None:
@@ -166,9 +179,6 @@ def take_queue(page: Page, base: str) -> None:
 
 def take_kit(page: Page, base: str) -> None:
     """A new study, scenes, engines, and renders from elsewhere."""
-    page.goto(f"{base}/studies/new")
-    page.wait_for_selector("[data-question]")
-    take(page, "questions")
     page.goto(f"{base}/studies/plan?ask=bounces&scene=glass-cabinet&view=cabinet")
     page.get_by_role("table", name="Plan").wait_for()
     take(page, "new-study")

@@ -33,7 +33,7 @@ def mapped(material: dict[str, Any], laid: str, tile_metres: float, **maps: Any)
 def stall() -> list[Shape]:
     """Ground, wall with the shutter in it, two posts, a roof's edge and a bench."""
     return [
-        rectangle("flags", [-4, 0, -0.5], [0, 0, 6.5], [8, 0, 0]),
+        rectangle("flags", [-4, 0, -0.6], [0, 0, 6.6], [8, 0, 0]),
         rectangle("wall", [-4, 0, -0.52], [8, 0, 0], [0, 3.4, 0]),
         box("shutter", [0, 1.12, -0.5], [1.9, 1.9, 0.06]),
         pole("post", -1.05, -0.42, 2.5, 0.1), pole("post", 1.05, -0.42, 2.5, 0.1),

@@ -9,6 +9,7 @@ from drf_spectacular.utils import extend_schema
 from matchedpair.choose.exploring import frontier
 from matchedpair.choose.raising import Ladder, settings_key
 from matchedpair.errors import InputError
+from matchedpair.measures.areas import MEASURE
 from rest_framework import serializers, status
 from rest_framework.decorators import api_view
 from rest_framework.request import Request
@@ -16,6 +17,7 @@ from rest_framework.response import Response
 
 from server.catalogue.fields import ScalarField, SettingsField
 from server.catalogue.scenes import scene_named
+from server.catalogue.zones import zones_of
 from server.searches import searching
 from server.searches.changes import Thresholds
 from server.searches.confirming import joined_frames
@@ -47,6 +49,9 @@ class NewSearchSerializer(serializers.Serializer):
     base = serializers.IntegerField(help_text="Option")
     ladders = LadderSerializer(many=True, max_length=20)
     scale = serializers.FloatField(min_value=0.05, max_value=1, default=0.5)
+    zone = serializers.CharField(
+        max_length=80, allow_blank=True, default="", help_text="Rendered alone; the whole picture when empty"
+    )
     most_stops = serializers.FloatField(min_value=0.001, max_value=5, default=0.02)
     most_colour = serializers.FloatField(min_value=0.01, max_value=50, default=0.5)
     most_percent = serializers.FloatField(min_value=0.01, max_value=1000, default=2.0)
@@ -135,6 +140,7 @@ class SearchSerializer(serializers.Serializer):
     state = serializers.ChoiceField(choices=SearchState.choices)
     words = serializers.CharField()
     scale = serializers.FloatField()
+    zone = serializers.CharField(allow_blank=True)
     renders = serializers.IntegerField(help_text="Ways of rendering so far")
     most_renders = serializers.IntegerField(allow_null=True)
     trace = TraceSerializer(many=True)
@@ -153,6 +159,7 @@ class SearchesSerializer(serializers.Serializer):
     frame = serializers.IntegerField()
     first_frame = serializers.IntegerField()
     last_frame = serializers.IntegerField()
+    zones = serializers.ListField(child=serializers.CharField(), help_text="That can be rendered alone")
     proposed = ProposedLadderSerializer(many=True)
     searches = SearchSerializer(many=True)
 
@@ -170,6 +177,9 @@ def searches(request: Request, pk: int) -> Response:
         raise InputError("the study's plan has no control to begin from")
     body = {
         "base": base.pk, "base_title": base.title or "as the control", **_frames(base),
+        "zones": [
+            zone.name for zone in zones_of(base.setup.scene.name, base.setup.view) if zone.kind == MEASURE
+        ],
         "proposed": [
             {
                 "setting": each.setting.name, "title": each.setting.title, "unit": each.setting.unit,
@@ -189,10 +199,10 @@ def _begin(study: Study, request: Request) -> Response:
     base = get_object_or_404(Option.objects.select_related("setup__scene", "study"), pk=values["base"], study=study)
     ladders = [Ladder(each["setting"], tuple(each["levels"])) for each in values["ladders"]]
     most = Thresholds(*(values[f"most_{name}"] for name in ("stops", "colour", "percent", "detail")))
-    made = searching.begin(base, ladders, searching.Asked(
-        most, scale=values["scale"], way=values["way"], frames=values["frames"], more_levels=values["more_levels"],
-        most_renders=values["most_renders"], most_seconds=_seconds(values["most_minutes"]),
-    ))  # fmt: skip
+    asked = {name: values[name] for name in ("scale", "zone", "way", "frames", "more_levels", "most_renders")}
+    made = searching.begin(
+        base, ladders, searching.Asked(most, **asked, most_seconds=_seconds(values["most_minutes"]))
+    )  # fmt: skip
     return Response(SearchSerializer(_row(made)).data, status=status.HTTP_201_CREATED)
 
 
@@ -236,15 +246,17 @@ def _row(row: Search) -> dict[str, Any]:
     frames = [frame for frame in frames_of(row) if str(frame) in row.found]
     pairs = {each["frame"]: each["pair"] for each in row.confirmed}
     return {
-        "id": row.pk, "state": row.state, "words": row.words, "scale": row.scale, "renders": len(rendered),
-        "most_renders": row.most_renders, "most_seconds": row.most_seconds, "spent_seconds": spent_seconds(row),
-        "way": row.way, "more_levels": row.more_levels, "unused": row.unused, "before": row.base.settings,
+        **{name: getattr(row, name) for name in (
+            "state", "words", "scale", "zone", "most_renders", "most_seconds", "way", "more_levels", "unused",
+            "created_at",
+        )},
+        "id": row.pk, "renders": len(rendered), "spent_seconds": spent_seconds(row), "before": row.base.settings,
         "found": row.found[str(frames[0])] if frames else row.base.settings,
         "frames": [
             {"frame": frame, "settings": _raised(row, row.found[str(frame)]), "pair": pairs.get(frame)}
             for frame in frames
         ],
-        "joined": _joined(row), "pair": row.pair_id, "created_at": row.created_at,
+        "joined": _joined(row), "pair": row.pair_id,
         "trace": [{**each, "passed": each["pass"], "pair": _pair_of(row, each)} for each in row.trace],
         "ways": _ways(row) if row.way == Way.EXPLORE else [],
     }  # fmt: skip

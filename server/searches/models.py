@@ -40,6 +40,7 @@ class Search(models.Model):
     frames = models.JSONField(default=list, help_text="Looked at; the present one alone where it is empty")
     more_levels = models.PositiveSmallIntegerField(default=0, help_text="Safety of frame ranges")
     scale = models.FloatField(default=0.5, help_text="Share of the size that is searched at")
+    zone = models.CharField(max_length=80, blank=True, help_text="Rendered alone; the whole picture when empty")
     most_stops = models.FloatField(default=0.02)
     most_colour = models.FloatField(default=0.5, help_text="ΔE00 after the brightness is made equal")
     most_percent = models.FloatField(default=2.0, help_text="In a cell that differs by itself")

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 from matchedpair.engines import Setting
 from matchedpair.engines.setting import Value
+from matchedpair.trials.match_sheet import denoisers_on, is_denoiser
 
 from server.catalogue.engines import engine_named
 from server.studies.models import Option
@@ -25,11 +26,17 @@ class Proposed:
 
 
 def proposed_ladders(base: Option) -> list[Proposed]:
-    """The numbers that change the picture, in the definition's order; halved from the present value down."""
+    """The numbers that change the picture, in the definition's order; halved from the present value down.
+
+    A denoiser's numbers are none while it is off.
+    """
     definition = engine_named(base.engine)
+    denoising = bool(denoisers_on(base.settings))
     found = []
     for setting in definition.settings:
         if setting.kind not in ("integer", "number") or setting.quality_knob or setting.time_budget:
+            continue
+        if is_denoiser(setting.name) and not denoising:
             continue
         levels = _levels(setting, base.settings.get(setting.name, setting.default))
         if len(levels) > 1:

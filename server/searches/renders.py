@@ -8,14 +8,18 @@ from statistics import median
 
 from django.db.models import Sum
 from matchedpair.engines.setting import Value
+from matchedpair.errors import InputError
+from matchedpair.measures.areas import MEASURE, Area
 from matchedpair.measures.cost import time_basis
 
+from server.catalogue.zones import zones_of
 from server.findings.inputs import counted_runs
 from server.findings.partners import as_side
 from server.runs.models import Run, RunState
 from server.searches.models import Search
 from server.studies.actions import any_pair, keep_variant
 from server.studies.models import Option, Pair, Purpose
+from server.studies.side import SideDraft
 
 
 def frames_of(row: Search) -> list[int]:
@@ -30,18 +34,35 @@ def option_of(row: Search, frame: int, settings: Mapping[str, Value], *, small: 
     """
     side = replace(as_side(row.base), settings=dict(settings))
     side = replace(side, setup=replace(side.setup, frame=frame))
-    shrunk = small and row.scale < 1.0
-    if shrunk:
-        side = side.smaller(row.scale)
+    cheap = small and (row.scale < 1.0 or row.zone != "")
+    if cheap:
+        side = _cheap(row, side)
     changed = [f"{name.replace('_', ' ')} {value:g}" for name, value in settings.items()
                if value != row.base.settings.get(name) and isinstance(value, int | float)]  # fmt: skip
-    size = [f"{side.setup.width} × {side.setup.height}"] if shrunk else []
+    size = [row.zone or f"{side.setup.width} × {side.setup.height}"] if cheap else []
     at = [f"frame {frame}"] if frame != row.base.setup.frame else []
-    counted = not shrunk and frame == row.base.setup.frame
+    counted = not cheap and frame == row.base.setup.frame
     return keep_variant(
         row.base, side, ", ".join([*changed, *at, *size]) or "as the control", control=row.base.control,
         purpose=Purpose.COUNTED if counted else Purpose.SEARCH,
     )  # fmt: skip
+
+
+def _cheap(row: Search, side: SideDraft) -> SideDraft:
+    """Smaller, or the search's zone alone. Raises `InputError` when the zone is gone."""
+    made = side.smaller(row.scale) if row.scale < 1.0 else side
+    if not row.zone:
+        return made
+    box = zone_named(side.scene.name, side.setup.view, row.zone).pixel_box((made.setup.width, made.setup.height))
+    return replace(made, setup=replace(made.setup, crop=box))
+
+
+def zone_named(scene: str, view: str, name: str) -> Area:
+    """A zone of a view that is measured. Raises `InputError`."""
+    for zone in zones_of(scene, view):
+        if zone.name == name and zone.kind == MEASURE:
+            return zone.area()
+    raise InputError(f"there is no zone {name!r} on this view any more")
 
 
 def pair_of(control: Option, trial: Option) -> Pair:

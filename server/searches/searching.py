@@ -19,7 +19,7 @@ from server.runs.models import BAD_STATES, OPEN_STATES, Run
 from server.searches.changes import PENDING, Thresholds, change_of, thresholds_of
 from server.searches.confirming import begin_confirming, confirmed_words
 from server.searches.models import Search, SearchState, Way
-from server.searches.renders import frames_of, option_of, options_of, pair_of, seconds_of, spent_seconds
+from server.searches.renders import frames_of, option_of, options_of, pair_of, seconds_of, spent_seconds, zone_named
 from server.studies.models import Option, Study
 
 GOING_ON = (SearchState.SEARCHING, SearchState.CONFIRMING)
@@ -31,6 +31,7 @@ class Asked:
 
     thresholds: Thresholds
     scale: float = 0.5
+    zone: str = ""
     way: str = Way.RAISE
     frames: Sequence[int] = field(default_factory=tuple)
     more_levels: int = 0
@@ -52,6 +53,10 @@ def begin(base: Option, ladders: Sequence[Ladder], asked: Asked) -> Search:
     must_be_ours(study)
     frames = sorted(set(asked.frames))
     _check(base, ladders, frames)
+    if asked.zone:
+        zone_named(base.setup.scene.name, base.setup.view, asked.zone)
+        if engine_named(base.engine).cannot("crop"):
+            raise InputError(f"{base.engine_title}'s definition has no way to ask for a part of the picture")
     if asked.way == Way.EXPLORE and asked.most_renders is None and asked.most_seconds is None:
         raise InputError("exploring needs a budget: of renders, or of minutes")
     if study.searches.filter(state__in=GOING_ON).exists():
@@ -59,7 +64,7 @@ def begin(base: Option, ladders: Sequence[Ladder], asked: Asked) -> Search:
     most = asked.thresholds
     row = Search.objects.create(
         study=study, base=base, way=asked.way, ladders=[asdict(ladder) for ladder in ladders], scale=asked.scale,
-        frames=frames, more_levels=asked.more_levels, most_stops=most.stops, most_colour=most.colour,
+        zone=asked.zone, frames=frames, more_levels=asked.more_levels, most_stops=most.stops, most_colour=most.colour,
         most_percent=most.percent, most_detail=most.detail, most_renders=asked.most_renders,
         most_seconds=asked.most_seconds,
     )  # fmt: skip
@@ -80,21 +85,22 @@ def advance_all() -> int:
 
 @transaction.atomic
 def advance(row: Search) -> int:
-    """Take a search's next step, if its last is done. Returns how many renders were queued."""
+    """Take a search's next steps, as far as they are rendered and compared. Returns how many renders were queued."""
     if row.state == SearchState.CONFIRMING:
         return _confirmed(row)
-    if not _judge(row):
-        return 0
-    for frame in frames_of(row):
-        step = _next(row, frame)
-        _note(row, frame, step)
-        if step.state == "render":
-            return _render(row, frame, step)
-        if step.state != "done":
+    # what another search rendered already needs no render, and nothing would wake this one again
+    while _judge(row):
+        frame, step = _first_open(row)
+        if step.state == "done":
+            return _confirm(row)
+        if step.state != "render":
             where = f" (frame {frame})" if row.frames else ""
             ended = SearchState.FAILED if step.state == "failed" else SearchState.OUT_OF_BUDGET
             return _end(row, ended, step.words + where)
-    return _confirm(row)
+        queued = _render(row, frame, step)
+        if queued:
+            return queued
+    return 0
 
 
 @transaction.atomic
@@ -221,6 +227,16 @@ def _next(row: Search, frame: int) -> RaisingStep | ExploringStep:
     return next_raise(
         ladders, row.base.settings, compared, most_renders=left, spent_seconds=spent, most_seconds=row.most_seconds
     )
+
+
+def _first_open(row: Search) -> tuple[int, RaisingStep | ExploringStep]:
+    """The first frame that has no result yet, with its step; the last frame when all have one."""
+    for frame in frames_of(row):
+        step = _next(row, frame)
+        _note(row, frame, step)
+        if step.state != "done":
+            break
+    return frame, step
 
 
 def _share_of_time(row: Search, frame: int) -> float:

@@ -22,7 +22,8 @@ class TexturesFromTheScreen(BrowserTest):
         folder = tempfile.TemporaryDirectory()
         self.addCleanup(folder.cleanup)
         self.scenes = Path(folder.name).resolve() / "scenes"
-        shutil.copytree(ROOT / "demo" / "scenes" / "textures", self.scenes / "textures")
+        copied = self.scenes / "textures"
+        shutil.copytree(ROOT / "demo" / "scenes" / "textures", copied, ignore=shutil.ignore_patterns("reduced-*"))
         shutil.copy(ROOT / "demo" / "scenes" / "shutter-wall.json", self.scenes)
         shutil.copy(ROOT / "demo" / "engines" / "sedge.toml", Path(settings.ENGINES) / "sedge.toml")
         changed = override_settings(SCENES=self.scenes, TEXTURES=self.scenes)

@@ -93,6 +93,18 @@ class Exploring(unittest.TestCase):
         self.assertLessEqual(seconds(explored.settings), seconds(one_by_one))
         self.assertEqual(explored.settings, {"a": 1, "b": 8, "c": 1})
 
+    def test_a_lucky_time_does_not_keep_higher_settings(self):
+        rows = [
+            ((8, 8, 8), 0.9, 0.0), ((4, 4, 1), 1.4, 0.3), ((2, 4, 1), 1.5, 0.6), ((4, 2, 2), 1.2, 0.7),
+            ((1, 1, 1), 0.5, 6.0),
+        ]  # fmt: skip
+        tried = [
+            Tried(dict(zip("abc", levels, strict=True)), time, Change(amount > 0, amount))
+            for levels, time, amount in rows
+        ]
+        step = next_explored(LADDERS, {}, tried, most_renders=5)
+        self.assertEqual(step.settings, {"a": 4, "b": 2, "c": 2})
+
     def test_the_same_history_gives_the_same_proposal(self):
         _, first = explore(most_renders=15)
         _, second = explore(most_renders=15)

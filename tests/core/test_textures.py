@@ -373,7 +373,7 @@ class Written(TextureTest):
 class InScenes(TextureTest):
     def setUp(self):
         super().setUp()
-        shutil.copytree(SCENES / "textures", self.folder / "textures")
+        shutil.copytree(SCENES / "textures", self.folder / "textures", ignore=shutil.ignore_patterns("reduced-*"))
         shutil.copy(SCENES / "shutter-wall.json", self.folder)
         self.path = self.folder / "shutter-wall.json"
 

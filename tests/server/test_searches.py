@@ -10,6 +10,7 @@ from django.conf import settings
 from django.test import TestCase
 from matchedpair.choose import recipe_of
 
+from server.catalogue.zones import add_zone
 from server.decisions.models import RecipeVersion
 from server.findings.measuring import measure_outstanding
 from server.runs.actions import claim, queue_study
@@ -40,7 +41,7 @@ class SearchTest(WithEngines, TestCase):
         self.path = f"/api/studies/{self.study.pk}/searches/"
 
     def size_of(self, run):
-        return run.option.setup.width, run.option.setup.height
+        return run.option.setup.description().picture_size
 
     def picture(self, run):
         """Light to which more bounces add ever less."""
@@ -109,6 +110,18 @@ class Raised(SearchTest):
         pairs = self.call("GET", f"/api/studies/{self.study.pk}/findings/").json()["pairs"]
         self.assertEqual(len(pairs), 2)  # that of the plan, and that of the result
 
+    def test_a_zone_alone_is_rendered_and_the_result_held_whole(self):
+        shelf = {"name": "Shelf", "kind": "measure", "shape": "rectangle", "points": [[0.25, 0.25], [0.75, 0.75]]}
+        add_zone("marble-stall", "counter", shelf)
+        self.assertEqual(self.call("GET", self.path).json()["zones"], ["Shelf"])
+        self.assertIn("no zone 'Moon'", self.begin(zone="Moon").json()["detail"])
+        row = Search.objects.get(pk=self.begin(zone="Shelf", scale=1.0).json()["id"])
+        self.play(row)
+        self.assertEqual(row.state, "done", row.words)
+        crops = {tuple(each.setup.crop or ()) for each in self.study.options.filter(purpose=Purpose.SEARCH)}
+        self.assertEqual(crops, {(24, 13, 48, 28)})
+        self.assertIsNone(row.pair.trial.setup.crop)
+
     def test_a_looser_threshold_ends_earlier(self):
         row = Search.objects.get(pk=self.begin(most_stops=0.2, most_percent=15.0).json()["id"])
         self.play(row)
@@ -133,6 +146,14 @@ class Raised(SearchTest):
         self.play(row)
         self.assertEqual(row.state, "done", row.words)
 
+    def test_a_second_search_over_what_is_rendered_ends_at_once(self):
+        row = Search.objects.get(pk=self.begin().json()["id"])
+        self.play(row)
+        again = self.begin().json()
+        self.assertEqual(again["state"], "done", again["words"])
+        self.assertFalse(self.study.runs.filter(state="queued").exists())
+        self.assertEqual(Search.objects.get(pk=again["id"]).found, row.found)
+
     def test_a_render_that_fails_is_said(self):
         row = Search.objects.get(pk=self.begin().json()["id"])
         self.study.runs.filter(state="queued").update(state="failed", reason="out of memory")
@@ -147,6 +168,7 @@ class Raised(SearchTest):
         self.assertEqual(rows["bounces"]["levels"], [1, 2, 4, 8])
         self.assertTrue(rows["bounces"]["wanted"])
         self.assertNotIn("samples", rows)
+        self.assertNotIn("denoise_strength", rows)  # the denoiser is off
 
     def test_what_cannot_be_searched_is_refused(self):
         for setting, levels in (("bounces", [4, 2]), ("wheels", [1, 2]), ("bounces", [0, -5])):

@@ -35,7 +35,8 @@ class TexturePlans(WithEngines, TestCase):
         folder = tempfile.TemporaryDirectory()
         self.addCleanup(folder.cleanup)
         self.scenes = Path(folder.name).resolve() / "scenes"
-        shutil.copytree(ROOT / "demo" / "scenes" / "textures", self.scenes / "textures")
+        copied = self.scenes / "textures"
+        shutil.copytree(ROOT / "demo" / "scenes" / "textures", copied, ignore=shutil.ignore_patterns("reduced-*"))
         for name in ("shutter-wall.json", "marble-stall.json"):
             shutil.copy(ROOT / "demo" / "scenes" / name, self.scenes)
         shutil.copy(ROOT / "demo" / "engines" / "sedge.toml", self.folder / "sedge.toml")

@@ -44,8 +44,9 @@ class Tried:
 
 @dataclass(frozen=True)
 class ExploringStep:
-    """What to do now. `settings` are to be rendered where the state is ``render``, and else the result: the fastest
-    way whose change is at most the threshold. `frontier` are the ways that no other beats in both, fastest first.
+    """What to do now. `settings` are to be rendered where the state is ``render``, and else the result: of the ways
+    within the threshold that no other is below in every setting, the fastest. `frontier` are the ways that no other
+    beats in both time and change, fastest first.
     """
 
     state: State
@@ -95,7 +96,7 @@ def next_explored(
     if not tried[0].good:
         return ExploringStep("failed", top, words="the render with all settings at their highest failed")
     front = frontier(tried)
-    best = _fastest_within(tried, top)
+    best = _least_within(ladders, tried, top)
     space = math.prod(len(ladder.levels) for ladder in ladders)
     visited = {settings_key(row.settings) for row in tried}
     if len(visited) >= space:
@@ -123,9 +124,18 @@ def _figures(row: Tried) -> tuple[float, float]:
     return row.seconds, row.change.amount
 
 
-def _fastest_within(tried: Sequence[Tried], top: dict[str, Value]) -> dict[str, Value]:
+def _least_within(ladders: Sequence[Ladder], tried: Sequence[Tried], top: dict[str, Value]) -> dict[str, Value]:
+    """Of the ways within the threshold the fastest of those that have no other below them in every setting.
+
+    Lower levels are less work, whatever two small renders happened to take, so that a lucky time cannot keep them out.
+    """
     within = [row for row in tried if row.good and _figures(row)[1] <= 1.0]
-    return dict(min(within, key=_figures).settings) if within else top
+    levels = [[ladder.levels.index(row.settings[ladder.setting]) for ladder in ladders] for row in within]
+    least = [
+        row for row, own in zip(within, levels, strict=True)
+        if not any(other != own and all(a <= b for a, b in zip(other, own, strict=True)) for other in levels)
+    ]  # fmt: skip
+    return dict(min(least, key=_figures).settings) if least else top
 
 
 def _proposed(

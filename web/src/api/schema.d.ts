@@ -3673,6 +3673,11 @@ export interface components {
              */
             scale: number;
             /**
+             * @description Rendered alone; the whole picture when empty
+             * @default
+             */
+            zone: string;
+            /**
              * Format: double
              * @default 0.02
              */
@@ -4602,6 +4607,7 @@ export interface components {
             words: string;
             /** Format: double */
             scale: number;
+            zone: string;
             /** @description Ways of rendering so far */
             renders: number;
             most_renders: number | null;
@@ -4643,6 +4649,8 @@ export interface components {
             frame: number;
             first_frame: number;
             last_frame: number;
+            /** @description That can be rendered alone */
+            zones: string[];
             proposed: components["schemas"]["ProposedLadder"][];
             searches: components["schemas"]["Search"][];
         };

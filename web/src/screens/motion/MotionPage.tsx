@@ -11,7 +11,7 @@ import { useRemembered } from "../../parts/remembered";
 import { useTitle } from "../../parts/useTitle";
 import { Player } from "./Player";
 import { SequenceTable } from "./SequenceTable";
-import { useFrames } from "./useFrames";
+import { shrunkTo, useFrames } from "./useFrames";
 import { usePlaying } from "./usePlaying";
 
 type Motion = Schema["StudyMotion"];
@@ -79,19 +79,23 @@ function Sequences({ study, motion }: { study: number; motion: Motion }) {
   const wanted = frames
     .flatMap((number) => [addressAt(control, number), addressAt(trial, number)])
     .filter(Boolean);
-  const { pictures, failed } = useFrames(wanted);
+  const size: [number, number] = [motion.width, motion.height];
+  const { pictures, failed } = useFrames(wanted, size);
   const all = new Set(wanted).size;
+  const scale = shrunkTo(all, size);
   const ready =
     failed > 0
       ? `${failed} pictures are missing`
       : pictures.size < all
         ? `${pictures.size} of ${all} loaded`
-        : "";
+        : scale < 1
+          ? `shown at ${Math.round(100 * scale)} % of the width, so that all frames fit into memory`
+          : "";
   return (
     <>
       <div className="grid grid-cols-[minmax(0,1fr)_25rem] gap-6">
         <Player
-          size={[motion.width, motion.height]}
+          size={size}
           control={pictures.get(addressAt(control, frame))}
           trial={pictures.get(addressAt(trial, frame))}
           playing={playing}

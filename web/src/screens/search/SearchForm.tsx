@@ -1,6 +1,7 @@
 import { useState } from "react";
 import type { Schema } from "../../api/client";
 import { Labelled } from "../../parts/Labelled";
+import { useRemembered } from "../../parts/remembered";
 
 type Proposed = Schema["ProposedLadder"];
 type Row = { proposed: Proposed; on: boolean; levels: string };
@@ -23,6 +24,7 @@ export function SearchForm(props: {
   base: number;
   title: string;
   proposed: Proposed[];
+  zones: string[];
   frame: number;
   firstFrame: number;
   lastFrame: number;
@@ -32,11 +34,12 @@ export function SearchForm(props: {
   const [rows, setRows] = useState<Row[]>(() =>
     props.proposed.map((proposed) => ({ proposed, on: proposed.wanted, levels: proposed.levels.join(", ") })),
   );
-  const [scale, setScale] = useState(0.5);
-  const [stops, setStops] = useState("0.02");
-  const [colour, setColour] = useState("0.5");
-  const [percent, setPercent] = useState("2");
-  const [detail, setDetail] = useState("5");
+  const [scale, setScale] = useRemembered("search.scale", 0.5);
+  const [zone, setZone] = useState("");
+  const [stops, setStops] = useRemembered("search.stops", "0.02");
+  const [colour, setColour] = useRemembered("search.colour", "0.5");
+  const [percent, setPercent] = useRemembered("search.percent", "2");
+  const [detail, setDetail] = useRemembered("search.detail", "5");
   const [budget, setBudget] = useState("");
   const [minutes, setMinutes] = useState("");
   const [way, setWay] = useState<Schema["NewSearchRequest"]["way"]>("raise");
@@ -59,6 +62,7 @@ export function SearchForm(props: {
           base: props.base,
           ladders: wanted.map((row) => ({ setting: row.proposed.setting, levels: numbersOf(row.levels) })),
           scale,
+          zone,
           most_stops: Number(stops),
           most_colour: Number(colour),
           most_percent: Number(percent),
@@ -140,34 +144,33 @@ export function SearchForm(props: {
             ))}
           </select>
         </Labelled>
-        {(
-          [
-            ["Unchanged up to, stops", stops, setStops],
-            ["ΔE00 of colour", colour, setColour],
-            ["% in a cell", percent, setPercent],
-            ["% of detail", detail, setDetail],
-          ] as const
-        ).map(([title, value, set]) => (
-          <Labelled key={title} title={title}>
-            <input
-              className="field w-24 text-right"
-              inputMode="decimal"
-              value={value}
-              onChange={(event) => set(event.target.value)}
-            />
+        {props.zones.length > 0 ? (
+          <Labelled title="Part">
+            <select className="field" value={zone} onChange={(event) => setZone(event.target.value)}>
+              <option value="">the whole picture</option>
+              {props.zones.map((name) => (
+                <option key={name} value={name}>
+                  {name} alone
+                </option>
+              ))}
+            </select>
           </Labelled>
-        ))}
+        ) : null}
         {(
           [
-            ["Budget, renders", budget, setBudget],
-            ["Budget, minutes", minutes, setMinutes],
+            ["Unchanged up to, stops", stops, setStops, ""],
+            ["ΔE00 of colour", colour, setColour, ""],
+            ["% in a cell", percent, setPercent, ""],
+            ["% of detail", detail, setDetail, "not looked at"],
+            ["Budget, renders", budget, setBudget, "no limit"],
+            ["Budget, minutes", minutes, setMinutes, "no limit"],
           ] as const
-        ).map(([title, value, set]) => (
+        ).map(([title, value, set, empty]) => (
           <Labelled key={title} title={title}>
             <input
               className="field w-24 text-right"
               inputMode="decimal"
-              placeholder="no limit"
+              placeholder={empty}
               value={value}
               onChange={(event) => set(event.target.value)}
             />

@@ -41,6 +41,7 @@ export function SearchPage() {
           base={data.base}
           title={data.base_title}
           proposed={data.proposed}
+          zones={data.zones}
           frame={data.frame}
           firstFrame={data.first_frame}
           lastFrame={data.last_frame}

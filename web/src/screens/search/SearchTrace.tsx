@@ -59,7 +59,7 @@ export function SearchTrace({ row }: { row: Search }) {
           {row.most_seconds == null
             ? ""
             : `, ${duration(row.spent_seconds)} of ${duration(row.most_seconds)}`}
-          , at {three(row.scale)} of the width
+          , at {three(row.scale)} of the width{row.zone ? `, ${row.zone} alone` : ""}
         </span>
         {row.pair ? (
           <Link to={`/pairs/${row.pair}`} className="quiet-link">

@@ -1,21 +1,23 @@
 import { useMutation } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, body, type Schema } from "../../api/client";
-import { Labelled } from "../../parts/Labelled";
 import { Notice } from "../../parts/Notice";
+import { NamedField, SizeFields } from "./fields";
 
 type Plan = Schema["TexturePlan"];
 
 /** Asks an engine how large the views show each map, for the size that will be rendered. */
 export function AskUse({ plan, onPlan }: { plan: Plan; onPlan: (plan: Plan) => void }) {
   const [engine, setEngine] = useState(plan.engines[0]?.name ?? "");
-  const [width, setWidth] = useState(String(plan.asked?.width ?? 1920));
-  const [height, setHeight] = useState(String(plan.asked?.height ?? 1080));
+  const [size, setSize] = useState({
+    width: String(plan.asked?.width ?? 1920),
+    height: String(plan.asked?.height ?? 1080),
+  });
   const ask = useMutation({
     mutationFn: () =>
       body(
         api.POST("/api/textures/use/", {
-          body: { place: plan.place, engine, width: Number(width), height: Number(height) },
+          body: { place: plan.place, engine, width: Number(size.width), height: Number(size.height) },
         }),
       ),
     onSuccess: onPlan,
@@ -36,31 +38,8 @@ export function AskUse({ plan, onPlan }: { plan: Plan; onPlan: (plan: Plan) => v
             ask.mutate();
           }}
         >
-          <Labelled title="Engine">
-            <select className="field" value={engine} onChange={(event) => setEngine(event.target.value)}>
-              {plan.engines.map((each) => (
-                <option key={each.name} value={each.name}>
-                  {each.title}
-                </option>
-              ))}
-            </select>
-          </Labelled>
-          <Labelled title="Final width">
-            <input
-              className="field w-20 text-right"
-              inputMode="numeric"
-              value={width}
-              onChange={(event) => setWidth(event.target.value)}
-            />
-          </Labelled>
-          <Labelled title="Height">
-            <input
-              className="field w-20 text-right"
-              inputMode="numeric"
-              value={height}
-              onChange={(event) => setHeight(event.target.value)}
-            />
-          </Labelled>
+          <NamedField title="Engine" rows={plan.engines} value={engine} onChange={setEngine} />
+          <SizeFields title="Final width" value={size} onChange={setSize} />
           <button type="submit" className="act" disabled={ask.isPending}>
             {ask.isPending ? "Asking …" : "Ask the engine"}
           </button>

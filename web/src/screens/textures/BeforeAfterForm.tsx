@@ -3,8 +3,8 @@ import { useState } from "react";
 import { useNavigate } from "react-router";
 import { api, body, type Schema } from "../../api/client";
 import { enginesQuery } from "../../api/queries";
-import { Labelled } from "../../parts/Labelled";
 import { Notice } from "../../parts/Notice";
+import { NamedField, SizeFields } from "./fields";
 
 /** Renders the scene as it is and with reduced copies: a study of one pair. */
 export function BeforeAfterForm(props: {
@@ -16,8 +16,7 @@ export function BeforeAfterForm(props: {
   const usable = (engines.data?.engines ?? []).filter((each) => !each.missing);
   const [chosen, setEngine] = useState("");
   const [view, setView] = useState(props.scene.views[0]?.name ?? "");
-  const [width, setWidth] = useState("480");
-  const [height, setHeight] = useState("270");
+  const [size, setSize] = useState({ width: "480", height: "270" });
   const [open, setOpen] = useState(false);
   const navigate = useNavigate();
   const engine = chosen || (usable[0]?.name ?? "");
@@ -30,8 +29,8 @@ export function BeforeAfterForm(props: {
             copies: props.copies,
             engine,
             view,
-            width: Number(width),
-            height: Number(height),
+            width: Number(size.width),
+            height: Number(size.height),
             repeats: 2,
           },
         }),
@@ -52,40 +51,9 @@ export function BeforeAfterForm(props: {
         begin.mutate();
       }}
     >
-      <Labelled title="Engine">
-        <select className="field" value={engine} onChange={(event) => setEngine(event.target.value)}>
-          {usable.map((each) => (
-            <option key={each.name} value={each.name}>
-              {each.title}
-            </option>
-          ))}
-        </select>
-      </Labelled>
-      <Labelled title="View">
-        <select className="field" value={view} onChange={(event) => setView(event.target.value)}>
-          {props.scene.views.map((each) => (
-            <option key={each.name} value={each.name}>
-              {each.title}
-            </option>
-          ))}
-        </select>
-      </Labelled>
-      <Labelled title="Width">
-        <input
-          className="field w-20 text-right"
-          inputMode="numeric"
-          value={width}
-          onChange={(event) => setWidth(event.target.value)}
-        />
-      </Labelled>
-      <Labelled title="Height">
-        <input
-          className="field w-20 text-right"
-          inputMode="numeric"
-          value={height}
-          onChange={(event) => setHeight(event.target.value)}
-        />
-      </Labelled>
+      <NamedField title="Engine" rows={usable} value={engine} onChange={setEngine} />
+      <NamedField title="View" rows={props.scene.views} value={view} onChange={setView} />
+      <SizeFields value={size} onChange={setSize} />
       <button type="submit" className="act" disabled={begin.isPending}>
         Render both, twice each
       </button>
