@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Any
 
 from django.db import transaction
@@ -23,6 +24,9 @@ from server.motion.models import SequenceFigures
 from server.motion.sequences import BAD, NOT_RENDERED, THERE, TO_COME, OptionSequence, sequences_of
 from server.references.actions import from_option
 from server.studies.models import Study
+
+LIGHT_CHANGES = 0.1
+STRAYS = "strays least from the reference from frame to frame"
 
 
 class MotionFrameSerializer(serializers.Serializer):
@@ -70,6 +74,7 @@ class MotionSerializer(serializers.Serializer):
     frame_to_frame_percent = serializers.FloatField(allow_null=True)
     response = AnswerSerializer(allow_null=True)
     reference = AgainstReferenceSerializer(allow_null=True)
+    reference_refused = serializers.CharField(help_text="Why it cannot be held against its reference")
     has_reference = serializers.BooleanField(help_text="Every frame has a reference")
     lacks = serializers.CharField(help_text="Why there are no figures, or no full ones")
 
@@ -165,7 +170,8 @@ def _row(study: Study, sequence: OptionSequence, zone: str, drawn: Any, referenc
             name: figures.get(name)
             for name in ("flicker_percent", "boiling_percent", "boiling_share", "frame_to_frame_percent")
         },
-        "response": response, "reference": figures.get("reference"), "has_reference": bool(references.pictures),
+        "response": response, "reference": figures.get("reference"),
+        "reference_refused": figures.get("reference_refused", ""), "has_reference": bool(references.pictures),
         "lacks": _lacks(sequence, current),
     }  # fmt: skip
 
@@ -187,13 +193,30 @@ def _sentence(rows: list[dict[str, Any]]) -> str:
     known = [row for row in rows if row["flicker_percent"] is not None]
     if not known:
         return f"{len(rows)} sequences, not measured yet: {rows[0]['lacks']}."
-    calm = min(known, key=lambda row: row["flicker_percent"])
     waiting = len(rows) - len(known)
     more = f" {waiting} of {len(rows)} are not measured yet." if waiting else ""
-    control = next((row for row in known if row["control"]), None)
-    if control is None or calm is control:
-        return f"{calm['title'][:1].upper()}{calm['title'][1:]} flickers least, {calm['flicker_percent']:.3g} %.{more}"
+    held = [row for row in known if row["reference"] is not None]
+    if len(held) > 1:
+        return _least(held, lambda row: row["reference"]["frame_to_frame_percent"], STRAYS) + more
+    if any(_light_changes(row) for row in known):
+        return (
+            "The light itself changes over these frames, and flicker holds that too: hold them against a reference "
+            f"sequence to tell it apart.{more}"
+        )
+    return _least(known, lambda row: row["flicker_percent"], "flickers least") + more
+
+
+def _least(rows: list[dict[str, Any]], figure: Callable[[dict[str, Any]], float], does: str) -> str:
+    """Which row has the least of a figure, beside the control's."""
+    calm = min(rows, key=figure)
+    control = next((row for row in rows if row["control"]), None)
+    said = f"{calm['title'][:1].upper()}{calm['title'][1:]} {does}, {figure(calm):.3g} %"
     return (
-        f"{calm['title'][:1].upper()}{calm['title'][1:]} flickers least, {calm['flicker_percent']:.3g} % "
-        f"against the control's {control['flicker_percent']:.3g} %.{more}"
+        f"{said}." if control is None or calm is control else f"{said} against the control's {figure(control):.3g} %."
     )
+
+
+def _light_changes(row: dict[str, Any]) -> bool:
+    """Whether the mean light moves by more than a tenth without one change that explains it."""
+    means = [frame["mean"] for frame in row["frames"] if frame["mean"] is not None]
+    return row["response"] is None and len(means) > 1 and max(means) - min(means) > LIGHT_CHANGES * max(means)

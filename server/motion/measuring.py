@@ -14,6 +14,7 @@ from matchedpair.measures.sequence import VERSION, Frames
 from matchedpair.measures.sequence_error import sequence_error
 from matchedpair.measures.sequence_report import error_row, figure_row
 from matchedpair.pictures.filters import light_of
+from matchedpair.pictures.picture import Floats, Mask
 
 from server.catalogue.zones import areas_by_view, signature
 from server.findings.inputs import ENCODED, areas_to_measure, zone_mask
@@ -100,15 +101,23 @@ def _measure(study: Study, sequence: OptionSequence, wanted: dict[str, list[Area
     for zone, areas in stale.items():
         try:
             region = Region(zone_mask(setup, zone, areas, valid))
-            figures = figure_row(frames.figure(region)) | {"reference": None}
-            if held[0]:
-                found = sequence_error(light, held[0], region, valid, reference_twins=held[1])
-                figures["reference"] = error_row(found)
+            figures = figure_row(frames.figure(region))
         except RefusedError as refusal:
             _write(study, sequence, zone, areas, inputs, None, refusal.reason)
         else:
-            _write(study, sequence, zone, areas, inputs, figures, "")
+            _write(study, sequence, zone, areas, inputs, figures | _against(light, held, region, valid), "")
     return len(stale)
+
+
+def _against(light: list[Floats], held: list[list[Floats]], region: Region, valid: Mask) -> dict[str, object]:
+    """The error against the reference's frames, or why there is none."""
+    if not held[0]:
+        return {"reference": None, "reference_refused": ""}
+    try:
+        found = sequence_error(light, held[0], region, valid, reference_twins=held[1])
+    except RefusedError as refusal:
+        return {"reference": None, "reference_refused": refusal.reason}
+    return {"reference": error_row(found), "reference_refused": ""}
 
 
 def _write(

@@ -6,7 +6,7 @@ from typing import Any
 
 from django.shortcuts import get_object_or_404
 from drf_spectacular.utils import extend_schema
-from matchedpair.choose.exploring import frontier
+from matchedpair.choose.exploring import evened_out, frontier
 from matchedpair.choose.raising import Ladder, settings_key
 from matchedpair.errors import InputError
 from matchedpair.measures.areas import MEASURE
@@ -94,6 +94,7 @@ class WaySerializer(serializers.Serializer):
     frame = serializers.IntegerField()
     settings = SettingsField(help_text="Those that are explored")
     seconds = serializers.FloatField(allow_null=True)
+    evened_seconds = serializers.FloatField(allow_null=True, help_text="Never less than with lower settings")
     amount = serializers.FloatField(allow_null=True, help_text="Share of the threshold")
     change = serializers.CharField()
     on_frontier = serializers.BooleanField()
@@ -292,11 +293,13 @@ def _ways(row: Search) -> list[dict[str, Any]]:
     rows = []
     for frame in frames_of(row):
         tried = searching.tried_at(row, frame)
-        best = {settings_key(each.settings) for each in frontier(tried)}
+        evened = evened_out(searching.ladders_of(row), tried)
+        best = {settings_key(each.settings) for each in frontier(evened)}
         entries = [each for each in row.compared if each["frame"] == frame]
-        for entry, each in zip(entries, tried, strict=True):
+        for entry, each, even in zip(entries, tried, evened, strict=True):
             rows.append({
                 "frame": frame, "settings": _raised(row, dict(each.settings)), "seconds": each.seconds,
+                "evened_seconds": even.seconds,
                 "amount": each.change.amount if each.change else None,
                 "change": each.change.words if each.change else "",
                 "on_frontier": settings_key(each.settings) in best, "pair": entry["pair"],

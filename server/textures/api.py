@@ -71,6 +71,7 @@ class BeforeAfterSerializer(serializers.Serializer):
     after_bytes = serializers.FloatField(allow_null=True)
     compared = serializers.IntegerField(help_text="Whole picture and zones that were compared")
     differing = serializers.ListField(child=serializers.CharField())
+    smallest_seen_percent = serializers.FloatField(allow_null=True)
 
 
 class CopiesSerializer(serializers.Serializer):
@@ -295,5 +296,5 @@ def _pair(row: BeforeAfter) -> dict[str, Any]:
     return {
         "pair": row.pair.pk, "study": row.pair.study_id, "engine": row.pair.trial.engine_title,
         "sentence": row.sentence, "before_bytes": row.before_bytes, "after_bytes": row.after_bytes,
-        "compared": row.compared, "differing": row.differing,
+        "compared": row.compared, "differing": row.differing, "smallest_seen_percent": row.smallest_seen_percent,
     }  # fmt: skip

@@ -16,7 +16,8 @@ from server.textures.places import Place
 
 @dataclass(frozen=True)
 class BeforeAfter:
-    """One pair: bytes of the engine's own structures on both sides, and the zones in which a difference shows."""
+    """One pair: bytes of the engine's own structures on both sides, the zones in which a difference shows, and
+    the smallest that would have been seen."""
 
     pair: Pair
     sentence: str
@@ -24,6 +25,7 @@ class BeforeAfter:
     after_bytes: float | None
     compared: int
     differing: list[str]
+    smallest_seen_percent: float | None
 
 
 def before_and_after(place: Place) -> dict[str, list[BeforeAfter]]:
@@ -46,12 +48,17 @@ def _said(found: PairFindings) -> BeforeAfter:
     compared = [(name, row) for name, row in zones if row is not None and row.difference is not None]
     return BeforeAfter(
         found.pair, found.sentence, _memory(found.control), _memory(found.trial), len(compared),
-        [name for name, row in compared if _differs(row)],
+        [name for name, row in compared if _differs(row)], _smallest(found.comparison),
     )  # fmt: skip
 
 
 def _differs(row: Comparison) -> bool:
     return bool(row.difference and row.difference["found"])
+
+
+def _smallest(row: Comparison | None) -> float | None:
+    """The smallest change that the whole picture's cells would have shown."""
+    return row.difference["smallest_seen_percent"] if row is not None and row.difference else None
 
 
 def _memory(side: SideFigures) -> float | None:

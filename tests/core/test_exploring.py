@@ -6,7 +6,7 @@ import random
 import unittest
 from itertools import product
 
-from matchedpair.choose.exploring import Tried, frontier, next_explored, top_of
+from matchedpair.choose.exploring import Tried, evened_out, frontier, next_explored, top_of
 from matchedpair.choose.raising import Change, Compared, Ladder, next_raise
 
 LEVELS = (1, 2, 4, 8)
@@ -132,6 +132,35 @@ class Exploring(unittest.TestCase):
     def test_without_a_setting_there_is_nothing_to_explore(self):
         with self.assertRaisesRegex(ValueError, "at least one setting"):
             next_explored([], {}, [])
+
+
+class EvenedOut(unittest.TestCase):
+    def way(self, levels, time):
+        return Tried(dict(zip("abc", levels, strict=True)), time, Change(False, 0.0))
+
+    def test_times_that_rise_with_the_settings_stay(self):
+        rows = [self.way((1, 1, 1), 1.0), self.way((2, 1, 1), 1.5), self.way((2, 4, 1), 3.0)]
+        self.assertEqual(evened_out(LADDERS, rows), rows)
+
+    def test_a_lucky_time_above_is_met_in_the_middle(self):
+        low, high = evened_out(LADDERS, [self.way((1, 1, 1), 2.0), self.way((8, 8, 8), 1.0)])
+        self.assertEqual((low.seconds, high.seconds), (1.5, 1.5))
+
+    def test_ways_that_no_order_binds_do_not_move_each_other(self):
+        rows = [self.way((1, 8, 1), 5.0), self.way((8, 1, 1), 1.0)]
+        self.assertEqual(evened_out(LADDERS, rows), rows)
+
+    def test_it_never_falls_whatever_the_times(self):
+        dice = random.Random(3)
+        rows = [self.way(levels, dice.uniform(1, 5)) for levels in product(LEVELS, repeat=3)]
+        found = evened_out(LADDERS, rows)
+        for one, other in product(found, repeat=2):
+            if all(one.settings[name] <= other.settings[name] for name in "abc"):
+                self.assertLessEqual(one.seconds, other.seconds)
+
+    def test_a_failed_way_stays_as_it_is(self):
+        failed = Tried({"a": 1, "b": 1, "c": 1}, None, None)
+        self.assertEqual(evened_out(LADDERS, [failed, self.way((2, 2, 2), 1.0)])[0], failed)
 
 
 class Frontiers(unittest.TestCase):

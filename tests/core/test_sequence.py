@@ -13,9 +13,10 @@ from matchedpair.measures.response import fit_response
 from matchedpair.measures.sequence import Frames, shown_share
 from matchedpair.measures.sequence_error import sequence_error
 from matchedpair.pictures.filters import gauss
+from scipy.ndimage import gaussian_filter
 
 from tests.core.test_cli import Called
-from tests.pictures import write
+from tests.pictures import photograph, write
 
 SHAPE = (96, 128)
 
@@ -186,6 +187,18 @@ class AgainstAReference(unittest.TestCase):
         found = self.error(self.moving(lag=1), self.moving())
         self.assertGreater(found.error_percent, 10.0)
 
+    def test_frames_that_lie_beside_the_reference_or_are_softer_are_refused(self):
+        dice = np.random.default_rng(1)
+        base = photograph()[60:316, 100:356, 1]
+        noisy = [(base * (1 + 0.01 * dice.standard_normal(base.shape))).astype(np.float32) for _ in range(9)]
+        self.assertLess(self.error(noisy[:3], noisy[3:6], reference_twins=noisy[6:]).error_percent, 1.2)
+        for changed, words in (
+            ([np.roll(frame, 2, axis=1) for frame in noisy[:3]], "pixels apart"),
+            ([gaussian_filter(frame, 0.6) for frame in noisy[:3]], "sharpness"),
+        ):
+            with self.subTest(words), self.assertRaisesRegex(RefusedError, words):
+                self.error(changed, noisy[3:6], reference_twins=noisy[6:])
+
     def test_each_frame_has_its_own_error(self):
         frames_ = self.moving()
         frames_[4] = frames_[4] * np.float32(1.3)
@@ -239,11 +252,11 @@ class SequenceCommand(Called):
 
     def test_a_reference_sequence_is_held_against_each_frame(self):
         paths = self.put(frames(count=4, white=0.04))
-        references = self.put(frames(count=4), "reference.{:04d}.exr")
+        references = self.put(frames(count=4, white=0.002, seed=2), "reference.{:04d}.exr")
         report = self.report(*paths, "--reference", *references)
         self.assertAlmostEqual(report["reference"]["error_percent"], 4.0, delta=0.3)
         self.assertFalse(report["reference"]["noise_taken_out"])
-        twins = self.put(frames(count=4), "twin.{:04d}.exr")
+        twins = self.put(frames(count=4, white=0.002, seed=3), "twin.{:04d}.exr")
         report = self.report(*paths, "--reference", *references, "--reference-twin", *twins)
         self.assertTrue(report["reference"]["noise_taken_out"])
         self.assertIsNone(self.report(*paths)["reference"])

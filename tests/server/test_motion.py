@@ -155,3 +155,11 @@ class Moving(WithEngines, TestCase):
         key = self.read()["sequences"][1]["key"]
         self.assertIn("not all", self.problem(400, "POST", f"{self.path}as-reference/", {"key": key})["detail"])
         self.assertEqual(Reference.objects.count(), 0)
+
+    def test_with_a_reference_the_sentence_is_of_what_strays_from_it(self):
+        self.finish()
+        measure_sequences([self.study.pk])
+        trial = self.read()["sequences"][1]
+        self.call("POST", f"{self.path}as-reference/", {"key": trial["key"]})
+        measure_sequences([self.study.pk])
+        self.assertIn("strays least from the reference from frame to frame", self.read()["sentence"])

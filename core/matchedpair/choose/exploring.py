@@ -11,7 +11,7 @@ from __future__ import annotations
 import math
 import random
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from itertools import product
 from typing import TYPE_CHECKING, Literal
 
@@ -95,8 +95,9 @@ def next_explored(
         return ExploringStep("render", top, words="all settings at their highest, which everything is held against")
     if not tried[0].good:
         return ExploringStep("failed", top, words="the render with all settings at their highest failed")
-    front = frontier(tried)
-    best = _least_within(ladders, tried, top)
+    evened = evened_out(ladders, tried)
+    front = frontier(evened)
+    best = _least_within(ladders, evened, top)
     space = math.prod(len(ladder.levels) for ladder in ladders)
     visited = {settings_key(row.settings) for row in tried}
     if len(visited) >= space:
@@ -106,6 +107,32 @@ def next_explored(
         return ExploringStep("done", best, front, f"{spent}; the best of {len(visited)} ways")
     found = _proposed(ladders, start, tried, visited, seed)
     return ExploringStep("render", found, front, f"way {len(visited) + 1}: {_told(ladders, found)}")
+
+
+def evened_out(ladders: Sequence[Ladder], tried: Sequence[Tried]) -> list[Tried]:
+    """The same ways with times that never fall as settings rise; those without a time stay as they are.
+
+    Lower levels are less work, whatever single small renders happened to take. Each time becomes the middle between the
+    longest of the ways below it in every setting and the shortest of those above: isotonic regression in the largest
+    deviation (Robertson, Wright & Dykstra, Order Restricted Statistical Inference, 1988).
+    """
+    good = [row for row in tried if row.good]
+    levels = [_levels(ladders, row) for row in good]
+    times = [_figures(row)[0] for row in good]
+    evened = {}
+    for row, own in zip(good, levels, strict=True):
+        below = max(time for time, other in zip(times, levels, strict=True) if _at_most(other, own))
+        above = min(time for time, other in zip(times, levels, strict=True) if _at_most(own, other))
+        evened[settings_key(row.settings)] = (below + above) / 2.0
+    return [replace(row, seconds=evened.get(settings_key(row.settings), row.seconds)) for row in tried]
+
+
+def _levels(ladders: Sequence[Ladder], row: Tried) -> list[int]:
+    return [ladder.levels.index(row.settings[ladder.setting]) for ladder in ladders]
+
+
+def _at_most(one: Sequence[int], other: Sequence[int]) -> bool:
+    return all(a <= b for a, b in zip(one, other, strict=True))
 
 
 def frontier(tried: Sequence[Tried]) -> tuple[Tried, ...]:
@@ -125,16 +152,14 @@ def _figures(row: Tried) -> tuple[float, float]:
 
 
 def _least_within(ladders: Sequence[Ladder], tried: Sequence[Tried], top: dict[str, Value]) -> dict[str, Value]:
-    """Of the ways within the threshold the fastest of those that have no other below them in every setting.
-
-    Lower levels are less work, whatever two small renders happened to take, so that a lucky time cannot keep them out.
-    """
+    """Of the ways within the threshold the fastest of those that have no other below them in every setting."""
     within = [row for row in tried if row.good and _figures(row)[1] <= 1.0]
-    levels = [[ladder.levels.index(row.settings[ladder.setting]) for ladder in ladders] for row in within]
+    levels = [_levels(ladders, row) for row in within]
     least = [
-        row for row, own in zip(within, levels, strict=True)
-        if not any(other != own and all(a <= b for a, b in zip(other, own, strict=True)) for other in levels)
-    ]  # fmt: skip
+        row
+        for row, own in zip(within, levels, strict=True)
+        if not any(other != own and _at_most(other, own) for other in levels)
+    ]
     return dict(min(least, key=_figures).settings) if least else top
 
 
@@ -142,7 +167,7 @@ def _proposed(
     ladders: Sequence[Ladder], start: Settings, tried: Sequence[Tried], visited: set[SettingsKey], seed: int
 ) -> dict[str, Value]:
     """A combination that was not tried yet: Optuna's, or by chance where it only proposes known ones."""
-    study, distributions = _study(ladders, tried, seed)
+    study, distributions = _study(ladders, evened_out(ladders, tried), seed)
     for _ in range(ASKED_AGAIN):
         asked = study.ask(distributions)
         found = {**start, **{ladder.setting: ladder.levels[asked.params[ladder.setting]] for ladder in ladders}}

@@ -16,6 +16,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from matchedpair.errors import RefusedError
+from matchedpair.measures.alignment import alignment
+from matchedpair.measures.light import Light
 from matchedpair.measures.region import Region
 from matchedpair.measures.sequence import EPS_SHARE, LEAST_FRAMES
 from matchedpair.pictures.picture import Floats, Mask
@@ -55,12 +57,15 @@ def sequence_error(
     Raises
     ------
     RefusedError
-        With fewer than two frames, or when the reference has more or fewer frames.
+        With fewer than two frames, when the reference has more or fewer frames, or when the first, the middle or the
+        last frame does not lie over its reference, or differs from it in sharpness, which only a twin tells.
     """
     if len(frames) < LEAST_FRAMES:
         raise RefusedError("sequence error", f"{len(frames)} frame is no sequence; give at least {LEAST_FRAMES}")
     if len(references) != len(frames) or (reference_twins and len(reference_twins) != len(frames)):
         raise RefusedError("sequence error", f"{len(frames)} frames need as many of the reference")
+    for index in sorted({0, len(frames) // 2, len(frames) - 1}):
+        _must_fit(index, frames[index], [each[index] for each in (references, reference_twins) if each], valid)
     bright = np.concatenate([reference[valid][::7] for reference in references])
     eps = EPS_SHARE * float(bright.mean(dtype=np.float64)) if bright.size else 0.0
     squares, steps, own = [], [], []
@@ -82,3 +87,15 @@ def sequence_error(
         tuple(100.0 * math.sqrt(value) for value in by_frame),
         bool(reference_twins),
     )
+
+
+def _must_fit(index: int, frame: Floats, references: Sequence[Floats], valid: Mask) -> None:
+    """Refuse what is not the same picture at the same place, and, as far as a twin tells, equally sharp."""
+    if any(np.array_equal(frame, reference) for reference in references):
+        return
+    first, second = (Light([np.repeat(plane[..., None], 3, axis=2) for plane in side], valid) for side in
+                     (references, [frame]))  # fmt: skip
+    found = alignment(first, second)
+    reason = found.shifted or found.filtered
+    if reason:
+        raise RefusedError("sequence error", f"frame {index} by place in the sequence: {reason}")

@@ -2339,6 +2339,8 @@ export interface components {
             /** @description Whole picture and zones that were compared */
             compared: number;
             differing: string[];
+            /** Format: double */
+            smallest_seen_percent: number | null;
         };
         /** @description A picture that can stand beside a pair; pictures and passes by seed, a reference's under seed 0. */
         Beside: {
@@ -3556,6 +3558,8 @@ export interface components {
             frame_to_frame_percent: number | null;
             response: components["schemas"]["Answer"] | null;
             reference: components["schemas"]["AgainstReference"] | null;
+            /** @description Why it cannot be held against its reference */
+            reference_refused: string;
             /** @description Every frame has a reference */
             has_reference: boolean;
             /** @description Why there are no figures, or no full ones */
@@ -5100,6 +5104,11 @@ export interface components {
             };
             /** Format: double */
             seconds: number | null;
+            /**
+             * Format: double
+             * @description Never less than with lower settings
+             */
+            evened_seconds: number | null;
             /**
              * Format: double
              * @description Share of the threshold

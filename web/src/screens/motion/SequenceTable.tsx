@@ -58,7 +58,7 @@ export function SequenceTable(props: {
               <Figure value={row.flicker_percent} lacks={row.lacks} />
               <Figure value={row.boiling_percent} lacks={row.lacks} />
               <Figure value={row.frame_to_frame_percent} lacks={row.lacks} />
-              {held ? <td className="number">{referenceWords(row)}</td> : null}
+              {held ? <td className="number max-w-64 whitespace-normal">{referenceWords(row)}</td> : null}
               <td>{answerWords(row)}</td>
               <td>{frameWords(row)}</td>
               <td className="whitespace-nowrap text-right">
@@ -104,6 +104,12 @@ function Figure({ value, lacks }: { value: number | null; lacks: string }) {
 /** The error, and how much of it changes from frame to frame. */
 function referenceWords(row: Sequence) {
   const { reference } = row;
+  if (row.reference_refused)
+    return (
+      <span className="text-soft" title={row.reference_refused}>
+        refused: {row.reference_refused}
+      </span>
+    );
   if (!reference) return <span className="text-soft">{row.has_reference ? "not measured yet" : "none"}</span>;
   return (
     <span

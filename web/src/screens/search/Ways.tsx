@@ -16,14 +16,14 @@ export function Ways({ row }: { row: Schema["Search"] }) {
   const known = row.ways.filter((way) => way.seconds != null && way.amount != null);
   const front = known
     .filter((way) => way.on_frontier)
-    .sort((a, b) => (a.seconds ?? 0) - (b.seconds ?? 0))
+    .sort((a, b) => (a.evened_seconds ?? 0) - (b.evened_seconds ?? 0))
     .map(pointOf);
   return (
     <div className="grid grid-cols-[minmax(0,2fr)_minmax(0,3fr)] gap-6">
       {several ? null : (
         <LogChart
           label="Time against change"
-          xTitle="rendering seconds"
+          xTitle="rendering seconds, evened out"
           yTitle="change, of the threshold"
           series={[
             {
@@ -104,13 +104,13 @@ function keyOf(way: Way): string {
 function pointOf(way: Way): ChartPoint {
   return {
     key: keyOf(way),
-    x: way.seconds ?? 0,
+    x: way.evened_seconds ?? 0,
     y: Math.max(way.amount ?? 0, LEAST_SHOWN),
     to: way.pair ? `/pairs/${way.pair}` : undefined,
     hollow: (way.amount ?? 0) > 1,
     words: [
       titleOf(way),
-      seconds(way.seconds),
+      `${seconds(way.seconds)}, evened out ${seconds(way.evened_seconds)}`,
       way.change ? `${three(way.amount ?? 0)} of the threshold: ${way.change}` : "no change that can be told",
     ],
   };

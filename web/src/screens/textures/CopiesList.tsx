@@ -2,7 +2,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link } from "react-router";
 import { api, body, type Schema } from "../../api/client";
 import { scenesQuery } from "../../api/queries";
-import { bytes } from "../../parts/format";
+import { bytes, three } from "../../parts/format";
 import { Notice } from "../../parts/Notice";
 import { BeforeAfterForm } from "./BeforeAfterForm";
 
@@ -125,7 +125,11 @@ function size(value: number | null): string {
 
 function seen(pair: Schema["BeforeAfter"]): string {
   if (pair.compared === 0) return "not compared yet";
-  if (pair.differing.length === 0)
-    return pair.compared === 1 ? "none in the picture" : `none in the picture and ${pair.compared - 1} zones`;
+  if (pair.differing.length === 0) {
+    const zones = pair.compared - 1;
+    const where = zones > 0 ? ` and ${zones} ${zones === 1 ? "zone" : "zones"}` : "";
+    const least = pair.smallest_seen_percent;
+    return `none in the picture${where}${least == null ? "" : `; from ${three(least)} % on it would have been seen`}`;
+  }
   return `in ${pair.differing.map((name) => (name === "whole" ? "the whole picture" : name)).join(", ")}`;
 }
