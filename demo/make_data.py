@@ -272,7 +272,10 @@ def decisions() -> None:
 
 
 def motion() -> None:
-    """A carried lantern and a lamp that goes out, in three engines, frame by frame."""
+    """A carried lantern and a lamp that goes out, in three engines, and long renders to hold their frames against."""
+    from server.motion.sequences import sequences_of
+    from server.references.actions import from_option
+
     run(
         "Which engine stays calm while the lantern is carried past?", asked="engine", kind="table",
         scene="shutter-wall", view="street", settings={"samples": 16} | ESTIMATE, width=192, height=108,
@@ -281,6 +284,13 @@ def motion() -> None:
             factor("frame", *range(2, 17)),
         ],
     )  # fmt: skip
+    long = run(
+        "What do the frames of the shutter wall look like without noise?", kind="range", scene="shutter-wall",
+        view="street", settings={"samples": 64} | ESTIMATE, width=192, height=108,
+        factors=[factor("frame", *range(2, 17))],
+    )  # fmt: skip
+    for frame in sequences_of(long)[0].frames:
+        from_option(frame.facts.option, "64 samples of Alder")
 
 
 def searches() -> None:
