@@ -127,7 +127,7 @@ def take_motion(page: Page, base: str) -> None:
     page.get_by_role("link", name="How little will do").click()
     page.get_by_role("button", name="More").click()
     page.get_by_role("menuitem", name="Search for the least settings").click()
-    page.get_by_role("figure", name="Settings along the frames").scroll_into_view_if_needed()
+    page.locator("section[data-search]").nth(1).evaluate("section => section.scrollIntoView()")
     take(page, "search")
     page.goto(f"{base}/textures")
     page.wait_for_selector("[data-copies] table")
