@@ -52,8 +52,13 @@ def references_of(sequence: OptionSequence, references: References) -> Reference
     if not all(found):
         return ReferenceFrames()
     rows = [row for row in found if row is not None]
-    twins = tuple(row.twin for row in rows)
-    return ReferenceFrames(tuple(row.picture for row in rows), twins if all(twins) else ())
+    pictures, twins = tuple(row.picture for row in rows), tuple(row.twin for row in rows)
+    if not all(twins):
+        return ReferenceFrames(pictures)
+    # the same seed means samples in common, which would hide error: then the twins are what is held against
+    seeds = {frame.run.seed for frame in sequence.frames if frame.run is not None}
+    same = any(row.details.get("seeds", [None])[0] in seeds for row in rows)
+    return ReferenceFrames(twins, pictures) if same else ReferenceFrames(pictures, twins)
 
 
 def inputs_of(sequence: OptionSequence, references: ReferenceFrames) -> list[str]:

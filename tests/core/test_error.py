@@ -37,6 +37,22 @@ class Known(unittest.TestCase):
         self.assertAlmostEqual(alone.value, 14.1, delta=0.6)
         self.assertLess(alone.interval[0], 10.5, "without the twin the lower end leaves room for the reference's noise")
 
+    def test_samples_that_render_and_reference_have_in_common_hide_no_error(self):
+        """One engine's 16 samples are the first 16 of its 32: with the same seeds the noise of both is partly one."""
+        for count in (2, 3):
+            seeds = list(range(1, count + 1))
+            first = [noisy(self.truth, 0.2, seed) for seed in seeds]
+            rest = [noisy(self.truth, 0.2, 100 + seed) for seed in seeds]
+            longer = [((a + b) / 2).astype(np.float32) for a, b in zip(first, rest, strict=True)][:2]
+            for lasting in (0.0, 0.05):
+                shown = [(each * (patchy(self.truth, lasting, 6.0, 77) / self.truth if lasting else 1.0)).astype(
+                    np.float32) for each in first]  # fmt: skip
+                figure = error_of(shown, longer)
+                truth = 100 * math.hypot(0.2 * math.hypot(1, lasting), lasting)
+                self.assertAlmostEqual(figure.total.value / truth, 1.0, delta=0.02, msg=(count, lasting))
+                if lasting:
+                    self.assertAlmostEqual(figure.systematic.value / 5.0, 1.0, delta=0.08)
+
     def test_a_lasting_error_is_told_from_noise_within_six_percent(self):
         for noise in (0.05, 0.1):
             figure = error_of(self.renders(noise, 0.05), self.references)

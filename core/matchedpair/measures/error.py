@@ -21,7 +21,7 @@ from matchedpair.pictures.filters import FINEST_REACH, OCTAVES, blur_power, blur
 from matchedpair.pictures.picture import Floats, Mask
 from matchedpair.pictures.strips import in_strips, maps_in_strips
 
-VERSION = 1
+VERSION = 2
 LOW, NEXT = 2.0, 2.8
 METHOD_SHARE, SLOW_SHARE = 0.005, 0.02
 BLOCK = 16
@@ -138,7 +138,8 @@ def _relative(valid: Mask, y: Floats, *references: Floats, eps: float) -> Floats
 
 def _error_maps(valid: Mask, *planes: Floats, counts: tuple[int, int], eps: float) -> list[Floats]:
     """E² less the reference's variance; with a lone reference, the finest bands of E crossed; with twins, E crossed and
-    the seeds' own variance.
+    the seeds' own variance. What render and reference have in common because their seeds are the same, in the same
+    order (one engine's further samples go on where fewer end), is put back where both have twins.
 
     Last, for each seed, E blurred by 1.4 pixels at every second pixel.
     """
@@ -149,13 +150,18 @@ def _error_maps(valid: Mask, *planes: Floats, counts: tuple[int, int], eps: floa
     squared = _mean([np.square(plane) for plane in rows])
     if len(references) > 1:
         squared -= np.square(relative[0][0] - relative[0][1]) * np.float32(0.5)
+    common = None
+    if len(references) > 1 and len(seeds) > 1:
+        common = (relative[0][0] - relative[1][0]) * (relative[0][1] - relative[0][0]) * np.float32(1 / len(seeds))
+        squared += common
     split = [finest_bands(seed[number % len(seed)]) for number, seed in enumerate(relative)]
     maps = [squared]
     if len(references) == 1:
         maps.append(split[0][0] * split[-1][0])
     if len(seeds) > 1:
         ways = product(combinations(relative, 2), product(range(len(references)), repeat=2))
-        maps.append(_mean([i[k] * j[m] for (i, j), (k, m) in ways if k != m or len(references) == 1]))
+        crossed = _mean([i[k] * j[m] for (i, j), (k, m) in ways if k != m or len(references) == 1])
+        maps.append(crossed if common is None else crossed + common)
         maps.append(_mean([np.square(i[0] - j[0]) * np.float32(0.5) for i, j in combinations(relative, 2)]))
     return [*maps, *(halved for _, _, halved in split)]
 

@@ -52,7 +52,8 @@ def sequence_error(
     valid : ndarray of bool, shape (H, W)
         Where all of them count.
     reference_twins : sequence of ndarray, shape (H, W), optional
-        The references with another seed.
+        The references with another seed. Of both it is the one with the same seed as the frames, where one has it: what
+        a frame and its reference have of the same samples would hide error.
 
     Raises
     ------
@@ -71,14 +72,16 @@ def sequence_error(
     squares, steps, own = [], [], []
     before = None
     for index, (frame, reference) in enumerate(zip(frames, references, strict=True)):
-        weight = valid / np.sqrt(np.square(reference) + np.float32(max(eps**2, 1e-30)))
+        twin = reference_twins[index] if reference_twins else reference
+        level = (reference + twin) * np.float32(0.5)
+        weight = valid / np.sqrt(np.square(level) + np.float32(max(eps**2, 1e-30)))
         error = np.asarray((frame - reference) * weight, dtype=np.float32)
         squares.append(region.mean(np.square(error)))
         if before is not None:
             steps.append(region.mean(np.square(error - before)) / 2.0)
         before = error
         if reference_twins:
-            own.append(region.mean(np.square((reference - reference_twins[index]) * weight)) / 2.0)
+            own.append(region.mean(np.square((reference - twin) * weight)) / 2.0)
     noise = float(np.mean(own)) if own else 0.0
     by_frame = [max(square - (own[index] if own else 0.0), 0.0) for index, square in enumerate(squares)]
     return SequenceError(
