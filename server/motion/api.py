@@ -26,6 +26,7 @@ from server.references.actions import from_option
 from server.studies.models import Study
 
 LIGHT_CHANGES = 0.1
+HELD = "only what stands against the reference holds where things move"
 STRAYS = "strays least from the reference from frame to frame"
 
 
@@ -122,7 +123,8 @@ def motion(request: Request, pk: int) -> Response:
     width, height = study.setup.description().picture_size
     body = {
         "sentence": _sentence(rows), "zone": zone, "zones": zones, "sequences": rows, "width": width, "height": height,
-        "view_transform": study.setup.view_transform, "note": STILL,
+        "view_transform": study.setup.view_transform,
+        "note": f"{STILL}; {HELD}" if any(row["reference"] for row in rows) else STILL,
     }  # fmt: skip
     return Response(StudyMotionSerializer(body).data)
 

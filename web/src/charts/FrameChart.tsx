@@ -6,7 +6,7 @@ export type FrameLine = { key: string; title: string; mark: Mark; values: (numbe
 
 const WIDTH = 560;
 const HEIGHT = 170;
-const LEFT = 52;
+const LEFT = 60;
 const RIGHT = 12;
 const TOP = 10;
 const BOTTOM = 30;

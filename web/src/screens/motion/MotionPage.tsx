@@ -4,13 +4,13 @@ import { Link, useParams } from "react-router";
 import { api, type Schema } from "../../api/client";
 import { motionQuery, studyQuery } from "../../api/queries";
 import { FrameChart, type FrameLine } from "../../charts/FrameChart";
-import { CONTROL_MARK, trialMark } from "../../charts/marks";
+import { trialMark } from "../../charts/marks";
 import { Choice } from "../../parts/Choice";
 import { Failed, Loading, Notice } from "../../parts/Notice";
 import { useRemembered } from "../../parts/remembered";
 import { useTitle } from "../../parts/useTitle";
 import { Player } from "./Player";
-import { SequenceTable } from "./SequenceTable";
+import { marked, SequenceTable } from "./SequenceTable";
 import { shrunkTo, useFrames } from "./useFrames";
 import { usePlaying } from "./usePlaying";
 
@@ -172,11 +172,10 @@ function BadFrames({ study, rows }: { study: number; rows: Sequence[] }) {
 }
 
 function linesOf(rows: Sequence[], frames: number[], what: "mean" | "spread_percent"): FrameLine[] {
-  let trials = 0;
-  return rows.map((row) => ({
+  return marked(rows).map(({ row, mark }) => ({
     key: row.key,
     title: row.title,
-    mark: row.control ? CONTROL_MARK : trialMark(trials++),
+    mark,
     values: frames.map((number) => row.frames.find((each) => each.frame === number)?.[what] ?? null),
   }));
 }

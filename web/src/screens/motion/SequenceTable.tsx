@@ -1,9 +1,15 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { api, type Schema } from "../../api/client";
+import { CONTROL_MARK, type Mark, MarkKey, trialMark } from "../../charts/marks";
 import { three } from "../../parts/format";
-import { SideMark } from "../../parts/Side";
 
 type Sequence = Schema["Motion"];
+
+/** Each row with the mark that its lines in the charts have. */
+export function marked(rows: Sequence[]): { row: Sequence; mark: Mark }[] {
+  let trials = 0;
+  return rows.map((row) => ({ row, mark: row.control ? CONTROL_MARK : trialMark(trials++) }));
+}
 
 /** Each sequence with its figures, and which of its frames are missing or bad. */
 export function SequenceTable(props: {
@@ -47,11 +53,11 @@ export function SequenceTable(props: {
           </tr>
         </thead>
         <tbody>
-          {props.rows.map((row) => (
+          {marked(props.rows).map(({ row, mark }) => (
             <tr key={row.key} data-sequence={row.title}>
               <th scope="row" className="text-left font-normal">
-                <span className="flex items-baseline gap-1.5">
-                  <SideMark side={row.control ? "control" : "trial"} size={9} />
+                <span className="flex items-center gap-1.5">
+                  <MarkKey mark={mark} />
                   {row.title}
                 </span>
               </th>
