@@ -1,6 +1,7 @@
 """The compiled building blocks that all stand-ins share, each against what it must do."""
 
 import unittest
+from pathlib import Path
 
 import numpy as np
 
@@ -167,7 +168,7 @@ class Shapes(unittest.TestCase):
             ({"density_per_metre": "thick"}, "must be a finite number"),
         ):
             with self.assertRaisesRegex(SceneError, words):
-                checked({**raw, "mist": mist})
+                checked({**raw, "mist": mist}, Path())
 
 
 class Structures(unittest.TestCase):
