@@ -28,12 +28,12 @@ def save_found(search: Search, *, name: str, author: str, note: str = "", consta
         raise InputError("the search is not done; its result can be saved once it is confirmed at full size")
     joined = joined_frames(search, ladders_of(search))
     settings = joined.constant if joined else search.found[str(frames_of(search)[0])]
-    by_range = joined.ranges if joined and not constant else ()
+    by_range = joined.ranges if joined and not constant and len(joined.ranges) > 1 else ()
+    raised = [ladder.setting for ladder in ladders_of(search)]
     frames = tuple(
-        {"first": row.first, "last": row.last,
-         "settings": {key: value for key, value in row.settings.items() if value != settings.get(key)}}
+        {"first": row.first, "last": row.last, "settings": {name: row.settings[name] for name in raised}}
         for row in by_range
-    )  # fmt: skip
+    )
     setup, option = search.base.setup, search.base
     output = {
         "width": setup.width, "height": setup.height, "format": setup.output_format,
@@ -43,7 +43,7 @@ def save_found(search: Search, *, name: str, author: str, note: str = "", consta
     title = "Animation" if joined else "Still"
     use = RecipeUse(
         title, option.engine, option.build, _version(option), settings, output, {}, tuple(_evidence(search, joined)),
-        {}, frames if any(row["settings"] for row in frames) else (),
+        {}, frames,
     )  # fmt: skip
     return keep_version(search.study, name, author, note, setup.scene.title, {title.lower(): use})
 

@@ -41,8 +41,8 @@ class RecipeUse:
     forecast : mapping
         The assumptions and what they come to; empty when none was made.
     frames : list of mapping
-        Ranges of frames with settings of their own: ``first``, ``last`` (included) and ``settings``, those that differ
-        from the use's own; empty when one setting holds for all frames.
+        Ranges of frames with settings of their own: ``first``, ``last`` (included) and ``settings``, which take the
+        place of the use's own; empty when the use's hold for all frames.
     """
 
     title: str
