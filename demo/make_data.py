@@ -20,13 +20,13 @@ import django
 import numpy as np
 import OpenImageIO as oiio
 
+sys.path.insert(0, str(Path(__file__).parents[1]))
+
+from demo.searched_data import motion, searches, textures
+from demo.studies import ESTIMATE, SEDGE, TANSY, engines, factor, finish, run
+
 HERE = Path(__file__).parent
 DATA = HERE / "data"
-COMMON = {
-    "view": "counter", "width": 320, "height": 180, "repeats": 2, "threads": 1, "time_limit_seconds": 1800.0,
-    "scene": "marble-stall", "engine": "alder", "quantities": {}, "passes": [],
-}  # fmt: skip
-ESTIMATE = {"light_picking": "estimate"}
 
 
 def main() -> None:
@@ -271,131 +271,6 @@ def decisions() -> None:
                 note="The shelf was still grainy on the wall; less noise.")  # fmt: skip
 
 
-def motion() -> None:
-    """A carried lantern and a lamp that goes out, in three engines, and long renders to hold their frames against."""
-    from server.motion.sequences import sequences_of
-    from server.references.actions import from_option
-
-    run(
-        "Which engine stays calm while the lantern is carried past?", asked="engine", kind="table",
-        scene="shutter-wall", view="street", settings={"samples": 16} | ESTIMATE, width=192, height=108,
-        factors=[
-            engines({"value": "tansy", "settings": {"gather_rays": 128, "direct_samples": 16}}, SEDGE),
-            factor("frame", *range(2, 17)),
-        ],
-    )  # fmt: skip
-    long = run(
-        "What do the frames of the shutter wall look like without noise?", kind="range", scene="shutter-wall",
-        view="street", settings={"samples": 64} | ESTIMATE, width=192, height=108,
-        factors=[factor("frame", *range(2, 17))],
-    )  # fmt: skip
-    for frame in sequences_of(long)[0].frames:
-        from_option(frame.facts.option, "64 samples of Alder")
-
-
-def searches() -> None:
-    """The least settings of one study in both ways, and those of several frames as a recipe."""
-    from matchedpair.choose.raising import Ladder
-
-    from server.decisions.from_search import save_found
-    from server.searches.changes import Thresholds
-    from server.searches.searching import Asked, begin
-
-    study = run(
-        "How little will do for previews of the shutter wall?", kind="on-off", scene="shutter-wall", view="street",
-        settings={"samples": 24, "bounces": 8} | ESTIMATE, width=192, height=108,
-        factors=[factor("indirect_clamp", 4.0)],
-    )  # fmt: skip
-    base = study.options.get(control=None)
-    ladders = [
-        Ladder("bounces", (1, 2, 4, 8)), Ladder("matte_bounces", (1, 2, 8, 64)), Ladder("metal_bounces", (1, 8, 64)),
-        Ladder("glass_bounces", (2, 8, 64)),
-    ]  # fmt: skip
-    most = Thresholds(0.15, 4.0, 30.0, 25.0)
-    for asked in (
-        Asked(most, scale=0.5, frames=(1, 6, 11, 16), most_renders=80),
-        Asked(most, scale=0.5, way="explore", most_renders=16),
-    ):
-        row = begin(base, ladders, asked)
-        finish()
-        row.refresh_from_db()
-        print(f"search: {row.state}, {row.words}, {row.found}", flush=True)
-        if asked.frames and row.state == "done":
-            save_found(
-                row, name="Lantern Street, wall previews", author="Rosa, Kettle Lane", note="By range of frames."
-            )
-
-
-def textures() -> None:
-    """The shutter wall's maps: their use told by Alder, reduced copies, and the pair of before and after."""
-    from server.textures.acting import ask_use, render_before_and_after, write_reduced
-    from server.textures.places import place_named
-
-    key = "scene:shutter-wall"
-    ask_use(place_named(key), "alder", 1920, 1080)
-    copies = write_reduced(place_named(key))
-    print(copies.title(), flush=True)
-    how = {**COMMON, "view": "street", "settings": {"samples": 32} | ESTIMATE}
-    render_before_and_after(place_named(key), copies.name, how)
-    finish()
-
-
-def finish() -> None:
-    """Render whatever is queued, and what comes of it."""
-    from server.bench.cluster import Cluster
-    from server.bench.runner import Runner
-    from server.matching.models import Matching
-    from server.runs.models import OPEN_STATES, Run
-    from server.searches.models import Search
-    from server.searches.searching import GOING_ON
-
-    cluster = Cluster()
-    runner = Runner(cluster)
-    runner.run_until(
-        lambda: (
-            not Run.objects.filter(state__in=OPEN_STATES).exists()
-            and not Matching.objects.filter(state="searching").exists()
-            and not Search.objects.filter(state__in=GOING_ON).exists()
-        )
-    )
-    runner.step()  # compares the pair that the last search made
-    cluster.close()
-
-
-def factor(subject: str, *values: Any) -> dict[str, Any]:
-    """A factor with these levels besides the control's."""
-    return {"subject": subject, "levels": [{"value": value, "settings": None} for value in values]}
-
-
-def engines(*levels: dict[str, Any]) -> dict[str, Any]:
-    """Engines as they come or tuned, as a factor."""
-    return {"subject": "engine", "levels": list(levels)}
-
-
-TANSY = engines({"value": "tansy", "settings": {"gather_rays": 256}})
-SEDGE: dict[str, Any] = {"value": "sedge", "settings": {}}
-
-
-def run(question: str, **values: Any) -> Any:
-    """Create a study and render it to its end."""
-    from server.findings.studies import study_findings
-    from server.runs.actions import queue_study
-    from server.studies.actions import create_study
-    from server.studies.api import DraftSerializer
-    from server.studies.draft import resolve
-
-    form = DraftSerializer(data={"question": question, **COMMON, **values})
-    form.is_valid(raise_exception=True)
-    draft, problems = resolve(form.validated_data)
-    if draft is None:
-        sys.exit(f"{question}: {problems}")
-    study = create_study(draft)
-    queue_study(study)
-    finish()
-    print(f"{question} {study_findings(study).sentence}", flush=True)
-    return study
-
-
 def references(study: Any) -> None:
     """The long render with its twin, a made-up photograph of the same corner, and the test ball in closed form."""
     from demo.lantern_street.grey_ball import true_picture
@@ -524,7 +399,6 @@ def write() -> None:
 
 
 if __name__ == "__main__":
-    sys.path.insert(0, str(HERE.parent))
     os.environ.setdefault("DJANGO_SETTINGS_MODULE", "server.config.settings")
     os.environ["PATH"] = f"{Path(sys.executable).parent}:{os.environ['PATH']}"
     django.setup()

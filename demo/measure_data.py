@@ -23,11 +23,14 @@ def main() -> None:
     from demo.make_data import judgements, write
     from server.findings.measuring import measure_outstanding
     from server.findings.models import BlindTest, Comparison, MapLayer, Measure, Pin, Verdict
-    from server.studies.models import Option
+    from server.motion.measuring import measure_sequences
+    from server.motion.models import SequenceFigures
+    from server.studies.models import Option, Study
 
-    for model in (Measure, Comparison, MapLayer, Verdict, Pin, BlindTest):
+    for model in (Measure, Comparison, MapLayer, SequenceFigures, Verdict, Pin, BlindTest):
         model.objects.all().delete()
     print(f"{measure_outstanding(Option.objects.all())} zones measured or compared", flush=True)
+    measure_sequences(list(Study.objects.values_list("pk", flat=True)))
     judgements()
     write()
 
