@@ -159,7 +159,7 @@ class Killed(WithEngines, TransactionTestCase):
 
     def test_the_server_which_shows_the_same_again_when_it_is_back(self):
         expected = self.undisturbed()
-        study = self.queued(settings={"samples": 4, "pause": 1.0})
+        study = self.queued(settings={"samples": 4, "pause": 4.0})
         with RunnerProcess(), Served() as first:
             until(lambda: first.progress(study)["state"] == "running", "the server showing it")
             run = until(running, "a run under way")
