@@ -28,14 +28,9 @@ dev: setup ## both servers with reload, at http://127.0.0.1:5173
 	@python manage.py migrate --verbosity 0
 	@exec honcho start -f Procfile.dev
 
-TEST = python manage.py test --settings tests.settings --noinput
 test: setup chromium lint ## lint, then all tests
-	$(TEST) tests.standins --parallel 2
-	@# two processes, each with a home of its own; the browser's tests then have the machine to themselves
-	$(TEST) tests.core > .venv/core.log 2>&1 & core=$$!; \
-	  $(TEST) tests.server --timing; server=$$?; \
-	  wait $$core; core=$$?; cat .venv/core.log; exit $$((server + core))
-	$(TEST) tests.browser tests.test_documents tests.test_brightness_for_real --timing
+	python manage.py test tests.standins --settings tests.settings --noinput --parallel 2
+	python manage.py test tests.core tests.server tests.browser tests.test_documents tests.test_brightness_for_real --settings tests.settings --noinput --timing
 
 lint: .venv/installed web/node_modules/installed ## every check that runs nothing
 	ruff check .
