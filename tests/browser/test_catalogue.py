@@ -154,7 +154,7 @@ class Scenes(BrowserTest):
     def test_a_panorama_is_measured_and_a_square_one_refused(self):
         page = self.page
         self.open("/scenes")
-        expect(self.heading()).to_contain_text("5 scenes; between them they stress all 15 things on the list.")
+        expect(self.heading()).to_contain_text("6 scenes; between them they stress all 15 things on the list.")
         square = write(Path(settings.HOME) / "square.exr", sky(90)[:, :90])
         page.locator('input[type="file"]').set_input_files(square)
         expect(self.alert()).to_contain_text("is twice as wide as high; this picture has 90 × 90")
