@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Sequence
 from dataclasses import asdict
 
 from django.db import transaction
 from matchedpair.elsewhere import Facts
 from matchedpair.errors import InputError
+from matchedpair.measures.sequence_report import NUMBER
 from matchedpair.trials import CONTROL, TRIAL
 from matchedpair.trials.plan_kind import FRAME
 
@@ -17,7 +17,6 @@ from server.imports.pairing import ALIKE, MOST_SEEDS, keep_option, keep_run, kee
 from server.studies.levels import ShownLevel
 from server.studies.models import Option, Pair, Study
 
-NUMBER = re.compile(r"(\d+)(?!.*\d)")
 LEAST_FRAMES, MOST_FRAMES = 2, 5000
 Side = dict[int, list[tuple[ImportedRender, Facts]]]
 

@@ -17,7 +17,7 @@ from matchedpair.textures import (
     read_map,
 )
 from matchedpair.textures.plan import DIVISORS
-from matchedpair.trials.scene_textures import copies_of
+from matchedpair.trials.scene_textures import is_outdated
 
 from server.textures.models import AskedUse, MapChoice, MapFacts
 from server.textures.places import Place
@@ -78,9 +78,8 @@ def _use(place: Place, asked: AskedUse | None) -> dict[str, MapUse] | None:
 
 def _outdated(place: Place, copies: list[Copies], maps: list[TextureMap]) -> set[str]:
     """Names of the copies that were made of other originals."""
-    if place.scene is not None and place.scene.folder is not None:
-        fitting = {each.name for each in copies_of(place.scene.textures, place.scene.folder)}
-        return {each.name for each in copies} - fitting
+    if place.scene is not None:
+        return {each.name for each in copies if is_outdated(each)}
     now = {each.file: each.digest for each in maps}
     return {
         each.name for each in copies if any(now.get(row.file, row.original_digest) != row.original_digest

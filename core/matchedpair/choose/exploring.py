@@ -105,7 +105,7 @@ def next_explored(
     spent = budget_used(len(visited), 1, most_renders, spent_seconds, most_seconds)
     if spent:
         return ExploringStep("done", best, front, f"{spent}; the best of {len(visited)} ways")
-    found = _proposed(ladders, start, tried, visited, seed)
+    found = _proposed(ladders, start, evened, visited, seed)
     return ExploringStep("render", found, front, f"way {len(visited) + 1}: {_told(ladders, found)}")
 
 
@@ -167,7 +167,7 @@ def _proposed(
     ladders: Sequence[Ladder], start: Settings, tried: Sequence[Tried], visited: set[SettingsKey], seed: int
 ) -> dict[str, Value]:
     """A combination that was not tried yet: Optuna's, or by chance where it only proposes known ones."""
-    study, distributions = _study(ladders, evened_out(ladders, tried), seed)
+    study, distributions = _study(ladders, tried, seed)
     for _ in range(ASKED_AGAIN):
         asked = study.ask(distributions)
         found = {**start, **{ladder.setting: ladder.levels[asked.params[ladder.setting]] for ladder in ladders}}

@@ -64,7 +64,7 @@ def textures_base(textures: tuple[SceneTexture, ...]) -> str:
 def copies_of(textures: tuple[SceneTexture, ...], folder: Path) -> list[Copies]:
     """The reduced copies beside a scene's textures that still fit their originals."""
     base = folder / textures_base(textures)
-    return [each for each in read_copies(base)[0] if not _outdated(each)]
+    return [each for each in read_copies(base)[0] if not is_outdated(each)]
 
 
 def replaced_by(copies: Copies, textures: tuple[SceneTexture, ...]) -> dict[str, SceneTexture]:
@@ -92,7 +92,8 @@ def _digest(path: Path, changed: int, size: int) -> str:
     return file_digest(path, path.name)
 
 
-def _outdated(copies: Copies) -> bool:
+def is_outdated(copies: Copies) -> bool:
+    """Whether an original of these copies is another by now, or gone."""
     base = copies.folder.parent
     try:
         return any(digest_of(base / row.file) != row.original_digest for row in copies.maps)
