@@ -9,7 +9,7 @@ from matchedpair.choose import RecipeUse
 from matchedpair.errors import InputError
 
 from server.decisions.models import RecipeVersion
-from server.decisions.recipes import keep_version
+from server.decisions.recipes import keep_version, output_of
 from server.findings.inputs import counted_runs
 from server.searches.confirming import Joined, joined_frames
 from server.searches.models import Search, SearchState
@@ -34,18 +34,14 @@ def save_found(search: Search, *, name: str, author: str, note: str = "", consta
         {"first": row.first, "last": row.last, "settings": {name: row.settings[name] for name in raised}}
         for row in by_range
     )
-    setup, option = search.base.setup, search.base
-    output = {
-        "width": setup.width, "height": setup.height, "format": setup.output_format,
-        "view_transform": setup.view_transform, "passes": list(search.study.passes),
-        "brightness_factor": option.brightness["factor"] if option.brightness else None,
-    }  # fmt: skip
+    option = search.base
+    output = output_of(search.study, option)
     title = "Animation" if joined else "Still"
     use = RecipeUse(
         title, option.engine, option.build, _version(option), settings, output, {}, tuple(_evidence(search, joined)),
         {}, frames,
     )  # fmt: skip
-    return keep_version(search.study, name, author, note, setup.scene.title, {title.lower(): use})
+    return keep_version(search.study, name, author, note, option.setup.scene.title, {title.lower(): use})
 
 
 def _version(option: Option) -> str:

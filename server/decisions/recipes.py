@@ -19,7 +19,7 @@ from server.runs.actions import queue_study
 from server.studies.actions import create_study
 from server.studies.api import DraftSerializer
 from server.studies.draft import resolve
-from server.studies.models import Pair, Study
+from server.studies.models import Option, Pair, Study
 
 MOST_EVIDENCE = 20
 
@@ -124,16 +124,23 @@ def _options(row: DecidedUse) -> list[Any]:
     return list(row.chosen.options.values()) if row.chosen else []
 
 
+def output_of(study: Study, option: Option) -> dict[str, Any]:
+    """How an option's pictures are written, as a recipe has it."""
+    setup = option.setup
+    return {
+        "width": setup.width, "height": setup.height, "format": setup.output_format,
+        "view_transform": setup.view_transform, "passes": list(study.passes),
+        "brightness_factor": option.brightness["factor"] if option.brightness else None,
+    }  # fmt: skip
+
+
 def _use(study: Study, found: Decided, row: DecidedUse) -> RecipeUse:
     assert row.chosen is not None
     option = row.chosen.first
     versions = sorted({run.engine_version for facts in _options(row) for run in facts.runs if run.engine_version})
-    setup, production = option.setup, found.production
-    output = {
-        "width": production.width or setup.width, "height": production.height or setup.height,
-        "format": setup.output_format, "view_transform": setup.view_transform, "passes": list(study.passes),
-        "brightness_factor": option.brightness["factor"] if option.brightness else None,
-    }  # fmt: skip
+    production = found.production
+    output = output_of(study, option)
+    output |= {"width": production.width or output["width"], "height": production.height or output["height"]}
     return RecipeUse(
         row.use.title, option.engine, option.build, ", ".join(versions), option.settings, output, row.use.limits,
         tuple(_evidence(study, row)), _forecast(found, row),
