@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-import shutil
 import tempfile
+from concurrent.futures import ThreadPoolExecutor
+from functools import reduce
 from pathlib import Path
 from typing import Any
 
@@ -27,6 +28,7 @@ from server.textures.planning import plan_of
 WHOLE_PLAN_SECONDS = 120.0
 MOST_FRAMES = 3
 LIMIT_SECONDS = 3600
+ASKED_AT_ONCE = 2
 
 
 def ask_use(place: Place, engine_name: str, width: int, height: int) -> AskedUse:
@@ -42,22 +44,24 @@ def ask_use(place: Place, engine_name: str, width: int, height: int) -> AskedUse
     frames = sorted({scene.first_frame, (scene.first_frame + scene.last_frame) // 2, scene.last_frame})[:MOST_FRAMES]
     if engine.cannot("frame"):
         frames = [scene.first_frame]
-    found: dict[str, MapUse] = {}
-    folder = Path(tempfile.mkdtemp(prefix="texture-use-"))
-    try:
-        laid = lay_out(folder, scene.name, scene.contents, texture_files(keep_revision(scene), AS_IS))
-        for view in scene.views:
-            for frame in frames:
-                for name, use in _asked(engine, scene, laid, view.name, frame, (width, height)).items():
-                    found[name] = use.joined(found[name]) if name in found else use
-    finally:
-        shutil.rmtree(folder, ignore_errors=True)
+    with tempfile.TemporaryDirectory(prefix="texture-use-", ignore_cleanup_errors=True) as folder:
+        laid = lay_out(Path(folder), scene.name, scene.contents, texture_files(keep_revision(scene), AS_IS))
+        with ThreadPoolExecutor(ASKED_AT_ONCE) as pool:
+            answers = pool.map(
+                lambda shot: _asked(engine, scene, laid, *shot, (width, height)),
+                [(view.name, frame) for view in scene.views for frame in frames],
+            )
+            found = reduce(_joined, answers)
     row, _ = AskedUse.objects.update_or_create(place=place.key, defaults={
         "revision": scene.revision, "engine": engine.name, "engine_title": engine.title, "width": width,
         "height": height, "views": [view.title for view in scene.views], "frames": frames,
         "rows": {name: [use.shown_percent, use.pixels_across] for name, use in found.items()},
     })  # fmt: skip
     return row
+
+
+def _joined(some: dict[str, MapUse], others: dict[str, MapUse]) -> dict[str, MapUse]:
+    return some | {name: use.joined(some[name]) if name in some else use for name, use in others.items()}
 
 
 def _asked(

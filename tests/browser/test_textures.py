@@ -15,6 +15,8 @@ from server.studies.models import Pair
 from tests.browser.base import ROOT, BrowserTest
 from tests.runner import RunnerProcess
 
+ASKING_MILLISECONDS = 90_000  # the engine starts six times: two views at three frames
+
 
 class TexturesFromTheScreen(BrowserTest):
     def setUp(self):
@@ -45,7 +47,8 @@ class TexturesFromTheScreen(BrowserTest):
         page.get_by_label("Final width").fill("960")
         page.get_by_label("Height").fill("540")
         page.get_by_role("button", name="Ask the engine").click()
-        expect(page.get_by_text("Told by Sedge for 960 × 540, 2 views, frames 1, 8, 16")).to_be_visible()
+        told = page.get_by_text("Told by Sedge for 960 × 540, 2 views, frames 1, 8, 16")
+        expect(told).to_be_visible(timeout=ASKING_MILLISECONDS)
         expect(self.row("shutter_colour.png")).to_contain_text("colour keeps 4 for each")
 
         page.get_by_label("Divide flags_relief.png by").select_option("8")

@@ -1,9 +1,11 @@
+import os
 import tempfile
 import unittest
 from pathlib import Path
+from unittest import mock
 
 from matchedpair.engines import command_for, read_definition, read_folder
-from matchedpair.engines.job import RenderJob
+from matchedpair.engines.job import RenderJob, find_program
 from matchedpair.errors import DefinitionError, EngineMissingError, SettingsError
 
 from tests.engines import add_engine
@@ -127,6 +129,16 @@ class Settings(unittest.TestCase):
         )
         with self.assertRaisesRegex(EngineMissingError, "the program 'no-such-renderer' is not on this machine"):
             command_for(read_definition(path), JOB, self.folder)
+
+    def test_a_program_on_a_relative_path_is_named_in_full_since_it_starts_elsewhere(self):
+        programs = tempfile.TemporaryDirectory(dir=".")
+        self.addCleanup(programs.cleanup)
+        program = Path(programs.name) / "mine"
+        program.write_text("#!/bin/sh\n")
+        program.chmod(0o755)
+        with mock.patch.dict(os.environ, {"PATH": os.path.relpath(programs.name)}):
+            found = find_program("mine", self.definition)
+        self.assertEqual(found, str(program.resolve()))
 
     def test_a_relative_program_is_sought_beside_its_definition(self):
         program = self.folder / "bin" / "mine"

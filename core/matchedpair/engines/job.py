@@ -140,7 +140,7 @@ def find_program(program: str, definition: EngineDefinition) -> str:
         raise EngineMissingError(
             f"{definition.title}: the program {program!r} is not on this machine; install it or correct its definition"
         )
-    return found
+    return str(Path(found).absolute())  # an engine is started in another folder
 
 
 def _changes(definition: EngineDefinition, job: RenderJob, folder: Path) -> list[str]:
