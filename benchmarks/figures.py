@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+import time
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass
+from pathlib import Path
 
 
 @dataclass(frozen=True)
@@ -28,3 +30,16 @@ def show(title: str, figures: Iterable[Measured]) -> bool:
     for row in rows:
         print(row.line(), flush=True)
     return all(row.most is None or row.value <= row.most for row in rows)
+
+
+def seconds_of(work: Callable[[], object]) -> float:
+    """How long a call takes."""
+    began = time.perf_counter()
+    work()
+    return time.perf_counter() - began
+
+
+def peak_bytes() -> float:
+    """The most memory this process held since its program began; the kernel's other figure counts its parent's too."""
+    status = Path("/proc/self/status").read_text(encoding="utf-8")
+    return 1024.0 * int(status.partition("VmHWM:")[2].split()[0])

@@ -5,12 +5,9 @@ Also their peak memory, and the time of a small pair inside a process that runs 
 
 from __future__ import annotations
 
-import resource
 import subprocess
 import sys
 import tempfile
-import time
-from collections.abc import Callable
 from pathlib import Path
 from statistics import median
 
@@ -21,7 +18,7 @@ from matchedpair.measures.report import measure_files
 from matchedpair.pictures import read_picture, write_exr
 from skimage.metrics import structural_similarity
 
-from benchmarks.figures import Measured, show
+from benchmarks.figures import Measured, peak_bytes, seconds_of, show
 from tests.pictures import noisy, photograph
 
 LARGE, SMALL = (3840, 2160), (480, 270)
@@ -35,12 +32,12 @@ def run() -> bool:
         files = _files(Path(name))
         ours, theirs = [], []
         for turn in range(REPEATS + 1):
-            taken = _seconds(lambda: measure_files(files[0], twin=files[1], reference=files[2]))
+            taken = seconds_of(lambda: measure_files(files[0], twin=files[1], reference=files[2]))
             similar = _similarity_seconds(files)
             if turn:
                 ours.append(taken)
                 theirs.append(similar)
-        with_twin = _seconds(
+        with_twin = seconds_of(
             lambda: measure_files(files[0], twin=files[1], reference=files[2], reference_twin=files[3])
         )
         peak = float(
@@ -72,7 +69,7 @@ def _files(folder: Path) -> list[Path]:
 def _similarity_seconds(files: list[Path]) -> float:
     """One structural similarity of the two renders, reading them apart."""
     first, second = (read_picture(path).pixels for path in files[:2])
-    return _seconds(lambda: structural_similarity(first, second, channel_axis=2, data_range=1.0))
+    return seconds_of(lambda: structural_similarity(first, second, channel_axis=2, data_range=1.0))
 
 
 def _small() -> float:
@@ -86,16 +83,10 @@ def _small() -> float:
         measures.zone(valid)
 
     measure()
-    return median(_seconds(measure) for _ in range(5))
-
-
-def _seconds(work: Callable[[], object]) -> float:
-    began = time.perf_counter()
-    work()
-    return time.perf_counter() - began
+    return median(seconds_of(measure) for _ in range(5))
 
 
 if __name__ == "__main__":
     render, twin, reference = map(Path, sys.argv[1:])
     measure_files(render, twin=twin, reference=reference)
-    print(resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1e6)
+    print(peak_bytes() / 1e9)

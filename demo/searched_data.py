@@ -67,7 +67,8 @@ def textures() -> None:
 
     key = "scene:shutter-wall"
     ask_use(place_named(key), "alder", 1920, 1080)
-    copies = write_reduced(place_named(key))
+    while (copies := write_reduced(place_named(key)).copies) is None:
+        pass
     print(copies.title(), flush=True)
     how = {**COMMON, "view": "street", "settings": {"samples": 32} | ESTIMATE}
     render_before_and_after(place_named(key), copies.name, how)

@@ -11,6 +11,7 @@ import OpenImageIO as oiio
 from django.conf import settings
 from matchedpair.errors import InputError
 from matchedpair.pictures import Picture, read_picture
+from matchedpair.pictures.srgb import code_values
 from matchedpair.pictures.view_transform import view_transforms
 from numpy.typing import NDArray
 
@@ -116,6 +117,4 @@ def _write_png(path: Path, values: NDArray[np.float32]) -> None:
 
 def srgb(linear: NDArray[np.float32]) -> NDArray[np.float32]:
     """Linear light to sRGB code values (IEC 61966-2-1), clipped to 0 to 1."""
-    light = np.clip(linear, 0.0, 1.0)
-    curve = np.where(light <= 0.0031308, 12.92 * light, 1.055 * np.power(np.maximum(light, 1e-9), 1 / 2.4) - 0.055)
-    return np.asarray(curve, dtype=np.float32)
+    return code_values(np.clip(linear, 0.0, 1.0).astype(np.float32))

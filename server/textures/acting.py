@@ -11,7 +11,7 @@ from typing import Any
 from django.db import transaction
 from matchedpair.engines import AS_IS, EngineDefinition, RenderJob, ask_texture_use, lay_out
 from matchedpair.errors import InputError
-from matchedpair.textures import Copies, MapUse, delete_copies, write_copies
+from matchedpair.textures import MapUse, Writing, delete_copies, discard, write_some
 from matchedpair.trials import Scene, Setup, require_fits
 
 from server.catalogue.engines import engine_named, missing_reason
@@ -29,6 +29,7 @@ WHOLE_PLAN_SECONDS = 120.0
 MOST_FRAMES = 3
 LIMIT_SECONDS = 3600
 ASKED_AT_ONCE = 2
+WRITING_SECONDS = 2.0
 
 
 def ask_use(place: Place, engine_name: str, width: int, height: int) -> AskedUse:
@@ -73,12 +74,20 @@ def _asked(
         return ask_texture_use(engine, job, Path(made))
 
 
-def write_reduced(place: Place) -> Copies:
-    """Write the copies that the plan asks for now. Raises `InputError` or `PictureError`."""
+def write_reduced(place: Place) -> Writing:
+    """Write copies that the plan asks for now, for a few seconds; the next call goes on from there.
+
+    Raises `InputError` or `PictureError`.
+    """
     found = plan_of(place, WHOLE_PLAN_SECONDS)
     if found.unread:
         raise InputError(f"{found.unread} maps are not read yet; wait until all are")
-    return write_copies(place.base, found.plan)
+    return write_some(place.base, found.plan, WRITING_SECONDS)
+
+
+def discard_unfinished(place: Place) -> None:
+    """Delete what a writing that was stopped has written so far."""
+    discard(place.base, plan_of(place).plan)
 
 
 def delete_reduced(place: Place, name: str) -> None:

@@ -18,7 +18,7 @@ from rest_framework.response import Response
 
 from server.catalogue.engines import engines_now, missing_reason
 from server.catalogue.fields import NamedSerializer, SettingsField
-from server.textures.acting import ask_use, delete_reduced, render_before_and_after, write_reduced
+from server.textures.acting import ask_use, delete_reduced, discard_unfinished, render_before_and_after, write_reduced
 from server.textures.comparing import BeforeAfter, before_and_after
 from server.textures.miniature import miniature
 from server.textures.places import place_named, places_now
@@ -119,6 +119,8 @@ class TexturePlanSerializer(serializers.Serializer):
     engines = NamedSerializer(many=True, help_text="That can tell the use on screen")
     copies = CopiesSerializer(many=True)
     wrong_copies = serializers.ListField(child=serializers.CharField())
+    to_write = serializers.IntegerField(help_text="Copies that the plan asks for")
+    written = serializers.IntegerField(help_text="Of these, how many an unfinished writing has written")
     roles = serializers.ListField(child=serializers.CharField())
     divisors = serializers.ListField(child=serializers.IntegerField())
 
@@ -212,21 +214,32 @@ def use(request: Request) -> Response:
     return _plan(values["place"])
 
 
-@extend_schema(methods=["POST"], request=AtPlaceSerializer, responses={201: TexturePlanSerializer})
+@extend_schema(
+    methods=["POST"], request=AtPlaceSerializer, responses={200: TexturePlanSerializer, 201: TexturePlanSerializer}
+)  # fmt: skip
 @extend_schema(
     methods=["DELETE"], request=None, responses={200: TexturePlanSerializer},
     parameters=[PLACE, OpenApiParameter("name", str, required=True)],
 )  # fmt: skip
 @api_view(["POST", "DELETE"])
 def copies(request: Request) -> Response:
-    """Write the reduced copies beside the originals; or delete a folder of them."""
+    """Write reduced copies beside the originals, some at a time: ask again until 201. Or delete a folder of them."""
     if request.method == "DELETE":
         place = str(request.query_params.get("place", ""))
         delete_reduced(place_named(place), str(request.query_params.get("name", "")))
         return _plan(place)
     values = _values(AtPlaceSerializer, request)
-    write_reduced(place_named(values["place"]))
-    return _plan(values["place"], status.HTTP_201_CREATED)
+    writing = write_reduced(place_named(values["place"]))
+    return _plan(values["place"], status.HTTP_201_CREATED if writing.copies else status.HTTP_200_OK)
+
+
+@extend_schema(request=None, responses={200: TexturePlanSerializer}, parameters=[PLACE])
+@api_view(["DELETE"])
+def unfinished(request: Request) -> Response:
+    """Delete what a writing that was stopped has written so far."""
+    place = str(request.query_params.get("place", ""))
+    discard_unfinished(place_named(place))
+    return _plan(place)
 
 
 @extend_schema(request=NewBeforeAfterSerializer, responses={201: StudyMadeSerializer})
@@ -275,7 +288,8 @@ def _body(found: PlacePlan) -> dict[str, Any]:
             }
             for each in found.copies
         ],
-        "wrong_copies": found.wrong_copies, "roles": ROLES, "divisors": DIVISORS,
+        "wrong_copies": found.wrong_copies, "to_write": found.writing.of, "written": found.writing.done,
+        "roles": ROLES, "divisors": DIVISORS,
     }  # fmt: skip
 
 

@@ -12,9 +12,11 @@ from matchedpair.textures import (
     MapUse,
     TextureMap,
     TexturePlan,
+    Writing,
     plan_maps,
     read_copies,
     read_map,
+    so_far,
 )
 from matchedpair.textures.plan import DIVISORS
 from matchedpair.trials.scene_textures import is_outdated
@@ -37,6 +39,7 @@ class PlacePlan:
     copies: list[Copies]
     outdated: set[str]
     wrong_copies: list[str]
+    writing: Writing
 
 
 def plan_of(place: Place, seconds: float = READING_SECONDS) -> PlacePlan:
@@ -52,7 +55,8 @@ def plan_of(place: Place, seconds: float = READING_SECONDS) -> PlacePlan:
         use=_use(place, asked),
     )
     copies, wrong = read_copies(place.base)
-    return PlacePlan(place, plan, problems, unread, asked, copies, _outdated(place, copies, maps), wrong)
+    writing = so_far(place.base, plan)
+    return PlacePlan(place, plan, problems, unread, asked, copies, _outdated(place, copies, maps), wrong, writing)
 
 
 def choose(place: Place, file: str, role: str | None, divisor: int | None) -> None:

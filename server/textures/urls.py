@@ -11,5 +11,6 @@ urlpatterns = [
     path("textures/choice/", api.choice),
     path("textures/use/", api.use),
     path("textures/copies/", api.copies),
+    path("textures/copies/unfinished/", api.unfinished),
     path("textures/before-and-after/", api.before_after),
 ]

@@ -5,13 +5,17 @@ from __future__ import annotations
 import re
 import shutil
 import tempfile
+import time
 from pathlib import Path
+from unittest.mock import patch
 
 from django.conf import settings
 from django.test import override_settings
+from matchedpair.textures import write_some
 from playwright.sync_api import expect
 
 from server.studies.models import Pair
+from server.textures import acting
 from tests.browser.base import ROOT, BrowserTest
 from tests.runner import RunnerProcess
 
@@ -89,6 +93,27 @@ class TexturesFromTheScreen(BrowserTest):
         expect(page.locator("[data-copies]")).to_have_count(0)
         after = {path.name: path.read_bytes() for path in (self.scenes / "textures").iterdir()}
         self.assertEqual(after, before)
+
+    def test_writing_can_be_stopped_gone_on_with_and_discarded(self):
+        page = self.page
+        self.open("/textures")
+        with patch.object(acting, "write_some", self.slow_writing):
+            page.get_by_role("button", name="Write 5 reduced copies").click()
+            expect(page.get_by_role("progressbar", name="Copies written")).to_be_visible()
+            page.get_by_role("button", name="Stop").click()
+            expect(page.get_by_text(re.compile(r"[1-4] of 5 written"))).to_be_visible()
+            page.reload()
+            expect(page.get_by_text(re.compile(r"[1-4] of 5 written"))).to_be_visible()
+            page.get_by_role("button", name="Discard these").click()
+            page.get_by_role("button", name="Write 5 reduced copies").click()
+            page.get_by_role("button", name="Stop").click()
+            page.get_by_role("button", name="Go on writing").click()
+            expect(page.locator("[data-copies]")).to_contain_text("5 maps", timeout=30_000)
+        expect(page.get_by_role("progressbar")).to_have_count(0)
+
+    def slow_writing(self, base, plan, seconds):
+        time.sleep(0.3)
+        return write_some(base, plan, 0.0)
 
     def test_unreadable_files_are_told_and_the_rest_is_planned(self):
         (self.scenes / "textures" / "odd.png").write_text("no picture")

@@ -2,6 +2,7 @@
 
 import hashlib
 import json
+import os
 import shutil
 import subprocess
 import sys
@@ -16,7 +17,9 @@ import OpenImageIO as oiio
 from matchedpair.errors import InputError, PictureError
 from matchedpair.textures import (
     MapUse,
+    Writing,
     delete_copies,
+    discard,
     find_maps,
     guess_role,
     plan_maps,
@@ -24,7 +27,9 @@ from matchedpair.textures import (
     read_map,
     read_maps,
     read_use,
+    so_far,
     write_copies,
+    write_some,
 )
 from matchedpair.trials import read_scene
 
@@ -322,6 +327,50 @@ class Written(TextureTest):
         self.assertEqual((found.width, found.bits, found.floating), (128, 16, True))
         self.assertEqual(oiio.ImageBuf(str(copies.folder / "a_relief.exr")).get_pixels()[5, 5, 0], 3.5)
 
+    def test_a_map_read_in_strips_is_the_mean_of_areas_that_no_strip_ends_with(self):
+        values = noise(700, 1003)  # neither the strips' 256 rows nor the rows of a pixel of the copy divide it
+        self.save("a_mask.png", values)
+        copies = write_copies(self.folder, self.plan(divisors={"a_mask.png": 8}))
+        whole = cv2.resize(values.astype(np.float32), (1003 // 8, 700 // 8), interpolation=cv2.INTER_AREA)
+        stored = self.stored(copies, "a_mask.png").astype(np.float32)
+        self.assertEqual(stored.shape, whole.shape)
+        self.assertLessEqual(abs(stored - whole).max(), 0.51)
+
+    def test_writing_goes_on_where_it_was_ended(self):
+        for letter in "abc":
+            self.save(f"{letter}_mask.png", noise(256, 256, seed=ord(letter)))
+        plan = self.plan()
+        self.assertEqual(so_far(self.folder, plan), Writing(0, 3, None))
+        self.assertEqual(write_some(self.folder, plan, 0.0), Writing(1, 3, None))
+        (part,) = [path for path in self.folder.iterdir() if path.is_dir()]
+        first = part / "a_mask.png"
+        written = first.stat()
+        (part / ".in-hand-ended" / "half").mkdir(parents=True)
+        self.assertEqual(read_copies(self.folder), ([], []))
+        self.assertEqual(find_maps(self.folder), [f"{letter}_mask.png" for letter in "abc"])
+        told = []
+        copies = write_copies(self.folder, plan, told.append)
+        self.assertEqual(told[-1], Writing(3, 3, copies))
+        self.assertEqual((copies.folder / "a_mask.png").stat().st_mtime_ns, written.st_mtime_ns)
+        self.assertFalse(part.exists())
+        delete_copies(self.folder, copies.name)
+        self.assertEqual(len(list(self.folder.iterdir())), 3)
+
+    def test_what_another_plan_left_is_not_gone_on_with_and_can_be_discarded(self):
+        for letter in "ab":
+            self.save(f"{letter}_mask.png", noise(256, 256, seed=ord(letter)))
+        plan, other = self.plan(), self.plan(divisors={"a_mask.png": 2})
+        write_some(self.folder, plan, 0.0)
+        self.assertEqual(so_far(self.folder, other).done, 0)
+        write_some(self.folder, other, 0.0)
+        self.assertEqual((so_far(self.folder, plan).done, so_far(self.folder, other).done), (1, 1))
+        discard(self.folder, plan)
+        self.assertEqual((so_far(self.folder, plan).done, so_far(self.folder, other).done), (0, 1))
+        (left,) = [path for path in self.folder.iterdir() if path.is_dir()]
+        os.utime(left, (0, 0))
+        write_some(self.folder, plan, 0.0)
+        self.assertFalse(left.exists())
+
     def test_an_original_that_changed_since_it_was_looked_at_stops_it_with_nothing_left(self):
         self.save("a_mask.png", noise(256, 256))
         plan = self.plan()
@@ -333,7 +382,7 @@ class Written(TextureTest):
     def test_a_full_disk_leaves_nothing_half_written(self):
         self.save("a_mask.png", noise(256, 256))
         with (
-            patch("matchedpair.textures.copies._write", side_effect=OSError(28, "No space left on device")),
+            patch("matchedpair.textures.writing.write_map", side_effect=OSError(28, "No space left on device")),
             self.assertRaisesRegex(InputError, "cannot be written beside the originals: No space left"),
         ):
             write_copies(self.folder, self.plan())

@@ -21,7 +21,7 @@ from server.sharing.study_export import write_study
 from server.sharing.study_import import load_study
 from server.store.files import path_of
 from server.studies.models import Option, Pair, Setup, Study
-from server.textures import planning
+from server.textures import acting, planning
 from server.textures.models import MapFacts
 from tests.server.base import WithEngines, result_of
 
@@ -53,7 +53,8 @@ class TexturePlans(WithEngines, TestCase):
         return {row["file"]: row for row in plan["maps"]}
 
     def written(self):
-        answer = self.call("POST", "/api/textures/copies/", {"place": PLACE})
+        while (answer := self.call("POST", "/api/textures/copies/", {"place": PLACE})).status_code == 200:
+            pass
         self.assertEqual(answer.status_code, 201, answer.content)
         return answer.json()["copies"][0]
 
@@ -103,6 +104,20 @@ class TexturePlans(WithEngines, TestCase):
         self.assertFalse(plan["asked"]["out_of_date"])
         cv2.imwrite(str(self.scenes / "textures" / "post_mask.png"), np.full((512, 512), 3, np.uint8))
         self.assertTrue(self.plan()["asked"]["out_of_date"])
+
+    def test_copies_are_written_some_at_a_time_and_what_is_unfinished_can_be_discarded(self):
+        with patch.object(acting, "WRITING_SECONDS", 0.0):
+            for written in (1, 2):
+                answer = self.call("POST", "/api/textures/copies/", {"place": PLACE})
+                self.assertEqual(answer.status_code, 200, answer.content)
+                plan = answer.json()
+                self.assertEqual((plan["written"], plan["to_write"], plan["copies"]), (written, 5, []))
+        self.assertEqual(self.plan()["written"], 2)
+        answer = self.call("DELETE", f"/api/textures/copies/unfinished/?place={PLACE}")
+        self.assertEqual((answer.status_code, answer.json()["written"]), (200, 0))
+        self.assertEqual(self.written()["maps"], 5)
+        plan = self.plan()
+        self.assertEqual((plan["written"], plan["to_write"]), (0, 5))
 
     def test_copies_lie_beside_the_originals_and_are_deleted_again(self):
         before = {path: path.read_bytes() for path in (self.scenes / "textures").iterdir()}

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import argparse
 import json
+import sys
 from pathlib import Path
 from typing import Any
 
@@ -14,6 +15,7 @@ from matchedpair.textures import (
     MapUse,
     Role,
     TexturePlan,
+    Writing,
     delete_copies,
     find_maps,
     plan_maps,
@@ -53,10 +55,15 @@ def _textures(parsed: argparse.Namespace) -> str:
         use=_use(parsed.use, names),
     )
     if parsed.write:
-        write_copies(base, plan)
+        write_copies(base, plan, _tell)
     copies, wrong = read_copies(base)
     report = _report(plan, problems | dict.fromkeys(wrong, "cannot be used"), copies)
     return json.dumps(report, indent=1) if parsed.json else _as_text(report)
+
+
+def _tell(writing: Writing) -> None:
+    if sys.stderr.isatty():
+        print(f"written {writing.done} of {writing.of}", file=sys.stderr)
 
 
 def _place(place: Path) -> tuple[Path, list[str], dict[str, str]]:

@@ -11,9 +11,9 @@ import numpy as np
 
 from matchedpair.measures.figure import Figure
 from matchedpair.measures.region import Region, block_error, root_interval
-from matchedpair.pictures.display import encoded
 from matchedpair.pictures.filters import light_of
 from matchedpair.pictures.picture import Floats
+from matchedpair.pictures.srgb import code_values
 from matchedpair.pictures.strips import in_strips
 
 VERSION = 1
@@ -42,6 +42,6 @@ class SeenNoise:
 
 
 def _variance(*pictures: Floats, display: Callable[[Floats], Floats]) -> Floats:
-    values = [encoded(light_of(display(pixels))) for pixels in pictures]
+    values = [code_values(light_of(display(pixels))) for pixels in pictures]
     squares = [np.square(first - second) for first, second in combinations(values, 2)]
     return np.asarray(sum(squares) * np.float32(0.5 / len(squares)), dtype=np.float32)

@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-import cv2
 import numpy as np
 
 from matchedpair.errors import InputError
 from matchedpair.pictures.picture import Floats
+from matchedpair.pictures.srgb import light_of_codes
 from matchedpair.pictures.view_transform import view_transforms
 
 PLAIN = "Un-tone-mapped"
@@ -31,18 +31,10 @@ def display_light(pixels: Floats, transform: str = "", exposure: float = 0.0) ->
         light = pixels * np.float32(2.0**exposure) if exposure else pixels
         return np.asarray(np.clip(light, np.float32(0.0), np.float32(1.0)), dtype=np.float32)
     shown = np.clip(view_transforms().apply(pixels, transform, exposure), 0.0, 1.0)
-    return np.asarray(np.where(shown <= 0.04045, shown / 12.92, ((shown + 0.055) / 1.055) ** 2.4), dtype=np.float32)
+    return light_of_codes(shown)
 
 
 def require_transform(transform: str) -> None:
     """Raise `InputError` when there is no such view transform; empty stands for plain sRGB."""
     if transform and transform not in view_transforms().names:
         raise InputError(f"there is no view transform {transform!r}; there are {', '.join(view_transforms().names)}")
-
-
-def encoded(light: Floats) -> Floats:
-    """sRGB code values, 0 to 1, of linear display light of any one channel (IEC 61966-2-1)."""
-    raised = np.asarray(cv2.pow(np.maximum(light, np.float32(0.0031308)), 1 / 2.4), dtype=np.float32)
-    raised *= np.float32(1.055)
-    raised -= np.float32(0.055)
-    return np.where(light <= np.float32(0.0031308), np.float32(12.92) * light, raised)

@@ -2020,10 +2020,27 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Write the reduced copies beside the originals; or delete a folder of them. */
+        /** @description Write reduced copies beside the originals, some at a time: ask again until 201. Or delete a folder of them. */
         post: operations["textures_copies_create"];
-        /** @description Write the reduced copies beside the originals; or delete a folder of them. */
+        /** @description Write reduced copies beside the originals, some at a time: ask again until 201. Or delete a folder of them. */
         delete: operations["textures_copies_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/textures/copies/unfinished/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** @description Delete what a writing that was stopped has written so far. */
+        delete: operations["textures_copies_unfinished_destroy"];
         options?: never;
         head?: never;
         patch?: never;
@@ -4962,6 +4979,10 @@ export interface components {
             engines: components["schemas"]["Named"][];
             copies: components["schemas"]["Copies"][];
             wrong_copies: string[];
+            /** @description Copies that the plan asks for */
+            to_write: number;
+            /** @description Of these, how many an unfinished writing has written */
+            written: number;
             roles: string[];
             divisors: number[];
         };
@@ -8165,6 +8186,14 @@ export interface operations {
             };
         };
         responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TexturePlan"];
+                };
+            };
             201: {
                 headers: {
                     [name: string]: unknown;
@@ -8179,6 +8208,28 @@ export interface operations {
         parameters: {
             query: {
                 name: string;
+                /** @description scene:NAME or folder:PATH */
+                place: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TexturePlan"];
+                };
+            };
+        };
+    };
+    textures_copies_unfinished_destroy: {
+        parameters: {
+            query: {
                 /** @description scene:NAME or folder:PATH */
                 place: string;
             };

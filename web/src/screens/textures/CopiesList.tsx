@@ -5,11 +5,12 @@ import { scenesQuery } from "../../api/queries";
 import { bytes, three } from "../../parts/format";
 import { Notice } from "../../parts/Notice";
 import { BeforeAfterForm } from "./BeforeAfterForm";
+import { WriteCopies } from "./WriteCopies";
 
 type Plan = Schema["TexturePlan"];
 type Copies = Schema["Copies"];
 
-/** Writes reduced copies, deletes them, and shows what rendering with them changed. */
+/** The reduced copies that are there, what rendering with them changed, and ways to write and delete them. */
 export function CopiesList({ plan, onPlan }: { plan: Plan; onPlan: (plan: Plan) => void }) {
   const queries = useQueryClient();
   const scenes = useQuery({ ...scenesQuery, enabled: plan.scene !== "" });
@@ -17,18 +18,12 @@ export function CopiesList({ plan, onPlan }: { plan: Plan; onPlan: (plan: Plan) 
     onPlan(made);
     void queries.invalidateQueries({ queryKey: ["scenes"] });
   };
-  const write = useMutation({
-    mutationFn: () => body(api.POST("/api/textures/copies/", { body: { place: plan.place } })),
-    onSuccess: done,
-  });
   const remove = useMutation({
     mutationFn: (name: string) =>
       body(api.DELETE("/api/textures/copies/", { params: { query: { place: plan.place, name } } })),
     onSuccess: done,
   });
   const scene = scenes.data?.scenes.find((each) => each.name === plan.scene);
-  const changes = plan.maps.filter((row) => row.divisor > 1 || row.to_channels !== row.channels).length;
-  const error = write.error ?? remove.error;
   return (
     <section>
       <h2 className="text-lg font-semibold">Reduced copies</h2>
@@ -36,17 +31,10 @@ export function CopiesList({ plan, onPlan }: { plan: Plan; onPlan: (plan: Plan) 
         They are written into a folder of their own beside the originals, which stay untouched. Deleting them
         undoes it.
       </p>
-      <button
-        type="button"
-        className="act mt-2"
-        disabled={write.isPending || changes === 0 || plan.unread > 0}
-        onClick={() => write.mutate()}
-      >
-        {write.isPending ? "Writing …" : `Write ${changes} reduced ${changes === 1 ? "copy" : "copies"}`}
-      </button>
-      {error ? (
+      <WriteCopies plan={plan} onPlan={done} />
+      {remove.error ? (
         <Notice kind="fault">
-          <p>{error.message}</p>
+          <p>{remove.error.message}</p>
         </Notice>
       ) : null}
       {plan.wrong_copies.map((text) => (
