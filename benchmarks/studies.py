@@ -7,9 +7,7 @@ from typing import Any
 from server.bench.cluster import Cluster
 from server.bench.runner import Runner
 from server.runs.models import OPEN_STATES, Run
-from server.studies.actions import create_study
-from server.studies.api import DraftSerializer
-from server.studies.draft import resolve
+from server.studies.forms import study_from
 from server.studies.models import Study
 
 PLAIN: dict[str, Any] = {
@@ -20,12 +18,7 @@ PLAIN: dict[str, Any] = {
 
 def study_of(**changes: Any) -> Study:
     """A study from what the form would send."""
-    form = DraftSerializer(data=PLAIN | changes)
-    form.is_valid(raise_exception=True)
-    draft, problems = resolve(form.validated_data)
-    if draft is None:
-        raise SystemExit(f"the benchmark's own study cannot be planned: {problems}")
-    return create_study(draft)
+    return study_from(PLAIN | changes)
 
 
 def finish(cluster: Cluster) -> None:

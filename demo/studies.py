@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import sys
 from typing import Any
 
 COMMON = {
@@ -52,16 +51,9 @@ def run(question: str, **values: Any) -> Any:
     """Create a study and render it to its end."""
     from server.findings.studies import study_findings
     from server.runs.actions import queue_study
-    from server.studies.actions import create_study
-    from server.studies.api import DraftSerializer
-    from server.studies.draft import resolve
+    from server.studies.forms import study_from
 
-    form = DraftSerializer(data={"question": question, **COMMON, **values})
-    form.is_valid(raise_exception=True)
-    draft, problems = resolve(form.validated_data)
-    if draft is None:
-        sys.exit(f"{question}: {problems}")
-    study = create_study(draft)
+    study = study_from({"question": question, **COMMON, **values})
     queue_study(study)
     finish()
     print(f"{question} {study_findings(study).sentence}", flush=True)

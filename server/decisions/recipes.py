@@ -16,9 +16,7 @@ from server.catalogue.engines import engine_named
 from server.decisions.deciding import Decided, DecidedUse, decided
 from server.decisions.models import RecipeVersion
 from server.runs.actions import queue_study
-from server.studies.actions import create_study
-from server.studies.api import DraftSerializer
-from server.studies.draft import resolve
+from server.studies.forms import study_from
 from server.studies.models import Option, Pair, Study
 
 MOST_EVIDENCE = 20
@@ -109,13 +107,8 @@ def render_with(row: RecipeVersion, use: str, place: dict[str, Any]) -> Study:
         "factors": [{"subject": "engine", "levels": [{"value": engine.name, "settings": settings}]}],
         **{key: value for key, value in place.items() if value not in (None, "")},
     }  # fmt: skip
-    form = DraftSerializer(data=values)
-    form.is_valid(raise_exception=True)
-    draft, problems = resolve(form.validated_data)
-    if draft is None:
-        raise InputError("; ".join(text for texts in problems.values() for text in texts))
     with transaction.atomic():
-        study = create_study(draft)
+        study = study_from(values)
         queue_study(study)
     return study
 

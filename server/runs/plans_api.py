@@ -17,8 +17,9 @@ from server.runs.actions import must_be_ours, queue_pilot, queue_study
 from server.runs.api import CountSerializer
 from server.runs.planning import CostedPlan, costed, pilot_of
 from server.studies.actions import create_study, keep_option, replan
-from server.studies.api import DraftSerializer, LevelShownSerializer, StudySerializer, draft_of, study_with_all
+from server.studies.api import LevelShownSerializer, StudySerializer, draft_of, study_with_all
 from server.studies.draft import resolve
+from server.studies.forms import DraftSerializer
 from server.studies.models import Purpose, Side, Study
 from server.studies.sheets import MatchSheetSerializer, sheet_row
 

@@ -50,7 +50,7 @@ from server.sharing.study_format import (
 )
 from server.store.files import keep, path_of, room_problem
 from server.store.pixels import PICTURE
-from server.studies.api import DraftSerializer
+from server.studies.forms import DraftSerializer
 from server.studies.models import Option, Pair, Setup, Study
 
 MOST_FILES = 50_000

@@ -12,91 +12,13 @@ from rest_framework.decorators import api_view
 from rest_framework.request import Request
 from rest_framework.response import Response
 
-from server.catalogue.fields import CropSerializer, ScalarField, SettingsField
+from server.catalogue.fields import SettingsField
 from server.studies.actions import any_pair, archive
-from server.studies.draft import Draft, baseline_of, resolve
+from server.studies.draft import Draft, baseline_of
+from server.studies.forms import MAX_SIDE, DraftSerializer, FactorSerializer, UntilSureSerializer, draft_from
 from server.studies.models import PLAN_KIND_CHOICES, Option, Purpose, Side, Study
 from server.studies.proposals import proposed_factors, proposed_levels
 from server.studies.side import SideDraft
-
-MAX_SIDE = 8192
-MATCH_ON = ("settings", "noise", "time", "samples")
-
-
-class LevelSerializer(serializers.Serializer):
-    """One level of a factor; settings tune an engine that is the level."""
-
-    value = ScalarField()
-    settings = SettingsField(required=False, allow_null=True, default=None)
-
-
-class FactorSerializer(serializers.Serializer):
-    """What a plan varies, and its levels besides the baseline's."""
-
-    subject = serializers.CharField(
-        max_length=60,
-        help_text="A setting, or engine, version, preset, time_budget, quality, scene, view, frame, light (variant), "
-        "size, quantity:NAME",
-    )
-    levels = LevelSerializer(many=True, max_length=200)
-
-
-class SmallSerializer(serializers.Serializer):
-    """How the plan is made smaller at first: a share of the size, or a part of the picture."""
-
-    scale = serializers.FloatField(min_value=0.05, max_value=1, required=False, allow_null=True)
-    crop = CropSerializer(required=False, allow_null=True)
-
-
-class UntilSureSerializer(serializers.Serializer):
-    """Repeat until a ratio's interval is narrower than this share of it, or the cap is reached."""
-
-    on = serializers.ChoiceField(choices=["time", "noise"])
-    width = serializers.FloatField(min_value=0.01, max_value=2)
-    cap = serializers.IntegerField(min_value=2, max_value=20)
-
-
-class BudgetSerializer(serializers.Serializer):
-    """The most that a plan may take; it is trimmed to that by stated rules."""
-
-    renders = serializers.IntegerField(min_value=2, max_value=100000, required=False, allow_null=True)
-    minutes = serializers.FloatField(min_value=0.01, max_value=100000, required=False, allow_null=True)
-
-
-class DraftSerializer(serializers.Serializer):
-    """What the study form holds."""
-
-    question = serializers.CharField(max_length=300)
-    asked = serializers.CharField(max_length=40, required=False, allow_blank=True, default="")
-    kind = serializers.ChoiceField(choices=PLAN_KIND_CHOICES, default="on-off")
-    match_on = serializers.ChoiceField(choices=MATCH_ON, default="settings")
-    scene = serializers.CharField(max_length=80)
-    variant = serializers.CharField(max_length=80, default=AS_IS)
-    view = serializers.CharField(max_length=80)
-    frame = serializers.IntegerField(required=False)
-    width = serializers.IntegerField(min_value=16, max_value=MAX_SIDE)
-    height = serializers.IntegerField(min_value=16, max_value=MAX_SIDE)
-    crop = CropSerializer(allow_null=True, default=None)
-    quantities = serializers.DictField(child=serializers.FloatField(), default=dict)
-    output_format = serializers.CharField(max_length=20, required=False, allow_blank=True)
-    view_transform = serializers.CharField(max_length=200, required=False, allow_blank=True)
-    engine = serializers.CharField(max_length=40)
-    build = serializers.CharField(max_length=40, required=False, allow_blank=True)
-    settings = SettingsField()
-    factors = FactorSerializer(many=True, max_length=12)
-    left_out = serializers.ListField(
-        child=serializers.CharField(max_length=64), max_length=2000, default=list, help_text="Keys of options"
-    )
-    on_the_way = serializers.BooleanField(
-        default=True, help_text="A ladder from one render, where the engine can write pictures on the way"
-    )
-    small = SmallSerializer(allow_null=True, default=None)
-    budget = BudgetSerializer(allow_null=True, default=None)
-    passes = serializers.ListField(child=serializers.CharField(max_length=40), max_length=20, default=list)
-    repeats = serializers.IntegerField(min_value=2, max_value=20, default=2)
-    until_sure = UntilSureSerializer(allow_null=True, default=None)
-    threads = serializers.IntegerField(min_value=1, max_value=64, default=1)
-    time_limit_seconds = serializers.FloatField(min_value=1, max_value=86400, default=1800)
 
 
 class BaselineSerializer(serializers.Serializer):
@@ -344,10 +266,7 @@ def study_with_all(pk: int) -> Study:
 
 def draft_of(request: Request) -> tuple[Draft | None, dict[str, list[str]]]:
     """The draft that a request carries, or what is wrong with it by field."""
-    form = DraftSerializer(data=request.data)
-    if not form.is_valid():
-        return None, {key: _texts(value) for key, value in form.errors.items()}
-    return resolve(form.validated_data)
+    return draft_from(request.data)
 
 
 def _asked_about(kind: type[BaselineSerializer], request: Request) -> tuple[dict[str, Any], SideDraft]:
@@ -364,11 +283,3 @@ def switched_on(request: Request) -> bool:
     form = SwitchSerializer(data=request.data)
     form.is_valid(raise_exception=True)
     return bool(form.validated_data["on"])
-
-
-def _texts(errors: Any) -> list[str]:
-    if isinstance(errors, dict):
-        return [f"{key}: {text}" for key, value in errors.items() for text in _texts(value)]
-    if isinstance(errors, list):
-        return [text for error in errors for text in (_texts(error) if isinstance(error, dict) else [str(error)])]
-    return [str(errors)]

@@ -17,9 +17,7 @@ from matchedpair.trials import Scene, Setup, require_fits
 from server.catalogue.engines import engine_named, missing_reason
 from server.catalogue.scenes import keep_revision, texture_files
 from server.runs.actions import queue_study
-from server.studies.actions import create_study
-from server.studies.api import DraftSerializer
-from server.studies.draft import resolve
+from server.studies.forms import study_from
 from server.studies.models import Study
 from server.textures.models import AskedUse
 from server.textures.places import Place
@@ -104,16 +102,11 @@ def render_before_and_after(place: Place, copies: str, values: dict[str, Any]) -
     scene = _scene(place)
     if copies not in [variant.name for variant in scene.variants]:
         raise InputError(f"the copies {copies!r} are not here, or were made of other originals")
-    form = DraftSerializer(data={
+    study = study_from({
         **values, "scene": scene.name, "variant": AS_IS, "kind": "on-off",
         "question": f"What do the reduced maps of {scene.title} change?",
         "factors": [{"subject": "light", "levels": [{"value": copies}]}],
     })  # fmt: skip
-    form.is_valid(raise_exception=True)
-    draft, problems = resolve(form.validated_data)
-    if draft is None:
-        raise InputError("; ".join(f"{field}: {' '.join(texts)}" for field, texts in problems.items()))
-    study = create_study(draft)
     queue_study(study)
     return study
 
