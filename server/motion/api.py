@@ -9,7 +9,7 @@ from django.db import transaction
 from django.shortcuts import get_object_or_404
 from drf_spectacular.utils import OpenApiParameter, extend_schema
 from matchedpair.errors import InputError
-from matchedpair.measures.sequence_report import STILL
+from matchedpair.measures.sequence_report import STILL, lag_row
 from matchedpair.measures.zones import WHOLE
 from rest_framework import serializers, status
 from rest_framework.decorators import api_view
@@ -53,8 +53,25 @@ class AnswerSerializer(serializers.Serializer):
     change = serializers.FloatField()
 
 
-class AgainstReferenceSerializer(serializers.Serializer):
-    """The error against a reference sequence, and how much of it changes from frame to frame."""
+class LagSerializer(serializers.Serializer):
+    """How far a history lags behind the light, in frames, with 95 % intervals."""
+
+    tau = serializers.FloatField()
+    interval = serializers.ListField(child=serializers.FloatField(), min_length=2, max_length=2)
+    frames_to_90 = serializers.FloatField()
+    frames_to_90_interval = serializers.ListField(child=serializers.FloatField(), min_length=2, max_length=2)
+    at_once = serializers.BooleanField(help_text="No lag can be told")
+
+
+class BehindSerializer(serializers.Serializer):
+    """The lag behind another sequence, or why it cannot be told."""
+
+    lag = LagSerializer(allow_null=True)
+    lag_refused = serializers.CharField(allow_blank=True)
+
+
+class AgainstReferenceSerializer(BehindSerializer):
+    """The error against a reference sequence, how much of it changes from frame to frame, and the lag behind it."""
 
     error_percent = serializers.FloatField()
     frame_to_frame_percent = serializers.FloatField()
@@ -74,8 +91,10 @@ class MotionSerializer(serializers.Serializer):
     boiling_share = serializers.FloatField(allow_null=True)
     frame_to_frame_percent = serializers.FloatField(allow_null=True)
     response = AnswerSerializer(allow_null=True)
+    light_changes = serializers.BooleanField(help_text="By more than a tenth, and no single change explains it")
     reference = AgainstReferenceSerializer(allow_null=True)
     reference_refused = serializers.CharField(help_text="Why it cannot be held against its reference")
+    behind_control = BehindSerializer(allow_null=True, help_text="Where there is no reference to lag behind")
     has_reference = serializers.BooleanField(help_text="Every frame has a reference")
     lacks = serializers.CharField(help_text="Why there are no figures, or no full ones")
 
@@ -120,6 +139,7 @@ def motion(request: Request, pk: int) -> Response:
         raise InputError(f"there is no zone {zone!r} on the views of this study; there are {', '.join(zones)}")
     references = References()
     rows = [_row(study, sequence, zone, drawn, references_of(sequence, references)) for sequence in found]
+    _hold_against_control(rows)
     width, height = study.setup.description().picture_size
     body = {
         "sentence": _sentence(rows), "zone": zone, "zones": zones, "sequences": rows, "width": width, "height": height,
@@ -172,10 +192,27 @@ def _row(study: Study, sequence: OptionSequence, zone: str, drawn: Any, referenc
             name: figures.get(name)
             for name in ("flicker_percent", "boiling_percent", "boiling_share", "frame_to_frame_percent")
         },
-        "response": response, "reference": figures.get("reference"),
+        "response": response, "light_changes": _light_changes(response, by_frame),
+        "reference": figures.get("reference"),
         "reference_refused": figures.get("reference_refused", ""), "has_reference": bool(references.pictures),
         "lacks": _lacks(sequence, current),
     }  # fmt: skip
+
+
+def _hold_against_control(rows: list[dict[str, Any]]) -> None:
+    """Without a reference, how far each trial lags behind the control where both have the same frames."""
+    control = next((row for row in rows if row["control"]), None)
+    for row in rows:
+        row["behind_control"] = None
+        if control is None or row is control or row["reference"] or _numbers(row) != _numbers(control):
+            continue
+        means = [[frame["mean"] for frame in each["frames"]] for each in (row, control)]
+        if None not in means[0] + means[1]:
+            row["behind_control"] = lag_row(*means)
+
+
+def _numbers(row: dict[str, Any]) -> list[int]:
+    return [frame["frame"] for frame in row["frames"]]
 
 
 def _lacks(sequence: OptionSequence, current: SequenceFigures | None) -> str:
@@ -197,10 +234,11 @@ def _sentence(rows: list[dict[str, Any]]) -> str:
         return f"{len(rows)} sequences, not measured yet: {rows[0]['lacks']}."
     waiting = len(rows) - len(known)
     more = f" {waiting} of {len(rows)} are not measured yet." if waiting else ""
+    more = _lagging(known) + more
     held = [row for row in known if row["reference"] is not None]
     if len(held) > 1:
         return _least(held, lambda row: row["reference"]["frame_to_frame_percent"], STRAYS) + more
-    if any(_light_changes(row) for row in known):
+    if any(row["light_changes"] for row in known):
         return (
             "The light itself changes over these frames, and flicker holds that too: hold them against a reference "
             f"sequence to tell it apart.{more}"
@@ -218,7 +256,18 @@ def _least(rows: list[dict[str, Any]], figure: Callable[[dict[str, Any]], float]
     )
 
 
-def _light_changes(row: dict[str, Any]) -> bool:
+def _lagging(rows: list[dict[str, Any]]) -> str:
+    """Which row lags furthest behind the light, when any does."""
+    lags = [(row, (row["reference"] or row["behind_control"] or {}).get("lag")) for row in rows]
+    late = [(row, lag) for row, lag in lags if lag and not lag["at_once"]]
+    if not late:
+        return ""
+    row, lag = max(late, key=lambda each: each[1]["tau"])
+    behind = "light" if row["reference"] else "control"
+    return f" {row['title'][:1].upper()}{row['title'][1:]} lags {lag['frames_to_90']:.2g} frames behind the {behind}."
+
+
+def _light_changes(response: Any, by_frame: list[dict[str, Any]]) -> bool:
     """Whether the mean light moves by more than a tenth without one change that explains it."""
-    means = [frame["mean"] for frame in row["frames"] if frame["mean"] is not None]
-    return row["response"] is None and len(means) > 1 and max(means) - min(means) > LIGHT_CHANGES * max(means)
+    means = [frame["mean"] for frame in by_frame if frame["mean"] is not None]
+    return response is None and len(means) > 1 and max(means) - min(means) > LIGHT_CHANGES * max(means)

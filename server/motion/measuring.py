@@ -10,9 +10,8 @@ from matchedpair.elsewhere import DISPLAY
 from matchedpair.errors import MatchedPairError, RefusedError
 from matchedpair.measures.areas import LEAVE_OUT, Area, measured_mask
 from matchedpair.measures.region import Region
-from matchedpair.measures.sequence import VERSION, Frames
-from matchedpair.measures.sequence_error import sequence_error
-from matchedpair.measures.sequence_report import error_row, figure_row
+from matchedpair.measures.sequence import Frames
+from matchedpair.measures.sequence_report import VERSION, against_row, figure_row
 from matchedpair.pictures.filters import light_of
 from matchedpair.pictures.picture import Floats, Mask
 
@@ -115,14 +114,14 @@ def _measure(study: Study, sequence: OptionSequence, wanted: dict[str, list[Area
 
 
 def _against(light: list[Floats], held: list[list[Floats]], region: Region, valid: Mask) -> dict[str, object]:
-    """The error against the reference's frames, or why there is none."""
+    """What they are against the reference's frames, or why that cannot be told."""
     if not held[0]:
         return {"reference": None, "reference_refused": ""}
     try:
-        found = sequence_error(light, held[0], region, valid, reference_twins=held[1])
+        found = against_row(light, held[0], held[1], region, valid)
     except RefusedError as refusal:
         return {"reference": None, "reference_refused": refusal.reason}
-    return {"reference": error_row(found), "reference_refused": ""}
+    return {"reference": found, "reference_refused": ""}
 
 
 def _write(

@@ -88,6 +88,12 @@ class InStep(BrowserTest):
         expect(page.get_by_role("button", name="Play", exact=True)).to_be_visible()
         self.at(FRAMES)
 
+    def test_it_is_said_that_the_trial_does_not_lag(self):
+        self.open(f"/studies/{self.study.pk}/motion")
+        row = self.page.locator("[data-sequence='light picking estimate']")
+        expect(row).to_contain_text("no lag behind the control")
+        expect(row).not_to_contain_text("nine tenths")
+
     def test_the_line_moves_and_a_click_on_the_plot_leads_to_its_frame(self):
         page = self.page
         self.open(f"/studies/{self.study.pk}/motion")

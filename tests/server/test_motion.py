@@ -23,17 +23,21 @@ ROOT = Path(__file__).parents[2]
 SHELF = {"name": "Shelf", "kind": "measure", "shape": "rectangle", "points": [[0.1, 0.1], [0.6, 0.9]]}
 
 
-class Moving(WithEngines, TestCase):
-    """A control of 10 % and a trial of 3 % noise over six frames; from frame 4 on the light is half as much again."""
+class SequenceTest(WithEngines, TestCase):
+    """A control and a trial over some frames."""
 
     noise = {False: 0.10, True: 0.03}  # noqa: RUF012 - never changed
+    frames = 6
+
+    def light(self, frame, extra):
+        return 1.5 if frame >= 4 else 1.0
 
     def setUp(self):
         super().setUp()
         shutil.copy(ROOT / "demo" / "engines" / "alder.toml", self.folder / "alder.toml")
         self.study = self.create(
             kind="table", scene="mist-lane", view="lane", engine="alder", settings={"samples": 16},
-            factors=[factor("frame", 2, 3, 4, 5, 6), factor("light_picking", "estimate")],
+            factors=[factor("frame", *range(2, self.frames + 1)), factor("light_picking", "estimate")],
         )  # fmt: skip
         self.path = f"/api/studies/{self.study.pk}/motion/"
 
@@ -45,7 +49,7 @@ class Moving(WithEngines, TestCase):
                 continue
             claim(run.pk, "bench")
             dice = np.random.default_rng([run.seed, frame, extra])
-            light = textured(SIZE) * (1.5 if frame >= 4 else 1.0)
+            light = textured(SIZE) * self.light(frame, extra)
             light = light * (1 + self.noise[extra] * dice.standard_normal((*light.shape[:2], 1)))
             path = settings.HOME / f"frame-{run.pk}.exr"
             picture = write(path, light.astype(np.float32), "float").read_bytes()
@@ -56,6 +60,10 @@ class Moving(WithEngines, TestCase):
         answer = self.call("GET", f"{self.path}?zone={zone}")
         self.assertEqual(answer.status_code, 200, answer.content)
         return answer.json()
+
+
+class Moving(SequenceTest):
+    """10 and 3 % of noise; from frame 4 on the light is half as much again."""
 
     def test_flicker_and_the_change_of_light_are_those_that_were_made(self):
         self.finish()
@@ -163,3 +171,36 @@ class Moving(WithEngines, TestCase):
         self.call("POST", f"{self.path}as-reference/", {"key": trial["key"]})
         measure_sequences([self.study.pk])
         self.assertIn("strays least from the reference from frame to frame", self.read()["sentence"])
+
+
+class Lagging(SequenceTest):
+    """A light that goes out, then another that comes near; the trial keeps 0.6 of each frame in the next."""
+
+    noise = {False: 0.02, True: 0.02}  # noqa: RUF012 - never changed
+    frames = 12
+
+    def light(self, frame, extra):
+        levels = [0.3 if each >= 5 else 1.0 for each in range(1, self.frames + 1)]
+        levels = [level + (0.1 * (each - 8) if each > 8 else 0.0) for each, level in enumerate(levels, 1)]
+        shown = levels[0]
+        for level in levels[:frame]:
+            shown = 0.6 * shown + 0.4 * level if extra else level
+        return shown
+
+    def test_the_trial_lags_behind_the_control_and_then_behind_the_reference(self):
+        self.finish()
+        measure_sequences([self.study.pk])
+        body = self.read()
+        control, trial = body["sequences"]
+        self.assertIsNone(control["behind_control"])
+        self.assertTrue(control["light_changes"])
+        self.assertAlmostEqual(trial["behind_control"]["lag"]["tau"], -1 / math.log(0.6), delta=0.15)
+        self.assertIn("Light picking estimate lags 4.5 frames behind the control.", body["sentence"])
+        self.call("POST", f"{self.path}as-reference/", {"key": control["key"]})
+        measure_sequences([self.study.pk])
+        body = self.read()
+        control, trial = body["sequences"]
+        self.assertTrue(control["reference"]["lag"]["at_once"])
+        self.assertAlmostEqual(trial["reference"]["lag"]["tau"], -1 / math.log(0.6), delta=0.15)
+        self.assertIsNone(trial["behind_control"])
+        self.assertIn("Light picking estimate lags 4.5 frames behind the light.", body["sentence"])

@@ -87,6 +87,8 @@ def sequence_as_text(report: dict[str, Any]) -> str:
                 f"  against the reference {off['error_percent']:.3g} %, from frame to frame "
                 f"{off['frame_to_frame_percent']:.3g} % ({noise})"
             )
+            if off["lag"]:
+                lines.append(f"  behind the reference: {_lag_words(off['lag'])}")
         response = zone["response"]
         if response:
             how = (
@@ -95,6 +97,12 @@ def sequence_as_text(report: dict[str, Any]) -> str:
             lines.append(f"  the light changes from frame {response['frame']} on ({response['change']:+.1%}): {how}")
         lines += [f"  {_words(row['measure'])}: {row['reason']}" for row in zone["refused"]]
     return "\n".join([*lines, report["note"]])
+
+
+def _lag_words(lag: dict[str, Any]) -> str:
+    if lag["at_once"]:
+        return f"no lag that can be told (up to {lag['frames_to_90_interval'][1]:.2g} frames for nine tenths)"
+    return f"nine tenths within {lag['frames_to_90']:.2g} frames ({_spread(lag['frames_to_90_interval'])})"
 
 
 def curves_as_text(report: dict[str, Any]) -> str:

@@ -27,7 +27,6 @@ from matchedpair.measures.response import Response, fit_response
 from matchedpair.pictures.filters import OCTAVES, blur_power, finest_bands, white_power
 from matchedpair.pictures.picture import Doubles, Floats, Mask
 
-VERSION = 1
 LEAST_FRAMES = 2
 EPS_SHARE = 0.01
 MOST_CORRELATION = 0.95

@@ -22,8 +22,6 @@ from matchedpair.measures.region import Region
 from matchedpair.measures.sequence import EPS_SHARE, LEAST_FRAMES
 from matchedpair.pictures.picture import Floats, Mask
 
-VERSION = 1
-
 
 @dataclass(frozen=True)
 class SequenceError:

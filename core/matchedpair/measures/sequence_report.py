@@ -12,15 +12,17 @@ import numpy as np
 
 from matchedpair.errors import InputError, RefusedError
 from matchedpair.measures.file_checks import FileCheck, check_file, stops
+from matchedpair.measures.lag import fit_lag
 from matchedpair.measures.light import equal
 from matchedpair.measures.region import Region
 from matchedpair.measures.report import check_row
 from matchedpair.measures.sequence import Frames, SequenceFigure
-from matchedpair.measures.sequence_error import SequenceError, sequence_error
+from matchedpair.measures.sequence_error import sequence_error
 from matchedpair.measures.zones import WHOLE, Zone
 from matchedpair.pictures.filters import light_of
 from matchedpair.pictures.picture import Floats, Mask
 
+VERSION = 2  # of all figures of a sequence together
 STILL = "a still view: what moves with a camera, or is dragged along by one, is not seen here"
 NAMES = ("flicker_percent", "boiling_percent", "boiling_share", "frame_to_frame_percent", "response")
 NUMBER = re.compile(r"(\d+)(?!.*\d)")
@@ -57,8 +59,8 @@ def sequence_files(
     Returns
     -------
     dict
-        The figures by `NAMES`, ``checks``, ``frames`` (mean luminance and spread by frame), ``reference`` (the error
-        against it, null without one) and ``refused``.
+        The figures by `NAMES`, ``checks``, ``frames`` (mean luminance and spread by frame), ``reference`` (error
+        and lag against it, null without one) and ``refused``.
 
     Raises
     ------
@@ -136,20 +138,39 @@ def _zone_row(read: _Read, mask: Mask, others: Sequence[_Read]) -> dict[str, Any
     valid = np.logical_and.reduce([read.valid, *(each.valid for each in others)])
     twins = others[1].frames if len(others) > 1 else []
     try:
-        region = Region(mask & valid)
-        error = sequence_error(read.frames, others[0].frames, region, valid, reference_twins=twins)
+        against = against_row(read.frames, others[0].frames, twins, Region(mask & valid), valid)
     except RefusedError as refusal:
         refused = [*row["refused"], {"measure": "reference", "reason": refusal.reason}]
         return row | {"reference": None, "refused": refused}
-    return row | {"reference": error_row(error)}
+    reason = against.pop("lag_refused")
+    refused = [*row["refused"], *([{"measure": "lag", "reason": reason}] if reason else [])]
+    return row | {"reference": against, "refused": refused}
 
 
-def error_row(error: SequenceError) -> dict[str, Any]:
-    """The error against a reference as plain values."""
+def against_row(
+    frames: Sequence[Floats], references: Sequence[Floats], twins: Sequence[Floats], region: Region, valid: Mask
+) -> dict[str, Any]:
+    """What a zone's frames are against the reference's, as plain values; raises as `sequence_error`."""
+    error = sequence_error(frames, references, region, valid, reference_twins=twins)
+    sides = [[region.mean(frame) for frame in side] for side in (references, twins) if side]
     return {
         "error_percent": error.error_percent, "frame_to_frame_percent": error.frame_to_frame_percent,
         "by_frame": list(error.by_frame), "noise_taken_out": error.twin,
+        **lag_row([region.mean(frame) for frame in frames], list(np.mean(sides, axis=0))),
     }  # fmt: skip
+
+
+def lag_row(means: Sequence[float], others: Sequence[float]) -> dict[str, Any]:
+    """How far a zone's means lag behind another sequence's as plain values, or why that cannot be told."""
+    try:
+        lag = fit_lag(means, others)
+    except RefusedError as refusal:
+        return {"lag": None, "lag_refused": refusal.reason}
+    row = {
+        "tau": lag.tau, "interval": list(lag.interval), "frames_to_90": lag.frames_to_90,
+        "frames_to_90_interval": list(lag.frames_to_90_interval), "at_once": lag.at_once,
+    }  # fmt: skip
+    return {"lag": row, "lag_refused": ""}
 
 
 def figure_row(figure: SequenceFigure) -> dict[str, Any]:

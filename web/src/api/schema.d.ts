@@ -2221,8 +2221,10 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
-        /** @description The error against a reference sequence, and how much of it changes from frame to frame. */
+        /** @description The error against a reference sequence, how much of it changes from frame to frame, and the lag behind it. */
         AgainstReference: {
+            lag: components["schemas"]["Lag"] | null;
+            lag_refused: string;
             /** Format: double */
             error_percent: number;
             /** Format: double */
@@ -2358,6 +2360,11 @@ export interface components {
             differing: string[];
             /** Format: double */
             smallest_seen_percent: number | null;
+        };
+        /** @description The lag behind another sequence, or why it cannot be told. */
+        Behind: {
+            lag: components["schemas"]["Lag"] | null;
+            lag_refused: string;
         };
         /** @description A picture that can stand beside a pair; pictures and passes by seed, a reference's under seed 0. */
         Beside: {
@@ -3246,6 +3253,17 @@ export interface components {
             setting: string;
             levels: (number | string | boolean)[];
         };
+        /** @description How far a history lags behind the light, in frames, with 95 % intervals. */
+        Lag: {
+            /** Format: double */
+            tau: number;
+            interval: number[];
+            /** Format: double */
+            frames_to_90: number;
+            frames_to_90_interval: number[];
+            /** @description No lag can be told */
+            at_once: boolean;
+        };
         /** @description A map that can be laid over a picture, how it is drawn, and how far it is. */
         Layer: {
             name: string;
@@ -3574,9 +3592,13 @@ export interface components {
             /** Format: double */
             frame_to_frame_percent: number | null;
             response: components["schemas"]["Answer"] | null;
+            /** @description By more than a tenth, and no single change explains it */
+            light_changes: boolean;
             reference: components["schemas"]["AgainstReference"] | null;
             /** @description Why it cannot be held against its reference */
             reference_refused: string;
+            /** @description Where there is no reference to lag behind */
+            behind_control: components["schemas"]["Behind"] | null;
             /** @description Every frame has a reference */
             has_reference: boolean;
             /** @description Why there are no figures, or no full ones */

@@ -45,7 +45,9 @@ export function SequenceTable(props: {
                 Against the reference, %
               </th>
             ) : null}
-            <th scope="col">Change of light</th>
+            <th scope="col" className="!pl-5">
+              Change of light
+            </th>
             <th scope="col">Frames</th>
             <th scope="col">
               <span className="sr-only">Play</span>
@@ -65,7 +67,9 @@ export function SequenceTable(props: {
               <Figure value={row.boiling_percent} lacks={row.lacks} />
               <Figure value={row.frame_to_frame_percent} lacks={row.lacks} />
               {held ? <td className="number max-w-64 whitespace-normal">{referenceWords(row)}</td> : null}
-              <td>{answerWords(row)}</td>
+              <td className="!pl-5">
+                <Answer row={row} />
+              </td>
               <td>{frameWords(row)}</td>
               <td className="whitespace-nowrap text-right">
                 {row.has_reference || row.flicker_percent === null ? null : (
@@ -131,13 +135,44 @@ function referenceWords(row: Sequence) {
   );
 }
 
-function answerWords(row: Sequence): string {
+/** What the light does in the zone, and below it how far the method lags behind it. */
+function Answer({ row }: { row: Sequence }) {
+  const behind = row.reference ?? row.behind_control;
+  if (row.flicker_percent === null) return null;
+  const [late, why] = behind ? lagWords(row, behind) : ["", ""];
+  return (
+    <>
+      {changeWords(row, behind?.lag != null)}
+      {late ? (
+        <span className="block text-soft text-xs" title={why}>
+          {late}
+        </span>
+      ) : null}
+    </>
+  );
+}
+
+function changeWords(row: Sequence, lagKnown: boolean): string {
   const { response } = row;
-  if (!response) return row.flicker_percent === null ? "" : "none";
+  if (!response) return row.light_changes ? "several, or moving light" : "none";
   const change = `${response.change < 0 ? "−" : "+"}${three(100 * Math.abs(response.change))} % from frame ${response.frame} on`;
+  if (lagKnown) return change;
   return response.at_once
     ? `${change}, at once`
     : `${change}, nine tenths within ${three(response.frames_to_90)} frames`;
+}
+
+function lagWords(row: Sequence, behind: Schema["Behind"]): [string, string] {
+  const whom = row.reference ? "the reference" : "the control";
+  const { lag } = behind;
+  if (!lag) return [`lag behind ${whom} not told`, behind.lag_refused];
+  const [low, high] = lag.frames_to_90_interval;
+  if (lag.at_once)
+    return [`no lag behind ${whom}`, `at most ${three(high ?? 0)} frames for nine tenths of a change`];
+  return [
+    `lags: nine tenths ${three(lag.frames_to_90)} frames behind ${whom}`,
+    `${three(low ?? 0)} to ${three(high ?? 0)} frames, 95 %`,
+  ];
 }
 
 function frameWords(row: Sequence): string {
