@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from functools import cached_property
 from typing import Any
 
 from django.db.models import Count, Max
@@ -14,13 +15,12 @@ MEASURED_BY = (ReferenceKind.RENDER, ReferenceKind.ANALYTIC)
 
 
 class References:
-    """All references that figures may rest on, read once for many options."""
+    """All references that figures may rest on, read once for many options, and not before one is asked for."""
 
-    def __init__(self) -> None:
+    @cached_property
+    def _found(self) -> dict[tuple[object, ...], Reference]:
         rows = Reference.objects.filter(kind__in=MEASURED_BY, removed_at=None, encoding="linear")
-        self._found: dict[tuple[object, ...], Reference] = {}
-        for row in rows.select_related("setup__scene").order_by("created_at", "pk"):
-            self._found[place_of(row.setup)] = row
+        return {place_of(row.setup): row for row in rows.select_related("setup__scene").order_by("created_at", "pk")}
 
     def of(self, setup: Setup) -> Reference | None:
         """The newest reference of exactly this setup; None without one."""

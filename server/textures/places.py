@@ -10,7 +10,7 @@ from django.conf import settings
 from matchedpair.errors import InputError
 from matchedpair.textures.maps import ENDINGS, REDUCED, find_maps
 from matchedpair.trials import Scene, read_scenes
-from matchedpair.trials.scene_textures import textures_base
+from matchedpair.trials.scene_textures import maps_of
 
 from server.catalogue.scenes import scene_named
 
@@ -58,10 +58,7 @@ def place_named(key: str) -> Place:
         scene = scene_named(key.removeprefix(SCENE))
         if not scene.textures or scene.folder is None:
             raise InputError(f"{scene.title} has no textures")
-        base = scene.folder / textures_base(scene.textures)
-        names = {
-            each.name: (scene.folder / each.file).relative_to(base).as_posix() for each in scene.textures
-        }  # fmt: skip
+        base, names = maps_of(scene.textures, scene.folder)
         return Place(key, scene.title, base, tuple(sorted(set(names.values()))), names, scene)
     if not key.startswith(FOLDER):
         raise InputError(f"{key!r} is neither a scene nor a folder")

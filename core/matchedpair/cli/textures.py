@@ -25,7 +25,7 @@ from matchedpair.textures import (
     write_copies,
 )
 from matchedpair.trials import read_scene
-from matchedpair.trials.scene_textures import textures_base
+from matchedpair.trials.scene_textures import maps_of
 
 
 def add_textures(commands: Any) -> None:
@@ -74,8 +74,7 @@ def _place(place: Path) -> tuple[Path, list[str], dict[str, str]]:
     scene = read_scene(place)
     if not scene.textures:
         raise InputError(f"{place.name}: the scene has no textures")
-    base = place.parent / textures_base(scene.textures)
-    names = {each.name: (place.parent / each.file).relative_to(base).as_posix() for each in scene.textures}
+    base, names = maps_of(scene.textures, place.parent)
     return base, sorted(set(names.values())), names
 
 

@@ -11,7 +11,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from matchedpair.errors import InputError
-from matchedpair.textures.maps import REDUCED
+from matchedpair.textures.maps import REDUCED, is_below
 
 FORMAT, KIND = 1, "reduced maps"
 MANIFEST = "manifest.json"
@@ -92,7 +92,7 @@ def read_folder(folder: Path) -> Copies:
     except (OSError, ValueError, KeyError, TypeError, RecursionError) as error:
         raise InputError(f"{folder.name}: its manifest cannot be used: {error}") from error
     for row in rows:
-        if not isinstance(row.file, str) or Path(row.file).is_absolute() or ".." in Path(row.file).parts:
+        if not is_below(row.file):
             raise InputError(f"{folder.name}: its manifest names {row.file!r}, which is not below it")
         if not (folder / row.file).is_file():
             raise InputError(f"{folder.name}: {row.file} is missing; delete the folder and write the copies again")

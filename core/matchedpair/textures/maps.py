@@ -5,8 +5,8 @@ from __future__ import annotations
 import hashlib
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
-from pathlib import Path
-from typing import Any
+from pathlib import Path, PurePosixPath
+from typing import Any, TypeGuard
 
 import numpy as np
 import OpenImageIO as oiio
@@ -70,6 +70,14 @@ class TextureMap:
     def with_copies_bytes(self) -> int:
         """Unpacked, with its smaller copies down to one pixel."""
         return round(self.memory_bytes * SMALLER_COPIES)
+
+
+def is_below(file: object) -> TypeGuard[str]:
+    """Whether it is a path that stays below the folder it is read in."""
+    return (
+        isinstance(file, str) and file != "" and not PurePosixPath(file).is_absolute()
+        and ".." not in PurePosixPath(file).parts
+    )  # fmt: skip
 
 
 def find_maps(folder: Path) -> list[str]:

@@ -12,7 +12,7 @@ from typing import Any
 
 from matchedpair.errors import InputError, PictureError
 from matchedpair.textures import Copies, read_copies
-from matchedpair.textures.maps import file_digest
+from matchedpair.textures.maps import file_digest, is_below
 
 TEXTURES = "textures"
 
@@ -61,6 +61,12 @@ def textures_base(textures: tuple[SceneTexture, ...]) -> str:
     return commonpath(parents) if parents else "."
 
 
+def maps_of(textures: tuple[SceneTexture, ...], folder: Path) -> tuple[Path, dict[str, str]]:
+    """Of a scene in a folder: where all its maps lie, and below that by each name of a texture its file."""
+    base = folder / textures_base(textures)
+    return base, {each.name: (folder / each.file).relative_to(base).as_posix() for each in textures}
+
+
 def copies_of(textures: tuple[SceneTexture, ...], folder: Path) -> list[Copies]:
     """The reduced copies beside a scene's textures that still fit their originals."""
     base = folder / textures_base(textures)
@@ -102,7 +108,7 @@ def is_outdated(copies: Copies) -> bool:
 
 
 def _below(file: Any, where: str) -> str:
-    if not isinstance(file, str) or not file or PurePosixPath(file).is_absolute() or ".." in PurePosixPath(file).parts:
+    if not is_below(file):
         raise InputError(f'{where}: "file" must be a path below the scene\'s own folder, got {file!r}')
     return file
 

@@ -44,6 +44,18 @@ export function settingValue(value: unknown): string {
   return String(value);
 }
 
+/** An engine's own name of a setting, as words. */
+export function settingName(name: string): string {
+  return name.replace(/_/g, " ");
+}
+
+/** Settings as words, such as “bounces 4, screen bounce on”. */
+export function settingsInWords(settings: Record<string, unknown>): string {
+  return Object.entries(settings)
+    .map(([name, value]) => `${settingName(name)} ${settingValue(value)}`)
+    .join(", ");
+}
+
 /** Bytes in the unit that suits them. */
 export function bytes(value: number): string {
   if (value < 1e6) return `${three(value / 1e3)} kB`;

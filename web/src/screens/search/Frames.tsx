@@ -1,6 +1,6 @@
 import { Link } from "react-router";
 import type { Schema } from "../../api/client";
-import { duration, settingValue, three } from "../../parts/format";
+import { duration, settingName, settingsInWords, settingValue, three } from "../../parts/format";
 
 /** The settings along the frames: a strip for each, cut where its value changes. */
 export function FrameStrip({ joined }: { joined: Schema["Joined"] }) {
@@ -10,14 +10,14 @@ export function FrameStrip({ joined }: { joined: Schema["Joined"] }) {
     <figure className="m-0" aria-label="Settings along the frames">
       {names.map((name) => (
         <div key={name} className="grid grid-cols-[11rem_1fr] items-center gap-3 py-0.5">
-          <span className="text-sm">{name.replace(/_/g, " ")}</span>
+          <span className="text-sm">{settingName(name)}</span>
           <div className="flex h-7 gap-px bg-line">
             {stretches(joined.ranges, name).map((each) => (
               <span
                 key={each.first}
                 className="flex min-w-0 items-center justify-center overflow-hidden bg-wash text-sm"
                 style={{ flexGrow: each.last - each.first + 1, flexBasis: 0 }}
-                title={`${name.replace(/_/g, " ")} ${settingValue(each.value)} in frames ${each.first} to ${each.last}`}
+                title={`${settingName(name)} ${settingValue(each.value)} in frames ${each.first} to ${each.last}`}
               >
                 {settingValue(each.value)}
               </span>
@@ -52,9 +52,7 @@ function stretches(ranges: Schema["FrameRange"][], name: string): Stretch[] {
 }
 
 function wasteWords(joined: Schema["Joined"]): string {
-  const constant = Object.entries(joined.constant)
-    .map(([name, value]) => `${name.replace(/_/g, " ")} ${settingValue(value)}`)
-    .join(", ");
+  const constant = settingsInWords(joined.constant);
   if (joined.constant_seconds == null || joined.by_range_seconds == null || joined.wasted_share == null)
     return `constant: ${constant}`;
   return `${duration(joined.by_range_seconds)} by range; constant (${constant}) ${duration(joined.constant_seconds)}, ${three(100 * joined.wasted_share)} % of it wasted`;
@@ -74,10 +72,7 @@ export function FrameResults({ row }: { row: Schema["Search"] }) {
           ) : (
             `frame ${each.frame}`
           )}
-          :{" "}
-          {Object.entries(each.settings)
-            .map(([name, value]) => `${name.replace(/_/g, " ")} ${settingValue(value)}`)
-            .join(", ")}
+          : {settingsInWords(each.settings)}
         </span>
       ))}
     </p>

@@ -2,7 +2,7 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
 import { api, type Schema } from "../../api/client";
-import { duration, settingValue, three } from "../../parts/format";
+import { duration, settingName, settingValue, three } from "../../parts/format";
 import { Notice } from "../../parts/Notice";
 import { FrameResults, FrameStrip } from "./Frames";
 import { SaveFound } from "./SaveFound";
@@ -148,7 +148,7 @@ function Trace({ row }: { row: Search }) {
               {several ? <td className="number">{each.frame}</td> : null}
               <td>{each.passed}</td>
               <th scope="row" className="text-left font-normal">
-                {each.setting.replace(/_/g, " ")}
+                {settingName(each.setting)}
               </th>
               <td className="number">{settingValue(each.level)}</td>
               <td className="number">{each.amount == null ? "" : three(each.amount)}</td>
@@ -177,9 +177,9 @@ function foundWords(row: Search): string {
   if (changed.length === 0) return "So far all settings stand as they are.";
   const said = changed.map(
     ([name, value]) =>
-      `${name.replace(/_/g, " ")} ${settingValue(value)} instead of ${settingValue(row.before[name])}`,
+      `${settingName(name)} ${settingValue(value)} instead of ${settingValue(row.before[name])}`,
   );
   const unused =
-    row.unused.length > 0 ? ` Changes nothing here: ${row.unused.join(", ").replace(/_/g, " ")}.` : "";
+    row.unused.length > 0 ? ` Changes nothing here: ${row.unused.map(settingName).join(", ")}.` : "";
   return `${said.join("; ")}.${unused}`;
 }

@@ -3,7 +3,7 @@ import type { Schema } from "../../api/client";
 import { type ChartPoint, LogChart } from "../../charts/LogChart";
 import { type Mark, trialMark } from "../../charts/marks";
 import { stepsOf } from "../../charts/steps";
-import { seconds, settingValue, three } from "../../parts/format";
+import { seconds, settingsInWords, three } from "../../parts/format";
 
 type Way = Schema["Way"];
 
@@ -92,9 +92,7 @@ export function Ways({ row }: { row: Schema["Search"] }) {
 }
 
 function titleOf(way: Way): string {
-  return Object.entries(way.settings)
-    .map(([name, value]) => `${name.replace(/_/g, " ")} ${settingValue(value)}`)
-    .join(", ");
+  return settingsInWords(way.settings);
 }
 
 function keyOf(way: Way): string {
