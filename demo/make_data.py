@@ -22,7 +22,7 @@ import OpenImageIO as oiio
 
 sys.path.insert(0, str(Path(__file__).parents[1]))
 
-from demo.searched_data import motion, searches, textures
+from demo.searched_data import lagging, motion, searches, textures
 from demo.studies import ESTIMATE, SEDGE, TANSY, engines, factor, finish, run
 
 HERE = Path(__file__).parent
@@ -44,6 +44,7 @@ def main() -> None:
     motion()
     searches()
     textures()
+    lagging()
     write()
     os._exit(0)
 

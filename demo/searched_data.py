@@ -27,6 +27,15 @@ def motion() -> None:
         from_option(frame.facts.option, "64 samples of Alder")
 
 
+def lagging() -> None:
+    """The same frames in Sedge with earlier ones blended in, which the lamp that goes out tells."""
+    run(
+        "How late is Sedge when it blends earlier frames?", kind="table", scene="shutter-wall", view="street",
+        engine="sedge", settings={}, width=192, height=108,
+        factors=[factor("history", 8), factor("frame", *range(2, 17))],
+    )  # fmt: skip
+
+
 def searches() -> None:
     """The least settings of one study in both ways, and those of several frames as a recipe."""
     from matchedpair.choose.raising import Ladder
