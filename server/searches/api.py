@@ -138,6 +138,10 @@ class SearchSerializer(serializers.Serializer):
     ways = WaySerializer(many=True)
     most_seconds = serializers.FloatField(allow_null=True)
     spent_seconds = serializers.FloatField()
+    most_stops = serializers.FloatField()
+    most_colour = serializers.FloatField(help_text="ΔE00")
+    most_percent = serializers.FloatField(help_text="In a cell that differs by itself")
+    most_detail = serializers.FloatField(help_text="Percent of an octave's detail")
     state = serializers.ChoiceField(choices=SearchState.choices)
     words = serializers.CharField()
     scale = serializers.FloatField()
@@ -249,7 +253,7 @@ def _row(row: Search) -> dict[str, Any]:
     return {
         **{name: getattr(row, name) for name in (
             "state", "words", "scale", "zone", "most_renders", "most_seconds", "way", "more_levels", "unused",
-            "created_at",
+            "created_at", "most_stops", "most_colour", "most_percent", "most_detail",
         )},
         "id": row.pk, "renders": len(rendered), "spent_seconds": spent_seconds(row), "before": row.base.settings,
         "found": row.found[str(frames[0])] if frames else row.base.settings,

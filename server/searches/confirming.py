@@ -6,11 +6,11 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from matchedpair.choose.frame_ranges import FrameRange, Waste, constant, joined, waste
-from matchedpair.choose.raising import Ladder
+from matchedpair.choose.raising import Change, Ladder
 from matchedpair.engines.setting import Value
 
 from server.catalogue.scenes import scene_named
-from server.searches.changes import PENDING, change_of, thresholds_of
+from server.searches.changes import NOT_COMPARABLE, PENDING, change_of, thresholds_of
 from server.searches.models import Search
 from server.searches.renders import frames_of, option_of, pair_of, seconds_of
 from server.studies.models import Option
@@ -68,19 +68,26 @@ def confirmed_words(row: Search) -> str | None:
         if change is None:
             return None
         assert not isinstance(change, str)
-        words = "nothing that can be told" if not change.found else change.words or "less than the threshold"
-        said.append((change.amount, words, each["frame"]))
+        said.append((change.amount, _in_words(change), each["frame"]))
     if not said:
         return "nothing changed at full size"
     held = [row_ for row_ in said if row_[0] <= 1.0]
     amount, words, frame = max(said)
     if len(row.confirmed) == 1:
-        kept = "It holds at full size" if held else "At full size it changes more than the threshold"
+        kept = "It holds at full size; what differs most" if held else "At full size it changes more than the threshold"
         return f"{kept}: {words}"
     where = f"most in frame {frame}: {words}"
     if amount <= 1.0:
         return f"It holds at full size in all {len(said)} frames; {where}"
     return f"At full size it holds in {len(held)} of {len(said)} frames; {where}"
+
+
+def _in_words(change: Change) -> str:
+    if not change.found:
+        return "nothing that can be told"
+    if change.amount >= NOT_COMPARABLE or not change.words:
+        return change.words or "less than the threshold"
+    return f"{change.words}, {change.amount:.2g} of the threshold"
 
 
 def joined_frames(row: Search, ladders: Sequence[Ladder]) -> Joined | None:

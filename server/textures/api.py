@@ -83,6 +83,7 @@ class CopiesSerializer(serializers.Serializer):
     before_bytes = serializers.IntegerField()
     after_bytes = serializers.IntegerField()
     out_of_date = serializers.BooleanField()
+    by_plan = serializers.BooleanField(help_text="These are what the plan asks for now")
     pairs = BeforeAfterSerializer(many=True)
 
 
@@ -284,6 +285,7 @@ def _body(found: PlacePlan) -> dict[str, Any]:
             {
                 "name": each.name, "title": each.title(), "maps": len(each.maps), "before_bytes": each.before_bytes,
                 "after_bytes": each.after_bytes, "out_of_date": each.name in found.outdated,
+                "by_plan": each.made_by(found.plan),
                 "pairs": [_pair(row) for row in pairs.get(each.name, [])],
             }
             for each in found.copies

@@ -33,7 +33,7 @@ class BrowserTest(WithEngines, LiveServerTestCase):
         cls.addClassCleanup(cls.playwright.stop)
         cls.browser = cls.playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
         cls.addClassCleanup(cls.browser.close)
-        expect.set_options(timeout=15_000)
+        expect.set_options(timeout=30_000)
 
     def setUp(self) -> None:
         super().setUp()

@@ -69,6 +69,7 @@ class TexturesFromTheScreen(BrowserTest):
         copies = page.locator("[data-copies]")
         expect(copies).to_contain_text("all maps 58.7 MB")
         name = copies.get_attribute("data-copies")
+        expect(page.get_by_role("button", name=f"Written as {name}")).to_be_disabled()
         self.assertTrue((self.scenes / "textures" / name / "flags_relief.png").is_file())
 
         page.get_by_role("button", name="Render before and after").click()

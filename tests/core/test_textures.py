@@ -284,6 +284,8 @@ class Written(TextureTest):
     def test_the_same_plan_gives_the_same_copies_once(self):
         self.save("a_mask.png", noise(256, 256))
         first = write_copies(self.folder, self.plan())
+        self.assertTrue(first.made_by(self.plan()))
+        self.assertFalse(first.made_by(self.plan(divisors={"a_mask.png": 2})))
         self.assertEqual(write_copies(self.folder, self.plan()), first)
         other = write_copies(self.folder, self.plan(divisors={"a_mask.png": 2}))
         self.assertNotEqual(other.name, first.name)

@@ -97,6 +97,7 @@ class Raised(SearchTest):
         self.assertEqual((row.pair.control, row.pair.trial.setup.width), (self.base, 96))
         self.assertIn("It holds at full size", row.words)
         body = self.read()
+        self.assertEqual((body["most_stops"], body["most_detail"]), (row.most_stops, row.most_detail))
         outcomes = [(each["setting"], each["level"], each["outcome"]) for each in body["trace"]]
         self.assertIn(("glass_bounces", 4, "unused"), outcomes)
         self.assertIn(("bounces", 2, "raised"), outcomes)

@@ -12,6 +12,7 @@ from pathlib import Path
 
 from matchedpair.errors import InputError
 from matchedpair.textures.maps import REDUCED, is_below
+from matchedpair.textures.plan import TexturePlan
 
 FORMAT, KIND = 1, "reduced maps"
 MANIFEST = "manifest.json"
@@ -44,6 +45,14 @@ class Copies:
     maps: tuple[CopiedMap, ...]
     before_bytes: int
     after_bytes: int
+
+    def made_by(self, plan: TexturePlan) -> bool:
+        """Whether these are what a plan asks for."""
+        made = {(row.file, row.original_digest, row.role, row.divisor, row.channels) for row in self.maps}
+        return made == {
+            (row.texture.file, row.texture.digest, row.role, row.divisor, row.channels)
+            for row in plan.maps if row.changes
+        }  # fmt: skip
 
     def title(self) -> str:
         """Such as ``Reduced maps, 33 to 12 MB``."""

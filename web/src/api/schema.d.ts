@@ -2658,6 +2658,8 @@ export interface components {
             before_bytes: number;
             after_bytes: number;
             out_of_date: boolean;
+            /** @description These are what the plan asks for now */
+            by_plan: boolean;
             pairs: components["schemas"]["BeforeAfter"][];
         };
         /** @description How many runs it concerned. */
@@ -4646,6 +4648,23 @@ export interface components {
             most_seconds: number | null;
             /** Format: double */
             spent_seconds: number;
+            /** Format: double */
+            most_stops: number;
+            /**
+             * Format: double
+             * @description ΔE00
+             */
+            most_colour: number;
+            /**
+             * Format: double
+             * @description In a cell that differs by itself
+             */
+            most_percent: number;
+            /**
+             * Format: double
+             * @description Percent of an octave's detail
+             */
+            most_detail: number;
             state: components["schemas"]["SearchStateEnum"];
             words: string;
             /** Format: double */

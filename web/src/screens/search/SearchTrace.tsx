@@ -59,7 +59,9 @@ export function SearchTrace({ row }: { row: Search }) {
           {row.most_seconds == null
             ? ""
             : `, ${duration(row.spent_seconds)} of ${duration(row.most_seconds)}`}
-          , at {three(row.scale)} of the width{row.zone ? `, ${row.zone} alone` : ""}
+          , at {row.scale} of the width{row.zone ? `, ${row.zone} alone` : ""}; unchanged is up to{" "}
+          {row.most_stops} stops, ΔE00 {row.most_colour}, {row.most_percent} % in a cell, {row.most_detail} %
+          of detail
         </span>
         {row.pair ? (
           <Link to={`/pairs/${row.pair}`} className="quiet-link">

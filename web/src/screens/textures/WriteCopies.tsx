@@ -31,6 +31,7 @@ export function WriteCopies({ plan, onPlan }: { plan: Plan; onPlan: (plan: Plan)
     onSuccess: onPlan,
   });
   const error = write.error ?? discard.error;
+  const made = plan.copies.find((row) => row.by_plan && !row.out_of_date);
   return (
     <div className="mt-2">
       <div className="flex flex-wrap items-center gap-3">
@@ -48,10 +49,10 @@ export function WriteCopies({ plan, onPlan }: { plan: Plan; onPlan: (plan: Plan)
           <button
             type="button"
             className="act"
-            disabled={plan.to_write === 0 || plan.unread > 0}
+            disabled={plan.to_write === 0 || plan.unread > 0 || made !== undefined}
             onClick={() => write.mutate()}
           >
-            {wordOf(plan)}
+            {made ? `Written as ${made.name}` : wordOf(plan)}
           </button>
         )}
         {plan.written > 0 || write.isPending ? (
