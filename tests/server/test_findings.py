@@ -325,8 +325,8 @@ class OlderBundles(WithEngines, TestCase):
 
 
 class DemoData(WithEngines, TestCase):
-    def setUp(self):
-        super().setUp()
+    @classmethod
+    def setUpTestData(cls):
         call_command("load_data", str(ROOT / "demo" / "data"), stdout=io.StringIO())
 
     def test_it_is_measured_and_shows_every_kind_of_thing(self):
