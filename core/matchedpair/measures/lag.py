@@ -4,7 +4,7 @@ A history that keeps the share k of what was there turns the other's means R_t i
 tau = −1/ln k frames. before + change·s_t is fitted to the means by least squares, relative to the means, for every tau:
 so a method that is brighter or darker is no lag, and light that moves or changes several times is none either, which
 the means of one sequence alone cannot tell. Frames to 90 % = tau·ln 10, by the fit. The interval holds every tau whose
-rest is not larger than the least one's by more than chance explains (F-test, 95 %). What was there before the first
+rest is not larger than the least one's by more than chance explains (t-test, 95 %). What was there before the first
 frame is taken to have been as the first frame is.
 """
 
@@ -13,11 +13,11 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
+from itertools import accumulate
 
 import numpy as np
 from scipy.optimize import brentq, minimize_scalar
-from scipy.signal import lfilter
-from scipy.stats import f as f_distribution
+from scipy.special import stdtrit
 
 from matchedpair.errors import RefusedError
 from matchedpair.measures.response import AT_ONCE
@@ -86,7 +86,7 @@ def fit_lag(means: Sequence[float], others: Sequence[float]) -> Lag:
         raise RefusedError(
             "lag", "the means do not follow the light closely enough to tell lag from a look that shifts"
         )
-    allowed = least * (1.0 + float(f_distribution.ppf(0.95, 1, count - 3)) / (count - 3)) + 1e-12 * fit.unrest
+    allowed = least * (1.0 + float(stdtrit(count - 3, 0.975)) ** 2 / (count - 3)) + 1e-12 * fit.unrest
     beyond = taus[rests > allowed]
     interval = (
         fit.crossing(float(max(beyond[beyond < tau], default=0.0)), tau, allowed),
@@ -108,8 +108,8 @@ class _Fit:
     def rest(self, tau: float) -> float:
         """The weighted sum of squares that is left."""
         keep = math.exp(-1.0 / tau) if tau > 0.0 else 0.0
-        behind, _ = lfilter([1.0 - keep], [1.0, -keep], self.light, zi=[keep * self.light[0]])
-        sides = np.stack([self.weight, behind * self.weight], axis=1)
+        behind = list(accumulate(self.light, lambda shown, light: keep * shown + (1.0 - keep) * light))
+        sides = np.stack([self.weight, np.array(behind) * self.weight], axis=1)
         levels, *_ = np.linalg.lstsq(sides, self.values, rcond=None)
         return float(np.sum(np.square(self.values - sides @ levels)))
 

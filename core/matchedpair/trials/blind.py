@@ -11,7 +11,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from random import Random
 
-from scipy.stats import binom, binomtest
+from scipy.special import bdtrc
 
 from matchedpair.trials.plan import CONTROL, TRIAL
 
@@ -134,6 +134,8 @@ def blind_result(kind: str, rounds: Sequence[Answered]) -> BlindResult | None:
     if not total:
         return None
     count = sum(_counts(kind, each) for each in rounds)
+    from scipy.stats import binomtest  # noqa: PLC0415 - takes a second to load, which every command would wait for
+
     test = binomtest(count, total, 0.5, alternative="greater" if kind == SAME else "two-sided")
     two_sided = binomtest(count, total, 0.5)
     low, high = two_sided.proportion_ci(CONFIDENCE, method="exact")
@@ -154,11 +156,11 @@ def smallest_shown(kind: str, rounds: int) -> float | None:
     """The smallest true share, in whole percent, that so many rounds tell from guessing with the power of `POWER`."""
     sides = 1 if kind == SAME else 2
     counts = range(rounds // 2 + 1, rounds + 1)
-    needed = next((n for n in counts if sides * binom.sf(n - 1, rounds, 0.5) < 1 - CONFIDENCE), None)
+    needed = next((n for n in counts if sides * bdtrc(n - 1, rounds, 0.5) < 1 - CONFIDENCE), None)
     if needed is None:
         return None
     shares = (percent / 100 for percent in range(51, 101))
-    return next((share for share in shares if binom.sf(needed - 1, rounds, share) >= POWER), None)
+    return next((share for share in shares if bdtrc(needed - 1, rounds, share) >= POWER), None)
 
 
 def _sentence(
