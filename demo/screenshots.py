@@ -30,7 +30,7 @@ def main() -> None:
         probe.close()
         # the machine that made the demo data, so that its runs tell what a plan will cost
         environment = {
-            **os.environ, "MATCHEDPAIR_HOME": home, "MATCHEDPAIR_MACHINE": "lane-bench",
+            **os.environ, "MATCHEDPAIR_HOME": home, "MATCHEDPAIR_MACHINE": "lane-bench", "LOGNAME": "Rosa",
             "DJANGO_SETTINGS_MODULE": "server.config.settings",
         }  # fmt: skip
         manage = [sys.executable, "manage.py"]

@@ -28,7 +28,7 @@ from matchedpair.trials import (
     setup_problems,
 )
 from matchedpair.trials.plan import Combination
-from matchedpair.trials.plan_kind import ENGINE, PRESET
+from matchedpair.trials.plan_kind import ENGINE, PRESET, SCENE, SIZE, VIEW
 
 from server.catalogue.engines import engine_named, missing_reason
 from server.catalogue.scenes import scene_named
@@ -55,6 +55,7 @@ Found = TypeVar("Found")
 BY_HAND = "left out by hand"
 LADDER = "ladder"
 MOST_NOTES = 6
+SPEAK_FOR_THEMSELVES = (SCENE, VIEW, SIZE)  # where something is, without the word for what it is
 
 
 @dataclass(frozen=True)
@@ -135,9 +136,10 @@ class Draft:
     def subject(self, control: int, trial: int) -> str:
         """What the trial is, in words: its levels that its control lacks, and where that is."""
         first, second = self.options[control], self.options[trial]
-        place = [b.shown for a, b in zip(first.levels, second.levels, strict=True) if a.shown == b.shown and b.changed]
+        place = [b for a, b in zip(first.levels, second.levels, strict=True) if a.shown == b.shown and b.changed]
         changed = in_words(differing_levels(first.levels, second.levels))
-        return changed + (f" on {', '.join(place)}" if place else "")
+        where = ", ".join(each.shown if each.subject in SPEAK_FOR_THEMSELVES else each.words() for each in place)
+        return changed + (f" on {where}" if where else "")
 
     def match_sheet(self) -> MatchSheet | None:
         """The sheet of the whole plan as far as it is known before anything has run; None without a pair."""

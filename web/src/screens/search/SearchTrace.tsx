@@ -120,7 +120,7 @@ function Trace({ row }: { row: Search }) {
   const several = new Set(row.trace.map((each) => each.frame)).size > 1;
   return (
     // biome-ignore lint/a11y/noNoninteractiveTabindex: a table longer than its box is scrolled by keyboard
-    <div className="max-h-80 overflow-auto" tabIndex={0}>
+    <div className="max-h-[19.3rem] overflow-auto" tabIndex={0}>
       <table className="table-plain w-full text-sm" aria-label="What was tried">
         <thead>
           <tr>

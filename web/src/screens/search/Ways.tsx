@@ -43,7 +43,7 @@ export function Ways({ row }: { row: Schema["Search"] }) {
         />
       )}
       {/* biome-ignore lint/a11y/noNoninteractiveTabindex: a table longer than its box is scrolled by keyboard */}
-      <div className={`max-h-80 overflow-auto ${several ? "col-span-2" : ""}`} tabIndex={0}>
+      <div className={`max-h-[19.3rem] overflow-auto ${several ? "col-span-2" : ""}`} tabIndex={0}>
         <table className="table-plain w-full text-sm" aria-label="Ways that were tried">
           <thead>
             <tr>
