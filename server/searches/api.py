@@ -166,6 +166,7 @@ class SearchesSerializer(serializers.Serializer):
     last_frame = serializers.IntegerField()
     zones = serializers.ListField(child=serializers.CharField(), help_text="That can be rendered alone")
     proposed = ProposedLadderSerializer(many=True)
+    cannot_begin = serializers.CharField(allow_blank=True, help_text="Why no search can begin here")
     searches = SearchSerializer(many=True)
 
 
@@ -180,8 +181,14 @@ def searches(request: Request, pk: int) -> Response:
     base = study.options.filter(control=None, in_plan=True).order_by("number").first()
     if base is None:
         raise InputError("the study's plan has no control to begin from")
+    try:
+        frames, proposed, cannot_begin = _frames(base), proposed_ladders(base), ""
+        if not proposed:
+            cannot_begin = "the control's engine has no number that could be raised from low"
+    except InputError as error:  # the study came with a bundle, and what it was rendered with is not here
+        frames, proposed, cannot_begin = _frame_alone(base), [], str(error)
     body = {
-        "base": base.pk, "base_title": base.title or "as the control", **_frames(base),
+        "base": base.pk, "base_title": base.title or "as the control", **frames, "cannot_begin": cannot_begin,
         "zones": [
             zone.name for zone in zones_of(base.setup.scene.name, base.setup.view) if zone.kind == MEASURE
         ],
@@ -190,9 +197,9 @@ def searches(request: Request, pk: int) -> Response:
                 "setting": each.setting.name, "title": each.setting.title, "unit": each.setting.unit,
                 "about": each.setting.about, "levels": each.levels, "wanted": each.wanted,
             }
-            for each in proposed_ladders(base)
+            for each in proposed
         ],
-        "searches": [_row(row) for row in searching.study_searches(study)],
+        "searches": [search_row(row) for row in searching.study_searches(study)],
     }  # fmt: skip
     return Response(SearchesSerializer(body).data)
 
@@ -208,7 +215,7 @@ def _begin(study: Study, request: Request) -> Response:
     made = searching.begin(
         base, ladders, searching.Asked(most, **asked, most_seconds=_seconds(values["most_minutes"]))
     )  # fmt: skip
-    return Response(SearchSerializer(_row(made)).data, status=status.HTTP_201_CREATED)
+    return Response(SearchSerializer(search_row(made)).data, status=status.HTTP_201_CREATED)
 
 
 @extend_schema(request=None, responses=SearchSerializer)
@@ -217,7 +224,7 @@ def stop(request: Request, pk: int) -> Response:
     """Stop a search; what was compared stays."""
     row = _search(pk)
     searching.stop(row)
-    return Response(SearchSerializer(_row(row)).data)
+    return Response(SearchSerializer(search_row(row)).data)
 
 
 @extend_schema(request=GoOnSerializer, responses=SearchSerializer)
@@ -229,7 +236,7 @@ def go_on(request: Request, pk: int) -> Response:
     row = _search(pk)
     values = form.validated_data
     searching.go_on(row, values["most_renders"], _seconds(values["most_minutes"]))
-    return Response(SearchSerializer(_row(row)).data)
+    return Response(SearchSerializer(search_row(row)).data)
 
 
 def _search(pk: int) -> Search:
@@ -240,12 +247,16 @@ def _seconds(minutes: float | None) -> float | None:
     return None if minutes is None else 60.0 * minutes
 
 
+def _frame_alone(base: Option) -> dict[str, int]:
+    return dict.fromkeys(("frame", "first_frame", "last_frame"), base.setup.frame)
+
+
 def _frames(base: Option) -> dict[str, int]:
     scene = scene_named(base.setup.scene.name)
     return {"frame": base.setup.frame, "first_frame": scene.first_frame, "last_frame": scene.last_frame}
 
 
-def _row(row: Search) -> dict[str, Any]:
+def search_row(row: Search) -> dict[str, Any]:
     """A search as plain values; each decision with the pair that shows it."""
     rendered = {(each["frame"], settings_key(side)) for each in row.compared for side in (each["lower"], each["upper"])}
     frames = [frame for frame in frames_of(row) if str(frame) in row.found]

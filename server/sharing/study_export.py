@@ -31,6 +31,8 @@ from server.findings.studies import study_findings
 from server.findings.table import Asked, as_csv, columns_of, rows_of
 from server.references.models import Reference
 from server.runs.models import ENDED_STATES, Run
+from server.searches.models import Search
+from server.searches.searching import GOING_ON
 from server.sharing.study_format import (
     DOCUMENT,
     FIGURES,
@@ -45,6 +47,7 @@ from server.sharing.study_format import (
     RUN_FIELDS,
     RUNS,
     SCENE_FIELDS,
+    SEARCH_FIELDS,
     USE_FIELDS,
     ZONE_FIELDS,
     picture_name,
@@ -139,6 +142,7 @@ class _Exported:
             "production": _row(production, PRODUCTION_FIELDS) if production else None,
             "recipes": [_dated(row, RECIPE_FIELDS) for row in study.recipes.filter(removed_at=None).order_by("pk")],
             "matchings": [self._matching(row) for row in study.matchings.exclude(state="searching").order_by("pk")],
+            "searches": [self._search(row) for row in study.searches.exclude(state__in=GOING_ON).order_by("pk")],
         }  # fmt: skip
 
     def _option(self, option: Option) -> dict[str, Any]:
@@ -173,6 +177,25 @@ class _Exported:
         return _dated(row, MATCHING_FIELDS) | {
             "control": _place(self.options, row.control_id), "trial": _place(self.options, row.trial_id),
             "pair": _place(self.pairs, row.pair_id), "tried": [each for each in tried if each["option"] is not None],
+        }  # fmt: skip
+
+    def _search(self, row: Search) -> dict[str, Any]:
+        return _dated(row, SEARCH_FIELDS) | {
+            "ended_at": row.ended_at.isoformat() if row.ended_at else None, "ladders": row.ladders, "trace": row.trace,
+            "base": _place(self.options, row.base_id), "pair": _place(self.pairs, row.pair_id),
+            "compared": [
+                each | {
+                    "pair": _place(self.pairs, each["pair"]),
+                    "options": [_place(self.options, option) for option in each["options"]],
+                }
+                for each in row.compared
+            ],
+            "confirmed": [
+                each
+                | {name: _place(self.options, each[name]) for name in ("present", "found", "constant")}
+                | {"pair": _place(self.pairs, each["pair"])}
+                for each in row.confirmed
+            ],
         }  # fmt: skip
 
 

@@ -29,6 +29,7 @@ from server.findings.models import BlindRound, BlindTest, Comparison, Measure, P
 from server.matching.models import Matching
 from server.references.models import Reference
 from server.runs.models import Run
+from server.searches.models import Search
 from server.studies.models import Option, Pair, Setup, Study
 
 FORMAT = 1
@@ -47,6 +48,10 @@ PRODUCTION_FIELDS = (
 )  # fmt: skip
 RECIPE_FIELDS = ("name", "version", "author", "note", "document")
 MATCHING_FIELDS = ("on", "zone", "knob", "state", "words")
+SEARCH_FIELDS = (
+    "way", "frames", "more_levels", "scale", "zone", "most_stops", "most_colour", "most_percent", "most_detail",
+    "most_seconds", "most_renders", "state", "unused", "found", "words",
+)  # fmt: skip
 SCENE_FIELDS = ("name", "title", "revision", "views", "textures", "reduced")
 
 Schema = dict[str, Any]
@@ -110,6 +115,21 @@ DETAILS: Schema = {
 }
 MACHINE = _or_null(_object({"name": TEXT, "processor": TEXT, "cores": NUMBER, "memory_bytes": NUMBER, "system": TEXT},
                            more=True))  # fmt: skip
+FRAME: Schema = {"type": "integer", "minimum": -(10**9), "maximum": 10**9}
+BY_FRAME: Schema = _map(SETTINGS) | {"propertyNames": {"pattern": "^-?[0-9]{1,9}$"}}
+LADDER = _object({"setting": TEXT, "levels": _list(SCALAR) | {"minItems": 1}})
+HELD = _object({
+    "frame": FRAME, "lower": SETTINGS, "upper": SETTINGS, "pair": _or_null(PLACE),
+    "options": _list(PLACE) | {"minItems": 1},
+    "change": _or_null(_object({"found": {"type": "boolean"}, "amount": NUMBER, "words": TEXT})),
+})  # fmt: skip
+STEP = _object({
+    "frame": FRAME, "pass": PLACE, "setting": TEXT, "level": SCALAR, "words": TEXT, "change": TEXT, "amount": MAYBE,
+    "outcome": {"enum": ["raised", "enough", "unused", "kept", "top"]},
+})  # fmt: skip
+CONFIRMED = _object({
+    "frame": FRAME, "present": PLACE, "found": PLACE, "constant": _or_null(PLACE), "pair": _or_null(PLACE),
+})  # fmt: skip
 CHECK = _object({"code": TEXT, "severity": TEXT, "message": TEXT}, more=True)
 SHAPES: dict[tuple[type[models.Model], str], Schema] = {
     (Setup, "crop"): _or_null(BOX), (Setup, "quantities"): _map(NUMBER),
@@ -127,6 +147,7 @@ SHAPES: dict[tuple[type[models.Model], str], Schema] = {
     (Zone, "points"): _list({"type": "array", "items": NUMBER, "minItems": 2, "maxItems": 2}),
     (Reference, "details"): {"type": "object"}, (Reference, "match"): _or_null({"type": "object"}),
     (Reference, "picture"): HASH, (Reference, "twin"): HASH, (Reference, "matched_picture"): HASH,
+    (Search, "frames"): _list(FRAME), (Search, "unused"): _list(TEXT), (Search, "found"): BY_FRAME,
     (StudyUse, "limits"): _map(NUMBER), (RecipeVersion, "document"): {"type": "object"},
     (SceneRevision, "views"): _list({"type": "object"}), (SceneRevision, "revision"): HASH,
     (SceneRevision, "textures"): _map(HASH), (SceneRevision, "reduced"): _map(_map(HASH)),
@@ -191,6 +212,10 @@ SCHEMA = _object({
         tried=_list(_object({
             "quality": NUMBER, "option": PLACE, "before": {"type": "boolean"}, "refining": {"type": "boolean"},
         })),
+    )),
+    "searches": _list(row_schema(
+        Search, SEARCH_FIELDS, base=PLACE, pair=_or_null(PLACE), created_at=DATE, ended_at=_or_null(DATE),
+        ladders=_list(LADDER), compared=_list(HELD), trace=_list(STEP), confirmed=_list(CONFIRMED),
     )),
 })  # fmt: skip
 

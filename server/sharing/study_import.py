@@ -34,6 +34,9 @@ from server.findings.models import BlindRound, BlindTest, Comparison, Measure, P
 from server.matching.models import Matching, MatchingState
 from server.references.models import Reference
 from server.runs.models import ENDED_STATES, Run
+from server.searches.api import search_row
+from server.searches.models import Search
+from server.searches.searching import GOING_ON
 from server.sharing.study_export import pictures_of
 from server.sharing.study_format import (
     DOCUMENT,
@@ -121,7 +124,7 @@ def _document(bundle: zipfile.ZipFile, names: set[str]) -> dict[str, Any]:
         raise InputError("this is no study bundle")
     if document.get("format") != FORMAT:
         raise InputError(f"study bundle format {document.get('format')!r} is not known; expected {FORMAT}")
-    _without_textures(document)
+    _as_written_now(document)
     try:
         wrong = next(iter(Draft202012Validator(SCHEMA).iter_errors(document)), None)
     except RecursionError as error:
@@ -138,8 +141,9 @@ def _document(bundle: zipfile.ZipFile, names: set[str]) -> dict[str, Any]:
     return document
 
 
-def _without_textures(document: dict[str, Any]) -> None:
-    """Bundles that were written before scenes had textures say nothing of them."""
+def _as_written_now(document: dict[str, Any]) -> None:
+    """Bundles that were written before scenes had textures, and before searches went along, say nothing of them."""
+    document.setdefault("searches", [])
     scenes = document.get("scenes")
     for row in scenes if isinstance(scenes, list) else []:
         if isinstance(row, dict):
@@ -196,6 +200,8 @@ def _write(document: dict[str, Any]) -> Study:
     _decided(study, options, document)
     for row in document["matchings"]:
         _matching(study, options, pairs, row)
+    for row in document["searches"]:
+        _search(study, options, pairs, row)
     return study
 
 
@@ -289,6 +295,32 @@ def _matching(study: Study, options: Sequence[Option], pairs: Sequence[Pair], ro
         Matching, row, study=study, control=options[row["control"]], trial=options[row["trial"]],
         pair=_at(pairs, row["pair"]), tried=tried, ended_at=timezone.now(),
     )  # fmt: skip
+
+
+def _search(study: Study, options: Sequence[Option], pairs: Sequence[Pair], row: dict[str, Any]) -> None:
+    if row["state"] in GOING_ON:
+        raise ValueError("a search in it is not over")
+    compared = [
+        each | {"pair": _number(pairs, each["pair"]), "options": [_number(options, place) for place in each["options"]]}
+        for each in row["compared"]
+    ]
+    confirmed = [
+        each
+        | {name: _number(options, each[name]) for name in ("present", "found", "constant")}
+        | {"pair": _number(pairs, each["pair"])}
+        for each in row["confirmed"]
+    ]
+    made = _made(
+        Search, row, study=study, base=options[row["base"]], pair=_at(pairs, row["pair"]), compared=compared,
+        confirmed=confirmed, ended_at=_date(row["ended_at"]) if row["ended_at"] else None,
+    )  # fmt: skip
+    search_row(made)  # what cannot be shown is refused here, not on the screen
+
+
+def _number(rows: Sequence[Any], place: int | None) -> int | None:
+    """The number here of the row at a place of a list; None for none."""
+    row = _at(rows, place)
+    return None if row is None else row.pk
 
 
 def _at(rows: Sequence[Any], place: int | None) -> Any:

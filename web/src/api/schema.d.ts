@@ -4714,6 +4714,8 @@ export interface components {
             /** @description That can be rendered alone */
             zones: string[];
             proposed: components["schemas"]["ProposedLadder"][];
+            /** @description Why no search can begin here */
+            cannot_begin: string;
             searches: components["schemas"]["Search"][];
         };
         /** @description Who is here, whether they may run, and whether the runner is alive. */

@@ -36,7 +36,7 @@ export function SearchPage() {
       <h1 className="mt-0.5 mb-3 max-w-[60rem] text-xl font-semibold leading-snug">
         {sentenceOf(data.searches)}
       </h1>
-      {data.proposed.length > 0 ? (
+      {data.cannot_begin === "" ? (
         <SearchForm
           base={data.base}
           title={data.base_title}
@@ -50,7 +50,7 @@ export function SearchPage() {
         />
       ) : (
         <Notice kind="plain">
-          <p>The control's engine has no number that could be raised from low.</p>
+          <p>No search can begin here: {data.cannot_begin}.</p>
         </Notice>
       )}
       {begin.error ? (
