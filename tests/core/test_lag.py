@@ -62,12 +62,18 @@ class Lags(unittest.TestCase):
 
     def test_the_interval_holds_the_truth_nineteen_times_in_twenty(self):
         for keep in (0.3, 0.6, 0.85):
-            inside = 0
+            inside, widths = 0, []
             for seed in range(100):
                 low, high = fit_lag(kept(BOTH, keep) * unrest(0.01, seed), BOTH).interval
                 inside += low <= -1 / math.log(keep) <= high
+                widths.append(high - low)
             with self.subTest(keep=keep):
                 self.assertGreaterEqual(inside, 88)
+                self.assertLess(np.mean(widths) / (-1 / math.log(keep)), 0.12)
+
+    def test_dark_frames_count_as_much_as_bright_ones(self):
+        widths = [np.ptp(fit_lag(kept(BOTH, 0.6) * unrest(0.01, seed), BOTH).interval) for seed in range(60)]
+        self.assertLess(np.mean(widths), 0.11)  # 0.086; 0.132 where a frame counts by its light
 
     def test_without_a_history_lag_is_hardly_ever_claimed(self):
         claimed = sum(not fit_lag(BOTH * unrest(0.01, seed), BOTH).at_once for seed in range(100))

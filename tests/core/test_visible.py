@@ -8,8 +8,9 @@ from matchedpair.measures.visible import (
     visible_figure,
     visible_maps,
 )
-from matchedpair.pictures.display import display_light, encoded
+from matchedpair.pictures.display import display_light
 from matchedpair.pictures.picture import TO_XYZ
+from matchedpair.pictures.srgb import code_values
 from scipy.ndimage import gaussian_filter
 
 from tests.pictures import everywhere, flat, noisy, photograph
@@ -95,5 +96,5 @@ class Display(unittest.TestCase):
 
     def test_code_values_are_those_of_the_standard(self):
         # IEC 61966-2-1: 0.5 is 188 of 255, 0.001 lies on the straight part
-        values = encoded(np.array([[0.0, 0.001, 0.5, 1.0]], dtype=np.float32))
+        values = code_values(np.array([[0.0, 0.001, 0.5, 1.0]], dtype=np.float32))
         np.testing.assert_allclose(values, [[0.0, 0.01292, 0.735357, 1.0]], atol=1e-5)
