@@ -236,8 +236,9 @@ class Screens(Lawful, BrowserTest):
         page.get_by_role("button", name="More").click()
         with page.expect_download() as download:
             page.get_by_role("menuitem", name="Save as a study bundle").click()
+        file = download.value.path()  # waits for its end, which leaving the page would cut short
         self.open("/")
-        page.locator("input[type=file]").set_input_files(download.value.path())
+        page.locator("input[type=file]").set_input_files(file)
         expect(page).to_have_url(re.compile(r"/studies/\d+$"))
         expect(page.get_by_text("Do more samples pay?").first).to_be_visible()
         self.assertEqual(Study.objects.filter(question=self.study.question).count(), 2)

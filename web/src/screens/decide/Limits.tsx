@@ -11,8 +11,12 @@ export function Limits(props: {
   problem: string | undefined;
 }) {
   const { decision, use } = props;
+  // what was clicked is shown at once, until the answer brings another weight or a problem
+  const [clicked, setClicked] = useState({ use: "", before: 0, weight: 0 });
+  const underWay = clicked.use === use.name && clicked.before === use.weight && !props.problem;
+  const weight = underWay ? clicked.weight : use.weight;
   const nearest = WEIGHTS.reduce((best, each) =>
-    Math.abs(each.value - use.weight) < Math.abs(best.value - use.weight) ? each : best,
+    Math.abs(each.value - weight) < Math.abs(best.value - weight) ? each : best,
   );
   return (
     <div>
@@ -45,7 +49,10 @@ export function Limits(props: {
               type="radio"
               name={`weight-${use.name}`}
               checked={each === nearest}
-              onChange={() => props.onChange({ weight: each.value })}
+              onChange={() => {
+                setClicked({ use: use.name, before: use.weight, weight: each.value });
+                props.onChange({ weight: each.value });
+              }}
             />
             {each.title}
           </label>
