@@ -7,6 +7,7 @@ import io
 import json
 import zipfile
 from collections.abc import Iterable, Sequence
+from functools import partial
 from typing import IO, Any
 
 from django.db.models import Model
@@ -54,6 +55,7 @@ from server.sharing.study_format import (
     scene_name,
     texture_name,
     textures_named,
+    with_rows,
 )
 from server.store.files import path_of
 from server.store.pixels import PICTURE
@@ -183,19 +185,9 @@ class _Exported:
         return _dated(row, SEARCH_FIELDS) | {
             "ended_at": row.ended_at.isoformat() if row.ended_at else None, "ladders": row.ladders, "trace": row.trace,
             "base": _place(self.options, row.base_id), "pair": _place(self.pairs, row.pair_id),
-            "compared": [
-                each | {
-                    "pair": _place(self.pairs, each["pair"]),
-                    "options": [_place(self.options, option) for option in each["options"]],
-                }
-                for each in row.compared
-            ],
-            "confirmed": [
-                each
-                | {name: _place(self.options, each[name]) for name in ("present", "found", "constant")}
-                | {"pair": _place(self.pairs, each["pair"])}
-                for each in row.confirmed
-            ],
+            **with_rows(
+                _row(row, ("compared", "confirmed")), partial(_place, self.options), partial(_place, self.pairs)
+            ),
         }  # fmt: skip
 
 

@@ -6,6 +6,7 @@ A zip of ``study.json``, ``runs.csv``, ``figures.csv``, ``scenes/REVISION.json``
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Any
 
 from django.db import models
@@ -218,6 +219,21 @@ SCHEMA = _object({
         ladders=_list(LADDER), compared=_list(HELD), trace=_list(STEP), confirmed=_list(CONFIRMED),
     )),
 })  # fmt: skip
+
+
+def with_rows(search: dict[str, Any], option: Callable[[Any], Any], pair: Callable[[Any], Any]) -> dict[str, Any]:
+    """What a search compared and confirmed, its options and pairs named otherwise: by place in a bundle, or number."""
+    return {
+        "compared": [
+            each | {"pair": pair(each["pair"]), "options": [option(one) for one in each["options"]]}
+            for each in search["compared"]
+        ],
+        "confirmed": [
+            each
+            | {name: option(each[name]) for name in ("present", "found", "constant")} | {"pair": pair(each["pair"])}
+            for each in search["confirmed"]
+        ],
+    }  # fmt: skip
 
 
 def picture_name(digest: str) -> str:

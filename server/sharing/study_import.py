@@ -15,6 +15,7 @@ import zlib
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from datetime import datetime
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -50,6 +51,7 @@ from server.sharing.study_format import (
     scene_name,
     texture_name,
     textures_named,
+    with_rows,
 )
 from server.store.files import keep, path_of, room_problem
 from server.store.pixels import PICTURE
@@ -300,19 +302,10 @@ def _matching(study: Study, options: Sequence[Option], pairs: Sequence[Pair], ro
 def _search(study: Study, options: Sequence[Option], pairs: Sequence[Pair], row: dict[str, Any]) -> None:
     if row["state"] in GOING_ON:
         raise ValueError("a search in it is not over")
-    compared = [
-        each | {"pair": _number(pairs, each["pair"]), "options": [_number(options, place) for place in each["options"]]}
-        for each in row["compared"]
-    ]
-    confirmed = [
-        each
-        | {name: _number(options, each[name]) for name in ("present", "found", "constant")}
-        | {"pair": _number(pairs, each["pair"])}
-        for each in row["confirmed"]
-    ]
+    there = with_rows(row, partial(_number, options), partial(_number, pairs))
     made = _made(
-        Search, row, study=study, base=options[row["base"]], pair=_at(pairs, row["pair"]), compared=compared,
-        confirmed=confirmed, ended_at=_date(row["ended_at"]) if row["ended_at"] else None,
+        Search, row, study=study, base=options[row["base"]], pair=_at(pairs, row["pair"]), **there,
+        ended_at=_date(row["ended_at"]) if row["ended_at"] else None,
     )  # fmt: skip
     search_row(made)  # what cannot be shown is refused here, not on the screen
 

@@ -1,9 +1,7 @@
 """The demo's searches out in a study bundle and in again; bundles whose searches do not hold together are refused."""
 
 import io
-import json
 import shutil
-import zipfile
 from pathlib import Path
 
 from django.conf import settings
@@ -16,7 +14,7 @@ from server.sharing.study_export import write_study
 from server.sharing.study_import import load_study
 from server.studies.models import Option, Pair, Study
 from tests.server.base import WithEngines
-from tests.server.test_sharing import without_numbers
+from tests.server.test_sharing import changed_bundle, without_numbers
 
 ROOT = Path(__file__).parents[2]
 
@@ -37,14 +35,7 @@ class SearchesInBundles(WithEngines, TestCase):
     def load(self, change=None):
         """The bundle with its document changed, taken in."""
         path = Path(settings.HOME) / "searched.zip"
-        with zipfile.ZipFile(io.BytesIO(self.content)) as old, zipfile.ZipFile(path, "w") as new:
-            for name in old.namelist():
-                data = old.read(name)
-                if name == "study.json" and change:
-                    document = json.loads(data)
-                    change(document)
-                    data = json.dumps(document).encode()
-                new.writestr(name, data)
+        path.write_bytes(changed_bundle(self.content, change))
         return load_study(path)
 
     def searches(self, study):

@@ -196,21 +196,7 @@ class Hostile(Shared):
         self.assertEqual(self.stored(), self.files)
 
     def changed(self, change=None, *, names=None, more=None) -> bytes:
-        """The bundle with its document changed, only some of its files, or more of them."""
-        packed = io.BytesIO()
-        with zipfile.ZipFile(io.BytesIO(self.content)) as old, zipfile.ZipFile(packed, "w") as new:
-            for name in old.namelist():
-                if names is not None and not names(name):
-                    continue
-                data = old.read(name)
-                if name == "study.json" and change:
-                    document = json.loads(data)
-                    change(document)
-                    data = json.dumps(document).encode()
-                new.writestr(name, data)
-            for name, data in (more or {}).items():
-                new.writestr(name, data, zipfile.ZIP_DEFLATED)
-        return packed.getvalue()
+        return changed_bundle(self.content, change, names=names, more=more)
 
     def test_what_is_no_bundle_or_cut_short_is_refused(self):
         self.refused(b"not a zip", "not a whole bundle")
@@ -294,6 +280,24 @@ NUMBERED = {
     "id", "option", "run", "pair", "control", "trial", "control_option", "trial_option", "study", "created_at", "disk",
     "fingerprint", "stamp", "options_numbers", "thumbnail", "url",
 }  # fmt: skip
+
+
+def changed_bundle(content: bytes, change=None, *, names=None, more=None) -> bytes:
+    """A bundle with its document changed, only some of its files, or more of them."""
+    packed = io.BytesIO()
+    with zipfile.ZipFile(io.BytesIO(content)) as old, zipfile.ZipFile(packed, "w") as new:
+        for name in old.namelist():
+            if names is not None and not names(name):
+                continue
+            data = old.read(name)
+            if name == "study.json" and change:
+                document = json.loads(data)
+                change(document)
+                data = json.dumps(document).encode()
+            new.writestr(name, data)
+        for name, data in (more or {}).items():
+            new.writestr(name, data, zipfile.ZIP_DEFLATED)
+    return packed.getvalue()
 
 
 def without_numbers(value):

@@ -49,10 +49,7 @@ class Copies:
     def made_by(self, plan: TexturePlan) -> bool:
         """Whether these are what a plan asks for."""
         made = {(row.file, row.original_digest, row.role, row.divisor, row.channels) for row in self.maps}
-        return made == {
-            (row.texture.file, row.texture.digest, row.role, row.divisor, row.channels)
-            for row in plan.maps if row.changes
-        }  # fmt: skip
+        return made == {row.copy_key for row in plan.changed}
 
     def title(self) -> str:
         """Such as ``Reduced maps, 33 to 12 MB``."""

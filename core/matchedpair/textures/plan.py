@@ -73,12 +73,22 @@ class MapPlan:
         """Whether a copy is written at all."""
         return self.divisor > 1 or self.channels != self.texture.channels
 
+    @property
+    def copy_key(self) -> tuple[str, str, str, int, int]:
+        """All that makes the copy: file, the original's digest, role, divisor, channels."""
+        return self.texture.file, self.texture.digest, self.role, self.divisor, self.channels
+
 
 @dataclass(frozen=True)
 class TexturePlan:
     """All maps of a folder or scene, largest first."""
 
     maps: tuple[MapPlan, ...]
+
+    @property
+    def changed(self) -> list[MapPlan]:
+        """Those of which a copy is written."""
+        return [row for row in self.maps if row.changes]
 
     @property
     def before_bytes(self) -> int:

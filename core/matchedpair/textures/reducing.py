@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import cache
 from pathlib import Path
 from typing import Any
 
@@ -67,9 +68,14 @@ def _values(stored: NDArray[Any], light: bool) -> Floats:
     values: Floats = stored.astype(np.float32)
     values /= most
     if light:
-        curve = light_of_codes((np.arange(most + 1) / most).astype(np.float32))
-        values[..., :3] = curve[stored[..., :3]]
+        values[..., :3] = _curve(most)[stored[..., :3]]
     return values
+
+
+@cache
+def _curve(most: int) -> Floats:
+    """Light by integer code, which all strips of a map look up."""
+    return light_of_codes((np.arange(most + 1) / most).astype(np.float32))
 
 
 def _is_light(row: MapPlan, kind: np.dtype[Any]) -> bool:

@@ -66,14 +66,13 @@ def write_some(base: Path, plan: TexturePlan, seconds: float) -> Writing:
     What cannot be written or read takes with it what was written so far.
     """
     end = time.monotonic() + seconds
-    changed = _changed(plan)
-    if not changed:
+    if not plan.changed:
         raise InputError("nothing is to be reduced: all maps stay as they are")
-    part = _part(base, changed)
+    part = _part(base, plan)
     try:
         _forget_others(part)
         part.mkdir(exist_ok=True)
-        for row in changed:
+        for row in plan.changed:
             if not (part / row.texture.file).is_file():
                 _copy(base, part, row)
                 if time.monotonic() > end:
@@ -89,23 +88,17 @@ def write_some(base: Path, plan: TexturePlan, seconds: float) -> Writing:
 
 def so_far(base: Path, plan: TexturePlan) -> Writing:
     """How far an earlier writing of this plan came, 0 when there was none."""
-    changed = _changed(plan)
-    part = _part(base, changed)
-    done = sum((part / row.texture.file).is_file() for row in changed) if part.is_dir() else 0
-    return Writing(done, len(changed), None)
+    part = _part(base, plan)
+    return Writing(sum((part / row.texture.file).is_file() for row in plan.changed), len(plan.changed), None)
 
 
 def discard(base: Path, plan: TexturePlan) -> None:
     """Delete what an earlier writing of this plan left unfinished."""
-    shutil.rmtree(_part(base, _changed(plan)), ignore_errors=True)
+    shutil.rmtree(_part(base, plan), ignore_errors=True)
 
 
-def _changed(plan: TexturePlan) -> list[MapPlan]:
-    return [row for row in plan.maps if row.changes]
-
-
-def _part(base: Path, changed: Sequence[MapPlan]) -> Path:
-    told = [(row.texture.file, row.texture.digest, row.role, row.divisor, row.channels) for row in changed]
+def _part(base: Path, plan: TexturePlan) -> Path:
+    told = [row.copy_key for row in plan.changed]
     return base / f".{REDUCED}{hashlib.sha256(json.dumps([WAY, told]).encode()).hexdigest()[:16]}"
 
 
@@ -129,7 +122,7 @@ def _copy(base: Path, part: Path, row: MapPlan) -> None:
 
 
 def _finish(base: Path, part: Path, plan: TexturePlan) -> Copies:
-    rows = [_copied(part, row) for row in _changed(plan)]
+    rows = [_copied(part, row) for row in plan.changed]
     document = {
         "format": FORMAT, "kind": KIND, "before_bytes": plan.before_bytes, "after_bytes": plan.after_bytes,
         "maps": [asdict(row) for row in rows],
