@@ -9,7 +9,7 @@ PYTHON ?= python3.11
 WEB_SOURCES := $(shell find web/src web/public web/index.html web/*.ts web/*.json -type f 2>/dev/null)
 KERNELS := $(wildcard standins/*/*kernels.py)
 
-.PHONY: help setup demo dev test lint bench screenshots demo-data schema clean
+.PHONY: help setup demo dev test lint bench screenshots words demo-data schema clean
 
 help: ## list the targets
 	@grep -hE '^[a-z-]+:.*##' $(MAKEFILE_LIST) | sed -E 's/:[^#]*## /\t/' | expand -t 16
@@ -43,6 +43,7 @@ lint: .venv/installed web/node_modules/installed ## every check that runs nothin
 	cd web && npx openapi-typescript ../server/openapi.json -o ../.venv/schema.d.ts >/dev/null
 	diff -q .venv/schema.d.ts web/src/api/schema.d.ts || (echo "web/src/api/schema.d.ts is stale: run make schema"; exit 1)
 	cd web && npm run --silent lint
+	python -m tests.words --check
 
 schema: .venv/installed web/node_modules/installed ## write the API schema and the types made from it
 	python manage.py spectacular --validate --fail-on-warn --format openapi-json --file server/openapi.json
@@ -53,6 +54,9 @@ bench: setup chromium ## measure speed and honesty of the bench, as ratios
 
 screenshots: setup chromium ## take docs/screenshots anew from the demo data
 	python demo/screenshots.py
+
+words: .venv/installed ## write docs/words.md anew, to be read aloud
+	python -m tests.words
 
 demo-data: setup ## render the demo data anew
 	MATCHEDPAIR_HOME=$$(mktemp -d) MATCHEDPAIR_MACHINE=lane-bench python demo/make_data.py

@@ -75,7 +75,8 @@ def _filled() -> Study:
         noise = math.sqrt(900.0 / option.settings["samples"])
         measures.append(Measure(
             option=option, name="noise", zone="whole", value=noise, low=noise * 0.98, high=noise * 1.02, unit="%",
-            method="twin", version=kind.version, details={"variance_error": 1e-5}, inputs=pictures, area=signature([]),
+            method="twin", version=kind.version, details={"total_error": [0.02, 0.02]}, inputs=pictures,
+            area=signature([]),
         ))  # fmt: skip
     Run.objects.bulk_create(runs, batch_size=500)
     Measure.objects.bulk_create(measures, batch_size=500)

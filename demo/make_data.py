@@ -26,6 +26,7 @@ from demo.searched_data import lagging, motion, searches, textures
 from demo.studies import ESTIMATE, SEDGE, TANSY, engines, factor, finish, run
 
 HERE = Path(__file__).parent
+LARGE: dict[str, Any] = {"width": 480, "height": 270}
 DATA = HERE / "data"
 
 
@@ -36,15 +37,17 @@ def main() -> None:
     call_command("migrate", verbosity=0)
     looks()
     zones()
-    first = studies()
-    references(first["long"])
+    references(without_noise())
     panorama()
     renders_from_elsewhere()
-    decisions()
+    together()
+    plans()
     motion()
+    lagging()
     searches()
     textures()
-    lagging()
+    decisions()
+    studies()
     write()
     os._exit(0)
 
@@ -87,61 +90,81 @@ def zones() -> None:
         add_zone(scene, view, {"name": name, "kind": kind, "shape": shape, "points": points})
 
 
-def studies() -> dict[str, Any]:
-    """All studies in turn; the pair of two engines is made twice, before and after bringing brightness together."""
+def without_noise() -> Any:
+    """Long renders with a twin each of the places that engines are judged at, as their references."""
+    from server.references.actions import from_option
+
+    study = run(
+        "What do the stall and the corner look like without noise?", kind="range", scene="cloth-corner",
+        settings={"samples": 256} | ESTIMATE, factors=[factor("scene", "marble-stall")],
+    )  # fmt: skip
+    for option in study.options.order_by("number"):
+        from_option(option, "256 samples of Alder")
+    return study
+
+
+def together() -> None:
+    """Bring the brightness of Alder and Tansy together, by a pair that shows both."""
     from django.shortcuts import get_object_or_404
 
-    from server.catalogue.models import EffectEvidence, Zone
+    from server.catalogue.models import Zone
     from server.findings.brightness import bring_together
     from server.findings.pairs import pair_findings, with_all
     from server.studies.models import Pair
 
-    made = {
-        "picking": run(
-            "Is picking lights by estimate worth its time at the counter?", width=480, height=270,
-            settings={"samples": 48, "indirect_clamp": 4.0}, factors=[factor("light_picking", "estimate")],
-        ),
-        "clamp": run(
-            "What does a clamp on indirect light take away in the deep shelf?", view="shelf",
-            settings={"samples": 48} | ESTIMATE, factors=[factor("indirect_clamp", 2.0)],
-        ),
-        "version": run(
-            "Did Alder 2 change anything in the mist?", asked="version", kind="versions", scene="mist-lane",
-            view="lane", settings={"samples": 24} | ESTIMATE, build="1", factors=[factor("version", "2")],
-        ),
-        "switches": run(
-            "What does focused light cost in the basin?", scene="cloth-corner", view="basin", engine="sorrel",
-            settings={"samples": 24, "photons": 400000}, factors=[factor("focused_light", True)],
-            passes=["focused", "depth"],
-        ),
-        "roughness": run(
-            "How much noise does a rougher basin bring?", scene="cloth-corner", view="basin",
-            settings={"samples": 32} | ESTIMATE, factors=[factor("quantity:basin_roughness", 0.3)],
-        ),
-        "apart": run(
-            "How far apart are Alder and Tansy in brightness?", scene="cloth-corner",
-            settings={"samples": 32} | ESTIMATE, factors=[TANSY],
-        ),
-    }  # fmt: skip
-    pair = with_all(Pair.objects.filter(study=made["apart"])).get()
+    study = run(
+        "How far apart are Alder and Tansy in brightness?", scene="cloth-corner", settings={"samples": 32} | ESTIMATE,
+        factors=[TANSY],
+    )  # fmt: skip
+    pair = with_all(Pair.objects.filter(study=study)).get()
     factor_, _ = bring_together(pair_findings(pair), get_object_or_404(Zone, name="Back wall"))
     print(f"Tansy's light times {factor_.factor:.4f}", flush=True)
-    made["together"] = run(
-        "Which is cleaner in the cloth corner, Alder or Tansy?", scene="cloth-corner",
-        settings={"samples": 32} | ESTIMATE, factors=[TANSY],
+
+
+def studies() -> None:
+    """The studies that answer one question each, the one that shows best what all of this is for last."""
+    from server.catalogue.models import EffectEvidence
+    from server.studies.models import Pair
+
+    run(
+        "Did Alder 2 change anything in the mist?", asked="version", kind="versions", scene="mist-lane", view="lane",
+        settings={"samples": 24} | ESTIMATE, build="1", factors=[factor("version", "2")], repeats=3,
     )  # fmt: skip
-    made["long"] = run(
-        "Is 256 samples enough to judge the cloth corner by?", scene="cloth-corner",
-        settings={"samples": 128} | ESTIMATE, factors=[factor("samples", 256)],
+    run(
+        "How many bounces does the glass cabinet need?", asked="bounces", kind="range", scene="glass-cabinet",
+        view="cabinet", settings={"samples": 24, "bounces": 16} | ESTIMATE, factors=[factor("bounces", 2, 4, 8, 12)],
+        repeats=3,
     )  # fmt: skip
-    made |= plans()
-    judgements()
+    run(
+        "Do clamp and light picking help each other in the stall?", kind="table", settings={"samples": 24},
+        factors=[factor("light_picking", "estimate"), factor("indirect_clamp", 4.0)], repeats=3,
+    )  # fmt: skip
+    focused = run(
+        "Is focused light worth its time in the basin?", asked="feature", scene="cloth-corner", view="basin",
+        engine="sorrel", settings={"samples": 48, "photons": 1000000}, repeats=3,
+        factors=[factor("focused_light", True)], passes=["focused", "depth"],
+    )  # fmt: skip
     EffectEvidence.objects.create(
         engine="sorrel", effect="focused-by-metal", version="0.9", shown_by="pair",
-        number=Pair.objects.get(study=made["switches"]).pk,
-        note="Bright curves inside the basin with it, none without.",
+        number=Pair.objects.get(study=focused).pk, note="Bright curves inside the basin with it, none without.",
     )  # fmt: skip
-    return made
+    run(
+        "Is picking lights by estimate worth its time at the counter?", asked="feature", **LARGE,
+        settings={"samples": 48, "indirect_clamp": 4.0}, factors=[factor("light_picking", "estimate")], repeats=3,
+    )  # fmt: skip
+    run(
+        "How many samples are enough for the stall?", asked="samples", kind="ladder", **LARGE,
+        settings={"samples": 16} | ESTIMATE, factors=[factor("samples", 4, 8, 32, 64)],
+    )  # fmt: skip
+    run(
+        "Which engine for the stall and the corner?", asked="engine", kind="engines-scenes", match_on="noise",
+        scene="cloth-corner", settings={"samples": 48} | ESTIMATE, factors=[
+            engines({"value": "tansy", "settings": {"gather_rays": 256, "direct_samples": 32}},
+                    {"value": "sorrel", "settings": {"samples": 48, "focused_light": True}}, SEDGE),
+            factor("scene", "marble-stall"),
+        ],
+    )  # fmt: skip
+    judgements()
 
 
 def judgements() -> None:
@@ -150,10 +173,18 @@ def judgements() -> None:
     from server.findings.pairs import with_all
     from server.studies.models import Pair
 
-    def pair_of(question: str) -> Any:
-        return with_all(Pair.objects.filter(study__question__startswith=question)).get()
+    def pair_of(question: str, **more: Any) -> Any:
+        return with_all(Pair.objects.filter(study__question__startswith=question, **more)).get()
 
-    picking, corner = pair_of("Is picking lights"), pair_of("Which is cleaner in the cloth corner")
+    picking, corner = (
+        pair_of("Is picking lights"),
+        pair_of("Which engine for", trial__engine="tansy", trial__setup__scene__name="cloth-corner"),
+    )
+    for question, chosen, author, reasons in (
+        ("Is focused light worth", "trial", "Rosa, Kettle Lane", "Without it the basin has no light to look at."),
+        ("Did Alder 2", "neither", "Ben, Kettle Lane", "I cannot tell them apart. We stay on the new one."),
+    ):  # fmt: skip
+        give_verdict(pair_of(question), chosen=chosen, author=author, reasons=reasons)
     give_verdict(
         picking, chosen="trial", author="Rosa, Kettle Lane",
         reasons="Cleaner on the posts and around the bulbs. The tray keeps its sparkle in both.",
@@ -161,8 +192,8 @@ def judgements() -> None:
         less_than_fair="One view of one scene, and the one with the most bulbs.",
     )  # fmt: skip
     for x, y, note in (
-        (0.735, 0.7, "Bright specks under the bowl: Alder finds these paths by luck, Tansy not at all."),
-        (0.9, 0.2, "The wall is smooth in the trial; look for slow patches."),
+        (0.86, 0.68, "Bright specks under the bowl: Alder finds these paths by luck, Tansy not at all."),
+        (0.8, 0.2, "The wall is smooth in the trial; look for slow patches."),
     ):
         put_pin(corner, x=x, y=y, note=note, author="Rosa, Kettle Lane")
     blind_rounds(corner, "same", "Ben, Kettle Lane", wrong=(5, 11))
@@ -187,47 +218,19 @@ def blind_rounds(pair: Any, kind: str, author: str, wrong: tuple[int, ...]) -> N
         test.refresh_from_db()
 
 
-def plans() -> dict[str, Any]:
-    """One study of each further kind of plan, all small."""
-    small: dict[str, Any] = {"width": 192, "height": 108}
-    return {
-        "budget": run(
-            "What can each engine do with three seconds in the cloth corner?", kind="range", match_on="time",
-            scene="cloth-corner", settings={"samples": 65536, "time_budget": 3.0} | ESTIMATE, **small,
-            factors=[engines({"value": "sorrel", "settings": {"samples": 65536, "time_budget": 3.0}}, SEDGE)],
-        ),
-        "pass": run(
-            "Which engine should make the ambient occlusion of the cabinet?", asked="pass", kind="range",
-            match_on="time", scene="glass-cabinet", view="cabinet", settings={"samples": 16}, passes=["occlusion"],
-            **small, factors=[engines({"value": "tansy", "settings": {}}, SEDGE)],
-        ),
-        "same time": run(
-            "More pixels or more samples at the counter?", asked="pixels", kind="same-time", match_on="time",
-            settings={"samples": 16} | ESTIMATE, **small,
-            factors=[factor("size", "96x54", "272x153"), factor("samples", 64, 8)],
-        ),
-        "table": run(
-            "Do clamp and light picking help each other in the stall?", kind="table", settings={"samples": 16},
-            **small, factors=[factor("light_picking", "estimate"), factor("indirect_clamp", 1.0, 4.0)],
-        ),
-        "bounces": run(
-            "How many bounces does the glass cabinet need?", asked="bounces", kind="range", scene="glass-cabinet",
-            view="cabinet", settings={"samples": 16, "bounces": 16} | ESTIMATE, **small,
-            factors=[factor("bounces", 2, 4, 8, 12)],
-        ),
-        "engines": run(
-            "Which engine for the stall and the lane?", asked="engine", kind="engines-scenes", match_on="noise",
-            settings={"samples": 16}, **small, factors=[
-                engines({"value": "alder", "settings": {"samples": 32, "light_picking": "estimate"}},
-                        {"value": "tansy", "settings": {}}, SEDGE),
-                factor("scene", "mist-lane", "cloth-corner"),
-            ],
-        ),
-        "ladder": run(
-            "How many samples are enough for the stall?", asked="samples", kind="ladder", width=320, height=180,
-            settings={"samples": 16} | ESTIMATE, factors=[factor("samples", 4, 8, 32, 64, 128)], repeats=3,
-        ),
-    }  # fmt: skip
+def plans() -> None:
+    """One study of each further kind of plan, small."""
+    small: dict[str, Any] = {"width": 240, "height": 135}
+    run(
+        "Which engine should make the ambient occlusion of the cabinet?", asked="pass", kind="range",
+        match_on="time", scene="glass-cabinet", view="cabinet", settings={"samples": 16}, passes=["occlusion"],
+        **small, factors=[engines({"value": "tansy", "settings": {}}, SEDGE)],
+    )  # fmt: skip
+    run(
+        "More pixels or more samples at the counter?", asked="pixels", kind="same-time", match_on="time",
+        settings={"samples": 32} | ESTIMATE, **small,
+        factors=[factor("size", "120x68", "480x270"), factor("samples", 128, 8)],
+    )  # fmt: skip
 
 
 def decisions() -> None:
@@ -239,11 +242,11 @@ def decisions() -> None:
 
     study = run(
         "What should the night shots of Lantern Street be rendered with?", asked="engine", kind="table",
-        match_on="noise", scene="cloth-corner", settings={"samples": 32}, width=240, height=135,
+        match_on="noise", scene="cloth-corner", settings={"samples": 32},
         factors=[
             engines({"value": "alder", "settings": {"samples": 32, "light_picking": "estimate"}},
                     {"value": "tansy", "settings": {"gather_rays": 32, "direct_samples": 16}}),
-            factor("quality", 8, 16, 64), factor("scene", "mist-lane"),
+            factor("quality", 8, 16), factor("scene", "marble-stall"),
         ],
     )  # fmt: skip
     control = study.options.get(number=0)
@@ -273,14 +276,13 @@ def decisions() -> None:
 
 
 def references(study: Any) -> None:
-    """The long render with its twin, a made-up photograph of the same corner, and the test ball in closed form."""
+    """A made-up photograph of the corner from its long render, and the test ball in closed form."""
     from demo.lantern_street.grey_ball import true_picture
-    from server.references.actions import from_option, from_upload, lay_over_render
+    from server.references.actions import from_upload, lay_over_render
     from server.runs.models import Run
     from server.store.pixels import stored_picture
 
-    option = study.options.get(side="trial")
-    from_option(option, "256 samples of Alder")
+    option = study.options.get(control=None)
     long = stored_picture(Run.objects.get(option=option, seed=1, warm_up=False).picture).pixels
     photograph = from_upload(
         uploaded("cloth-corner-photograph.jpg", photographed(long)),

@@ -82,13 +82,14 @@ def take_studies(page: Page, base: str) -> None:
     page.get_by_text("Runner ready").wait_for(timeout=20_000)
     page.wait_for_selector("[data-study] img")
     take(page, "studies")
-    page.get_by_role("link", name="Which is cleaner in the cloth corner").click()
+    page.get_by_role("link", name="Which engine for the stall and the corner").click()
     page.wait_for_selector("tr[data-run] img")
     take(page, "study")
     page.get_by_role("link", name="Measures").click()
     page.wait_for_selector("[data-part=measures]")
     take(page, "measures")
-    page.go_back()
+    page.goto(base)
+    page.get_by_role("link", name="Is picking lights by estimate").click()
     page.get_by_role("link", name="Look at the pair").click()
     settled(page)
     for _ in range(2):
@@ -130,14 +131,14 @@ def take_motion(page: Page, base: str) -> None:
     page.locator("section[data-search]").nth(1).evaluate("section => section.scrollIntoView()")
     take(page, "search")
     page.goto(f"{base}/textures")
-    page.wait_for_selector("[data-copies] table")
+    page.wait_for_selector("h1")
     take(page, "textures")
 
 
 def take_judging(page: Page, base: str) -> None:
     """Blind rounds of the pair that is open, a contact sheet, and several pictures together."""
-    page.get_by_text("Begin rounds without names or figures").click()
-    page.get_by_role("checkbox", name="Striped bolts").check()
+    page.get_by_text("Start a blind test").click()
+    page.get_by_role("checkbox", name="Deep shelf").check()
     page.get_by_role("checkbox", name="the whole picture").uncheck()
     page.locator("[data-part=blind]").get_by_label("Name").fill("Rosa")
     page.get_by_role("button", name="Begin").click()

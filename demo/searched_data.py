@@ -20,11 +20,11 @@ def motion() -> None:
     )  # fmt: skip
     long = run(
         "What do the frames of the shutter wall look like without noise?", kind="range", scene="shutter-wall",
-        view="street", settings={"samples": 64} | ESTIMATE, width=192, height=108,
+        view="street", settings={"samples": 48} | ESTIMATE, width=192, height=108,
         factors=[factor("frame", *range(2, 17))],
     )  # fmt: skip
     for frame in sequences_of(long)[0].frames:
-        from_option(frame.facts.option, "64 samples of Alder")
+        from_option(frame.facts.option, "48 samples of Alder")
 
 
 def lagging() -> None:
@@ -56,7 +56,7 @@ def searches() -> None:
     ]  # fmt: skip
     most = Thresholds(0.15, 4.0, 30.0, 25.0)
     for asked in (
-        Asked(most, scale=0.5, frames=(1, 6, 11, 16), most_renders=80),
+        Asked(most, scale=0.5, frames=(1, 11), most_renders=48),
         Asked(most, scale=0.5, way="explore", most_renders=16),
     ):
         row = begin(base, ladders, asked)

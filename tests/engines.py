@@ -85,6 +85,17 @@ BODIES = {
         block[::4096] = b"x" * len(block[::4096])
         draw(a.width, a.height)
     """,
+    "unflushed": """
+        print("ready now")
+        time.sleep(0.6)
+        draw(a.width, a.height)
+    """,
+    "late": """
+        draw(a.width, a.height)
+        time.sleep(2.5)
+        print("ready now")
+        os._exit(sys.stdout.flush() or 0)
+    """,
     "crashes": "os.kill(os.getpid(), signal.SIGSEGV)",
 }
 

@@ -96,7 +96,7 @@ def cloth_corner() -> dict[str, Any]:
                 "sets": [{"material": "polished", "key": "roughness"}],
             },
         },
-        "sky": {"horizon": [0.25, 0.24, 0.32], "zenith": [0.09, 0.13, 0.28]},
+        "sky": {"horizon": [0.5, 0.46, 0.56], "zenith": [0.18, 0.26, 0.52]},
         "materials": {
             "paving": matte([0.24, 0.22, 0.2], {"kind": "checks", "width": 0.4, "second": [0.2, 0.19, 0.18]}),
             "lime": matte([0.72, 0.7, 0.64]),

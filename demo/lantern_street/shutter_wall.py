@@ -85,7 +85,7 @@ def shutter_wall() -> dict[str, Any]:
                 "sets": [{"group": "carried", "key": "radius"}],
             },
         },
-        "sky": {"horizon": [0.16, 0.16, 0.22], "zenith": [0.06, 0.09, 0.2]},
+        "sky": {"horizon": [0.42, 0.4, 0.5], "zenith": [0.16, 0.23, 0.46]},
         "textures": {
             name: {"file": f"{FOLDER}/{name}.png"}
             for name in (

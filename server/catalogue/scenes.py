@@ -42,6 +42,16 @@ def stresses_now() -> tuple[tuple[Stress, ...], list[str]]:
     return read_stresses(settings.SCENES)
 
 
+def stresses_by_scene() -> dict[str, dict[str, str]]:
+    """By scene, the titles of what it stresses by name. Reads the folder of scenes once."""
+    stresses, _ = stresses_now()
+    titles = {stress.name: stress.title for stress in stresses}
+    return {
+        scene.name: {each: titles.get(each, each.replace("-", " ")) for each in scene.stresses}
+        for scene in scenes_now(stresses)[0]
+    }
+
+
 def scene_named(name: str) -> Scene:
     """Raises `InputError` listing the scenes there are."""
     scenes, _ = read_scenes(settings.SCENES)

@@ -155,7 +155,7 @@ def zones(request: Request, name: str) -> Response:
 @extend_schema(methods=["DELETE"], request=None, responses={204: None})
 @api_view(["PATCH", "DELETE"])
 def zone(request: Request, pk: int) -> Response:
-    """Move, resize, rename a zone, or take it away; that can be undone."""
+    """Move, resize, rename a zone, or remove it; that can be undone."""
     row = get_object_or_404(Zone, pk=pk, removed_at=None)
     if request.method == "DELETE":
         remove_zone(row)

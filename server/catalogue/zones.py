@@ -56,7 +56,7 @@ def copy_zone(zone: Zone, view: str) -> Zone:
 
 
 def remove_zone(zone: Zone) -> None:
-    """Take a zone away; it can be put back."""
+    """Remove a zone; it can be put back."""
     Zone.objects.filter(pk=zone.pk).update(removed_at=timezone.now(), changed_at=timezone.now())
 
 

@@ -70,7 +70,7 @@ def uses(request: Request, pk: int) -> Response:
 @extend_schema(methods=["DELETE"], request=None, responses=DecisionSerializer)
 @api_view(["PATCH", "DELETE"])
 def use(request: Request, pk: int, name: str) -> Response:
-    """Change a use's limits, its weight, or choose by hand; or take it away (it can be put back)."""
+    """Change a use's limits, its weight, or choose by hand; or remove it (it can be put back)."""
     study = get_object_or_404(Study, pk=pk)
     if request.method == "DELETE":
         using.remove_use(study, name, on=True)

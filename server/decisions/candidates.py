@@ -9,7 +9,7 @@ from statistics import median
 
 from matchedpair.choose import Candidate, FrameTime
 from matchedpair.errors import InputError
-from matchedpair.measures.cost import median_interval, time_basis
+from matchedpair.measures.cost import time_basis, times_interval
 from matchedpair.measures.figure import Figure
 from matchedpair.measures.zones import WHOLE
 
@@ -29,7 +29,7 @@ AGAINST = {"reference": "against the reference", "control": "against the control
 
 @dataclass(frozen=True)
 class OfStudy:
-    """A way of rendering with its knob: the options that it is at each place, and what is known of it.
+    """An option with its knob: the options that it is at each place, and what is known of it.
 
     `name` is told apart from all others of the study.
     """
@@ -116,12 +116,15 @@ def _over_places(title: str, figures: dict[str, dict[str, tuple[Figure, str]]], 
 def _figures(
     own: OptionFacts, references: References, looks: dict[int, tuple[Figure, Figure]], basis: str
 ) -> dict[str, tuple[Figure, str]]:
-    """By limit its figure, and the zone or what it is held against."""
+    """By limit its figure, and the zone or what it is compared with."""
     found: dict[str, tuple[Figure, str]] = {}
     times = [t for run in own.runs if (t := run.times()) is not None]
     whole, _ = render_seconds(times, basis)
     if whole and min(whole) > 0.0:
-        found["seconds"] = (Figure(median(whole), "s", median_interval(whole), basis, 1), "")
+        found["seconds"] = (
+            Figure(median(whole), "s", times_interval(whole, times), basis, 1),
+            "",
+        )
     memory = [run.peak_memory_bytes for run in own.runs if run.peak_memory_bytes is not None]
     if memory:
         found["memory"] = (Figure(max(memory) / 1e6, "MB", None, "peak", 1), "")
@@ -156,7 +159,7 @@ def _frame_time(own: OptionFacts, basis: str) -> FrameTime | None:
         return None
     before = median(ready) if len(ready) == len(whole) else 0.0
     rendering = max(median(whole) - before, 1e-6)
-    return FrameTime(rendering, before, median_interval(whole))
+    return FrameTime(rendering, before, times_interval(whole, times))
 
 
 def _looks(study: Study) -> dict[int, tuple[Figure, Figure]]:

@@ -10,7 +10,6 @@ from django.utils import timezone
 from matchedpair.choose import Recipe, RecipeUse, read_recipe, recipe_of, settings_for
 from matchedpair.choose.recipe import document
 from matchedpair.errors import InputError
-from matchedpair.measures.cost import QUIET
 
 from server.catalogue.engines import engine_named
 from server.decisions.deciding import Decided, DecidedUse, decided
@@ -160,7 +159,7 @@ def _evidence(study: Study, row: DecidedUse) -> list[dict[str, Any]]:
     rows += [
         {
             "what": f"picture: {place}, seed {run.seed}", "picture": run.picture,
-            "machine": run.machine_name, "quiet": (t.quietness >= QUIET) if (t := run.times()) else None,
+            "machine": run.machine_name, "quiet": t.quiet if (t := run.times()) else None,
         }
         for place, facts in row.chosen.options.items() for run in facts.runs[:2]
     ]  # fmt: skip

@@ -61,7 +61,7 @@ def add_use(study: Study, title: str, values: dict[str, Any]) -> StudyUse:
 
 
 def remove_use(study: Study, name: str, *, on: bool) -> None:
-    """Take a use away, or put it back. Raises `InputError`."""
+    """Remove a use, or put it back. Raises `InputError`."""
     row = study.uses.filter(name=name).first() or next((row for row in uses_of(study) if row.name == name), None)
     if row is None:
         raise InputError(f"there is no use {name!r} in this study")

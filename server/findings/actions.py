@@ -55,7 +55,7 @@ def change_pin(pin: Pin, *, note: str) -> None:
 
 
 def remove_pin(pin: Pin, on: bool) -> None:
-    """Take a pin away, or put it back."""
+    """Remove a pin, or put it back."""
     Pin.objects.filter(pk=pin.pk).update(removed_at=timezone.now() if on else None)
 
 

@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+import json
+
 from django.http import HttpResponse
 from django.shortcuts import get_object_or_404
 from django.utils.text import slugify
 from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import OpenApiParameter, extend_schema
+from matchedpair.answers import facts_as_values
 from matchedpair.measures.zones import WHOLE
 from rest_framework import status
 from rest_framework.decorators import api_view
@@ -15,6 +18,7 @@ from rest_framework.response import Response
 
 from server.catalogue.engines_api import BrightnessSerializer
 from server.catalogue.models import Zone
+from server.findings.answer_serializers import answer_row
 from server.findings.brightness import bring_together
 from server.findings.disk import disk_use, let_go
 from server.findings.export import pair_csv, pair_json, pair_zip
@@ -38,6 +42,7 @@ from server.findings.serializers import (
     pair_row,
     ratio_row,
 )
+from server.findings.settling import settle
 from server.findings.studies import study_findings
 from server.runs.api import CountSerializer
 from server.studies.models import Option, Pair, Study
@@ -63,12 +68,29 @@ def study_says(request: Request, pk: int) -> Response:
     found = study_findings(study)
     body = {
         "sentence": found.sentence,
+        "answer": answer_row(found.answer),
         "match_sheet": sheet_row(found.sheet) if found.sheet else None,
         "pairs": [_summary(row) for row in found.pairs],
         "verdicts": Verdict.objects.filter(pair__study=study, withdrawn_at=None),
         "disk": disk_use(study),
     }
     return Response(StudyFindingsSerializer(body).data)
+
+
+@extend_schema(request=None, responses={201: CountSerializer})
+@api_view(["POST"])
+def settle_study(request: Request, pk: int) -> Response:
+    """Queue the renders that would settle the answer: more seeds, or the plan itself."""
+    return Response({"runs": settle(get_object_or_404(Study, pk=pk))}, status=status.HTTP_201_CREATED)
+
+
+@extend_schema(responses={(200, "application/json"): OpenApiTypes.OBJECT})
+@api_view(["GET"])
+def export_facts(request: Request, pk: int) -> HttpResponse:
+    """The figures that the answer rests on, as ``matchedpair answer`` reads them."""
+    study = get_object_or_404(Study, pk=pk)
+    contents = json.dumps(facts_as_values(study_findings(study).facts), indent=1, ensure_ascii=False).encode()
+    return _file(contents, "application/json", f"study-{pk}-{slugify(study.question)[:50].strip('-') or 'study'}.json")
 
 
 @extend_schema(request=LetGoSerializer, responses=CountSerializer)
@@ -189,7 +211,8 @@ def _summary(findings: PairFindings) -> dict[str, object]:
     pair = findings.pair
     return {
         "pair": pair.pk, "control": pair.control_id, "trial": pair.trial_id, "subject": pair.subject,
-        "noise_ratio": ratio_row(findings.noise_ratio), "time_ratio": ratio_row(findings.time_ratio),
+        "noise_ratio": ratio_row(findings.noise_ratio), "visible_noise_ratio": ratio_row(findings.visible_ratio),
+        "time_ratio": ratio_row(findings.time_ratio),
         "refused": findings.refused, "fair": findings.sheet.fair, "matched": matched_row(findings),
         "ready": bool(findings.control.runs and findings.trial.runs),
     }  # fmt: skip

@@ -31,6 +31,7 @@ from server.findings.export import (
     VERDICT_FIELDS,
     picture_name,
 )
+from server.findings.measuring import unpacked
 from server.findings.models import BlindRound, BlindTest, Comparison, Measure, Pin, Verdict
 from server.runs.models import Run
 from server.store.files import keep
@@ -94,8 +95,9 @@ def _load(bundle: zipfile.ZipFile) -> Study:
         _run(bundle, study, options[row["side"]], row)
     for side, row in document["options"].items():
         for figure in row["measures"]:
+            unpacked(figure.get("places", ""))  # what cannot be read is refused here, not on the screen
             if figure["name"] in KIND_OF and not KIND_OF[figure["name"]].by_reference:  # its reference is not here
-                Measure.objects.create(option=options[side], **{key: figure[key] for key in MEASURE_FIELDS})
+                Measure.objects.create(option=options[side], **{key: figure.get(key, "") for key in MEASURE_FIELDS})
     for row in document["comparisons"]:
         Comparison.objects.create(pair=pair, **{key: row[key] for key in COMPARISON_FIELDS})
     _judged(pair, document)

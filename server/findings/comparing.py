@@ -77,7 +77,7 @@ def _compare(pair: Pair, zones: ZonesByView) -> int:
 
 
 def _nothing_compared(reason: str) -> dict[str, object]:
-    names = ("noise_ratio", "difference", "look", "visible")
+    names = ("difference", "look", "visible")
     unlike = reason if reason == OTHER_SIZE else ""
     return {
         "shift_pixels": None, "noise_refused": unlike, "difference": None, "look": None, "visible": None,
@@ -86,7 +86,7 @@ def _nothing_compared(reason: str) -> dict[str, object]:
 
 
 def _compared(measures: PairMeasures, mask: Mask) -> dict[str, object]:
-    zone = measures.zone(mask)
+    zone = measures.zone(mask, ratios=False)
     unlike = "" if measures.identical else measures.alignment.shifted or measures.alignment.filtered
     return {
         "shift_pixels": 0.0 if measures.identical else measures.alignment.shift_pixels,
@@ -94,5 +94,5 @@ def _compared(measures: PairMeasures, mask: Mask) -> dict[str, object]:
         "difference": difference_row(zone.difference),
         "look": look_row(zone.look),
         "visible": visible_row(zone.visible),
-        "refused": {name: reason for name, reason in zone.refused.items() if name != "noise_ratio"},
+        "refused": zone.refused,
     }

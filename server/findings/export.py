@@ -7,6 +7,7 @@ import io
 import json
 import zipfile
 from collections.abc import Iterable, Sequence
+from dataclasses import asdict
 from typing import Any
 
 from django.utils.text import slugify
@@ -51,6 +52,7 @@ STUDY_FIELDS = (
 )  # fmt: skip
 MEASURE_FIELDS = (
     "name", "zone", "value", "unit", "low", "high", "method", "version", "details", "refused", "inputs", "area",
+    "places",
 )  # fmt: skip
 
 VERDICT_FIELDS = ("chosen", "reasons", "marks", "less_than_fair", "author", "finding", "inputs")
@@ -80,7 +82,12 @@ def pair_json(findings: PairFindings) -> bytes:
         "sentence": findings.sentence,
         "match_sheet": sheet_row(findings.sheet),
         "options": {CONTROL: option_row(findings.control.option), TRIAL: option_row(findings.trial.option)},
-        "ratios": {"noise": _ratio(findings.noise_ratio), "time": _ratio(findings.time_ratio)},
+        "ratios": {
+            "noise": _ratio(findings.noise_ratio),
+            "total_noise": _ratio(findings.total_ratio),
+            "visible_noise": _ratio(findings.visible_ratio),
+            "time": _ratio(findings.time_ratio),
+        },
         "refused": findings.refused,
         "comparisons": [
             {key: getattr(row, key) for key in COMPARISON_FIELDS} for row in pair.comparisons.order_by("zone")
@@ -205,7 +212,7 @@ def _cell(value: Any) -> Any:
 
 
 def _ratio(ratio: Ratio | None) -> dict[str, Any] | None:
-    return vars(ratio) if ratio else None
+    return asdict(ratio) if ratio else None
 
 
 def plain_cell(cell: Any) -> Any:

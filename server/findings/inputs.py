@@ -16,6 +16,7 @@ from matchedpair.measures.render import RenderMeasures, Viewing
 from matchedpair.measures.zones import WHOLE
 from matchedpair.pictures.picture import Floats, Mask
 from matchedpair.trials import denoisers_on
+from matchedpair.trials.until_sure import MOST_SEEDS
 
 from server.findings.judging import reference_pictures
 from server.findings.models import Comparison, Measure
@@ -25,7 +26,8 @@ from server.store.pixels import stored_picture
 from server.studies.models import Option, Pair, Setup
 
 ENCODED = "the pictures are display-encoded; state their view transform to measure them"
-MOST_SEEDS = 4  # pictures held at once; more seeds sharpen noise little and cost memory
+MOST_PIXELS = 80_000_000  # of all pictures of an option held at once, four at least
+LEAST_SEEDS = 4
 ZonesByView = dict[tuple[str, str], list[Area]]
 Made = TypeVar("Made")
 log = logging.getLogger("server.measuring")
@@ -121,12 +123,14 @@ def _pixels(setup: Setup, runs: Sequence[Run], areas: list[Area]) -> tuple[list[
     """Pictures of an option's first seeds, and where they count. Raises `RefusedError` or `PictureError`."""
     if any(run.encoding == DISPLAY for run in runs):
         raise RefusedError("noise", ENCODED)
-    pictures = [stored_picture(run.picture) for run in runs[:MOST_SEEDS] if run.picture]
+    described = setup.description()
+    width, height = described.picture_size
+    seeds = max(LEAST_SEEDS, min(MOST_SEEDS, MOST_PIXELS // max(width * height, 1)))
+    pictures = [stored_picture(run.picture) for run in runs[:seeds] if run.picture]
     if not pictures:
         raise RefusedError("noise", "there is no finished render")
     if len({picture.size for picture in pictures}) > 1:
         raise RefusedError("noise", "the pictures differ in size")
-    described = setup.description()
     left_out = [area for area in areas if area.kind == LEAVE_OUT]
     valid = np.logical_and.reduce([picture.valid for picture in pictures])
     valid = measured_mask(left_out, (described.width, described.height), described.crop, valid)

@@ -78,7 +78,7 @@ class LayerSerializer(serializers.Serializer):
     title = serializers.CharField()
     unit = serializers.CharField()
     about = serializers.CharField()
-    scale = serializers.ChoiceField(choices=["even", "signed", "spots"])
+    scale = serializers.ChoiceField(choices=["even", "signed", "spots", "ratio"])
     state = serializers.ChoiceField(choices=LayerState.choices)
     picture = serializers.CharField()
     low = serializers.FloatField(allow_null=True)
@@ -93,7 +93,7 @@ class LayerKindSerializer(serializers.Serializer):
     title = serializers.CharField()
     unit = serializers.CharField()
     of = serializers.ChoiceField(choices=["render", "pair"])
-    scale = serializers.ChoiceField(choices=["even", "signed", "spots"])
+    scale = serializers.ChoiceField(choices=["even", "signed", "spots", "ratio"])
     about = serializers.CharField()
 
 

@@ -8,24 +8,23 @@ from dataclasses import asdict, dataclass
 from typing import Any
 
 from django.db.models import Prefetch
-from matchedpair.errors import InputError
+from matchedpair.errors import InputError, RefusedError
 from matchedpair.measures.figure import Figure
 from matchedpair.measures.kinds import KIND_OF, KINDS
-from matchedpair.measures.noise import NoiseFigure, noise_ratio
 from matchedpair.measures.ranking import Ranked, rank
 from matchedpair.measures.zones import WHOLE
 
 from server.catalogue.zones import areas_by_view, signature
 from server.findings.inputs import areas_to_measure, counted_runs, is_current
 from server.findings.judging import References, place_of
-from server.findings.measuring import NOISE
+from server.findings.measuring import NOISE, ratio_of
 from server.findings.models import Comparison, Measure
 from server.references.models import Reference
 from server.runs.models import Run
 from server.studies.models import Option, Pair, Purpose, Study
 
 ALL = "all"
-NOISE_KINDS = ("noise", "noise_without_fireflies", "noise_seen")
+NOISE_KINDS = ("noise", "noise_worst", "noise_total", "noise_without_fireflies", "noise_seen")
 
 
 @dataclass(frozen=True)
@@ -92,7 +91,7 @@ def _cell(
         "value": row.value, "interval": None if row.low is None else [row.low, row.high], "method": row.method,
         "refused": row.refused, "out_of_date": not is_current(row, counted, area, reference), "standing": "",
         "why_not": "", "found": row.details.get("found"), "version": row.version,
-        "variance_error": row.details.get("variance_error"),
+        "stored": row,
     }  # fmt: skip
 
 
@@ -119,13 +118,12 @@ def _noise_test(group: Sequence[TableRow], name: str) -> Callable[[int, int], bo
     """Whether two options' noise is told apart, by the same ratio that their pair shows."""
 
     def told_apart(one: int, other: int) -> bool:
-        figures = [
-            NoiseFigure(
-                Figure(cell["value"], "%", _ends(cell), cell["method"], cell["version"]), 0.0, cell["variance_error"]
-            )
-            for cell in (group[one].cells[name], group[other].cells[name])
-        ]
-        return not noise_ratio(*figures).tie
+        rows = (group[number].cells[name]["stored"] for number in (one, other))
+        try:
+            ratio = ratio_of(*rows)
+        except RefusedError:
+            return False
+        return ratio is not None and not ratio.tie
 
     return told_apart
 
@@ -151,6 +149,6 @@ def pairs_by_option(study: Study) -> dict[int, int]:
 
 
 def _noise_refused(study: Study) -> dict[tuple[int, str], str]:
-    """By option and zone why its noise is not held against its control's."""
+    """By option and zone why its noise is not compared with its control's."""
     rows = Comparison.objects.filter(pair__study=study).exclude(noise_refused="")
     return {(trial, zone): why for trial, zone, why in rows.values_list("pair__trial", "zone", "noise_refused")}

@@ -2,16 +2,19 @@
 
 from __future__ import annotations
 
+from base64 import b64decode, b64encode
 from collections.abc import Sequence
+from dataclasses import replace
 
 from django.db import transaction
 from django.db.models import Prefetch, QuerySet
 from matchedpair.errors import RefusedError
-from matchedpair.measures import noise_ratio
 from matchedpair.measures.areas import Area
 from matchedpair.measures.figure import Figure, Ratio
 from matchedpair.measures.kinds import KIND_OF, KINDS, Measured, measured
-from matchedpair.measures.noise import NoiseFigure
+from matchedpair.measures.noise import NoiseFigure, noise_ratio, total_noise_ratio
+from matchedpair.measures.places import Places
+from matchedpair.measures.visible import VisibleNoise, visible_noise_ratio
 from matchedpair.measures.zones import WHOLE
 
 from server.catalogue.zones import areas_by_view, signature
@@ -32,7 +35,7 @@ from server.references.models import Reference
 from server.runs.models import Run
 from server.studies.models import Option, Purpose
 
-NOISE = "noise"
+NOISE, VISIBLE_NOISE = "noise", "visible_noise"
 OUTSIDE = "no pixel of the zone is in this picture"
 
 
@@ -65,9 +68,9 @@ def measure_outstanding(options: QuerySet[Option]) -> int:
     return done + compare_outstanding(touched, zones)
 
 
-def noise_of(option: Option, zone: str = WHOLE) -> Measure | None:
-    """The option's noise in a zone as it is stored, up to date or not."""
-    return next((row for row in option.measures.all() if row.name == NOISE and row.zone == zone), None)
+def noise_of(option: Option, zone: str = WHOLE, name: str = NOISE) -> Measure | None:
+    """The option's noise (or visible noise) in a zone as it is stored, up to date or not."""
+    return next((row for row in option.measures.all() if row.name == name and row.zone == zone), None)
 
 
 def figure_of(measure: Measure) -> Figure | None:
@@ -83,18 +86,48 @@ def noise_figure(measure: Measure) -> NoiseFigure | None:
     figure = figure_of(measure)
     if figure is None:
         return None
-    return NoiseFigure(figure, measure.details.get("top_share", 0.0), measure.details.get("variance_error"))
+    error = measure.details.get("total_error")
+    total = replace(figure, value=measure.details.get("total", figure.value))
+    top = measure.details.get("top_share") or 0.0
+    return NoiseFigure(figure, figure, total, tuple(error) if error else None, top, _places(measure))
 
 
-def ratio_of(control: Measure | None, trial: Measure | None) -> Ratio | None:
-    """Noise of the trial over the control's. Raises `RefusedError` with the reason when there is none to give."""
+def ratio_of(control: Measure | None, trial: Measure | None, *, total: bool = False) -> Ratio | None:
+    """Noise of the trial over the control's, place by place, or of all pixels.
+
+    Raises `RefusedError` with the reason when there is none to give.
+    """
     if control is None or trial is None:
         return None
     for row in (control, trial):
         if row.refused:
             raise RefusedError("noise_ratio", row.refused)
     first, second = noise_figure(control), noise_figure(trial)
-    return noise_ratio(first, second) if first and second else None
+    if first is None or second is None:
+        return None
+    return total_noise_ratio(first, second) if total else noise_ratio(first, second)
+
+
+def visible_ratio_of(control: Measure | None, trial: Measure | None) -> Ratio | None:
+    """Visible noise of the trial over the control's, place by place. Raises `RefusedError`."""
+    if control is None or trial is None:
+        return None
+    figures = []
+    for row in (control, trial):
+        figure = figure_of(row)
+        if figure is None:
+            raise RefusedError("visible_noise_ratio", row.refused)
+        figures.append(VisibleNoise(figure, figure, figure.value, _places(row)))
+    return visible_noise_ratio(*figures)
+
+
+def _places(measure: Measure) -> Places | None:
+    return unpacked(measure.places)
+
+
+def unpacked(places: str) -> Places | None:
+    """What each place reads, from a stored row; None for none. Raises `ValueError` for what is no such text."""
+    return Places.unpack(b64decode(places, validate=True)) if places else None
 
 
 def _waits(option: Option, counted: Sequence[Run]) -> bool:
@@ -143,5 +176,5 @@ def _row(option: Option, zone: str, area: str, measured: Measured, inputs: list[
     return Measure(
         option=option, name=measured.name, zone=zone, area=area, inputs=inputs, version=kind.version, unit=kind.unit,
         value=figure.value if figure else None, low=low, high=high, method=figure.method if figure else "",
-        details=measured.details, refused=measured.refused,
+        details=measured.details, refused=measured.refused, places=b64encode(measured.places).decode(),
     )  # fmt: skip

@@ -59,7 +59,7 @@ class OptionFacts:
             return None, ""
         basis = time_basis(times)
         rendering = [seconds for each in times if (seconds := each.render_seconds(basis)) is not None]
-        whole = [each.wall_seconds if basis == "wall" else each.cpu_seconds for each in times]
+        whole = [each.seconds(basis) for each in times]
         return median(rendering if len(rendering) == len(times) else whole), basis
 
     def noise(self, zone: str) -> Measure | None:
@@ -79,6 +79,7 @@ def all_facts(options: QuerySet[Option], zones: ZonesByView, names: Sequence[str
     """Gather what is known of many options, pilots left out, in their order; these measures are read with them."""
     rows = list(options.filter(purpose=Purpose.COUNTED).select_related("setup"))
     numbers = [option.pk for option in rows]
+    by_number = dict(zip(numbers, rows, strict=True))
     # rows are put together here and not by the database layer, which makes a scene and a study anew for every one
     scenes = SceneRevision.objects.in_bulk({option.setup.scene_id for option in rows})
     studies = Study.objects.defer("draft").in_bulk({option.study_id for option in rows})
@@ -90,7 +91,7 @@ def all_facts(options: QuerySet[Option], zones: ZonesByView, names: Sequence[str
         some = numbers[start : start + MOST_AT_ONCE]
         found = Run.objects.filter(option__in=some).order_by("seed", "position")
         for run in found.defer("log", "command", "machine"):
-            run.study = studies[run.study_id]
+            run.study, run.option = studies[run.study_id], by_number[run.option_id]
             runs[run.option_id].append(run)
         for row in Measure.objects.filter(option__in=some, name__in=names):
             measures[row.option_id][(row.name, row.zone)] = row

@@ -9,7 +9,7 @@ from typing import Any
 from django.db.models import Count, Max, Sum
 
 from server.findings.models import Verdict
-from server.findings.studies import findings_of
+from server.findings.studies import StudyFindings, findings_of
 from server.runs.models import ENDED_WARM_UP, Run, RunState
 from server.runs.progress import state_of
 from server.studies.models import Option, Purpose, Study
@@ -47,9 +47,15 @@ def overview_rows(studies: Sequence[Study]) -> list[dict[str, Any]]:
         rows.append({
             "id": pk, "question": study.question, "scene": f"{study.setup.scene.title}, {study.setup.view}",
             "state": state_of(states[pk], lacking=planned > begun.get(pk, 0)), "runs_done": finished.get(pk, 0),
-            "runs_planned": planned, "sentence": says.sentence, "pair": says.pairs[0].pair.pk if says.pairs else 0,
+            "runs_planned": planned, "sentence": says.sentence, "sure": says.answer.sure, "pair": _shown(says),
             "options": whole.get(pk, 0), "archived": study.archived_at is not None, "disk_bytes": disk.get(pk) or 0,
             "match_sheet": sheet_row(says.sheet) if says.sheet else None, "chosen": chosen[pk],
             "thumbnail": pictures.get(pk, ""), "created_at": study.created_at,
         })  # fmt: skip
     return rows
+
+
+def _shown(says: StudyFindings) -> int:
+    """The pair that shows the answer, else the first there is."""
+    shown = says.answer.shown.pair if says.answer.shown else 0
+    return shown or (says.pairs[0].pair.pk if says.pairs else 0)

@@ -8,11 +8,12 @@ from dataclasses import dataclass
 from typing import Any
 
 from django.db.models import Prefetch, QuerySet
+from matchedpair.answers import Matched, ZoneFact, pair_sentence, plain_look
 from matchedpair.errors import RefusedError
 from matchedpair.measures import Ratio, RunTimes, time_ratio
 from matchedpair.measures.areas import Area
 from matchedpair.measures.zones import WHOLE
-from matchedpair.trials import FIRST_SEED, Matched, MatchSheet, match_sheet, pair_finding
+from matchedpair.trials import FIRST_SEED, MatchSheet, match_sheet
 
 from server.catalogue.engines import pixel_settings
 from server.catalogue.zones import areas_by_view, signature
@@ -24,7 +25,8 @@ from server.findings.inputs import (
     counted_runs,
     is_current,
 )
-from server.findings.measuring import NOISE, noise_of, ratio_of
+from server.findings.look_facts import cell_facts, zone_fact
+from server.findings.measuring import NOISE, VISIBLE_NOISE, noise_of, ratio_of, visible_ratio_of
 from server.findings.models import Comparison, Measure
 from server.runs.models import BAD_STATES, Run
 from server.studies.models import Option, Pair, Study
@@ -38,6 +40,7 @@ class SideFigures:
     runs: list[Run]
     areas: dict[str, list[Area]]
     noise: Measure | None
+    visible_noise: Measure | None
     out_of_date: bool
     times: list[RunTimes]
 
@@ -50,6 +53,7 @@ class ZoneFigures:
     control: Measure | None
     trial: Measure | None
     ratio: Ratio | None
+    visible_ratio: Ratio | None
     refused: str
     comparison: Comparison | None
 
@@ -62,9 +66,12 @@ class PairFindings:
     control: SideFigures
     trial: SideFigures
     noise_ratio: Ratio | None
+    total_ratio: Ratio | None
+    visible_ratio: Ratio | None
     time_ratio: Ratio | None
     refused: dict[str, str]
     zones: list[ZoneFigures]
+    looks: tuple[ZoneFact, ...]
     sheet: MatchSheet
     sentence: str
     comparison: Comparison | None
@@ -84,6 +91,10 @@ def pair_findings(pair: Pair, zones: ZonesByView | None = None) -> PairFindings:
     refused: dict[str, str] = {}
     compared = _comparisons(pair, control, trial)
     noise = _refusing(refused, lambda: _noise_ratio(compared.get(WHOLE), control.noise, trial.noise))
+    total = None if noise is None else _refusing(refused, lambda: ratio_of(control.noise, trial.noise, total=True))
+    visible = _refusing(
+        refused, lambda: _visible_ratio(compared.get(WHOLE), control.visible_noise, trial.visible_noise)
+    )
     time = None
     if control.times and trial.times:
         time = _refusing(refused, lambda: time_ratio(control.times, trial.times))
@@ -91,34 +102,65 @@ def pair_findings(pair: Pair, zones: ZonesByView | None = None) -> PairFindings:
     repeats = min(len(control.runs), len(trial.runs))
     names = sorted(control.areas.keys() & trial.areas.keys() - {WHOLE})
     by_zone = [_zone(zone, control, trial, compared.get(zone)) for zone in names]
-    matched = _matched(pair, noise, time, by_zone)
-    sentence = _sentence(pair, noise, time, repeats, matched)
+    matched = _matched(pair, noise, time, visible, by_zone)
+    whole = compared.get(WHOLE)
+    looks = (
+        zone_fact(WHOLE, noise, visible, whole),
+        *(zone_fact(row.zone, row.ratio, row.visible_ratio, row.comparison) for row in by_zone),
+    )
+    look = plain_look(looks, cell_facts(whole), pair.control.setup.description().picture_size)
+    sentence = _sentence(pair, noise, time, repeats, matched, visible, look)
     return PairFindings(
-        pair, control, trial, noise, time, refused, by_zone, sheet, sentence, compared.get(WHOLE), matched
+        pair,
+        control,
+        trial,
+        noise,
+        total,
+        visible,
+        time,
+        refused,
+        by_zone,
+        looks,
+        sheet,
+        sentence,
+        whole,
+        matched,
     )
 
 
-def _matched(pair: Pair, noise: Ratio | None, time: Ratio | None, zones: list[ZoneFigures]) -> Matched | None:
+def _matched(
+    pair: Pair, noise: Ratio | None, time: Ratio | None, visible: Ratio | None, zones: list[ZoneFigures]
+) -> Matched | None:
     if not pair.matched_on:
         return None
     ratio = noise if pair.matched_on == NOISE else time
     if pair.matched_on == NOISE and pair.matched_zone not in ("", WHOLE):
-        ratio = next((row.ratio for row in zones if row.zone == pair.matched_zone), None)
-    return Matched(pair.matched_on, pair.matched_zone, ratio)
+        there = next((row for row in zones if row.zone == pair.matched_zone), None)
+        ratio, visible = (there.ratio, there.visible_ratio) if there else (None, None)
+    return Matched(pair.matched_on, pair.matched_zone, ratio, visible)
 
 
 def _side(option: Option, zones: ZonesByView) -> SideFigures:
     runs = counted_runs(option)
-    kept = noise_of(option)
+    kept, seen = noise_of(option), noise_of(option, name=VISIBLE_NOISE)
     areas = areas_to_measure(option.setup, zones)
     current = kept is not None and is_current(kept, runs, signature(areas[WHOLE]))
+    seen = seen if seen is not None and is_current(seen, runs, signature(areas[WHOLE])) else None
     times = [times for run in runs if (times := run.times()) is not None]
-    return SideFigures(option, runs, areas, kept if current else None, kept is not None and not current, times)
+    return SideFigures(option, runs, areas, kept if current else None, seen, kept is not None and not current, times)
 
 
-def _sentence(pair: Pair, noise: Ratio | None, time: Ratio | None, repeats: int, matched: Matched | None) -> str:
+def _sentence(
+    pair: Pair,
+    noise: Ratio | None,
+    time: Ratio | None,
+    repeats: int,
+    matched: Matched | None,
+    visible: Ratio | None,
+    look: str,
+) -> str:
     if noise is not None or time is not None:
-        return pair_finding(pair.subject, noise, time, repeats, matched)
+        return pair_sentence(pair.subject, noise, time, repeats, matched=matched, visible=visible, look=look)
     runs = [run for option in (pair.control, pair.trial) for run in option.runs.all() if not run.warm_up]
     return unmeasured_sentence(Counter(run.state for run in runs))
 
@@ -134,14 +176,16 @@ def unmeasured_sentence(states: Counter[str]) -> str:
 
 
 def _zone(zone: str, control: SideFigures, trial: SideFigures, compared: Comparison | None) -> ZoneFigures:
-    rows = []
+    rows: dict[str, list[Measure | None]] = {NOISE: [], VISIBLE_NOISE: []}
     for side in (control, trial):
-        kept = noise_of(side.option, zone)
         area = signature(side.areas[zone])
-        rows.append(kept if kept and is_current(kept, side.runs, area) else None)
+        for name, own in rows.items():
+            kept = noise_of(side.option, zone, name)
+            own.append(kept if kept and is_current(kept, side.runs, area) else None)
     refused: dict[str, str] = {}
-    ratio = _refusing(refused, lambda: _noise_ratio(compared, rows[0], rows[1]))
-    return ZoneFigures(zone, rows[0], rows[1], ratio, next(iter(refused.values()), ""), compared)
+    ratio = _refusing(refused, lambda: _noise_ratio(compared, *rows[NOISE]))
+    visible = _refusing({}, lambda: _visible_ratio(compared, *rows[VISIBLE_NOISE]))
+    return ZoneFigures(zone, *rows[NOISE], ratio, visible, next(iter(refused.values()), ""), compared)
 
 
 def _comparisons(pair: Pair, control: SideFigures, trial: SideFigures) -> dict[str, Comparison]:
@@ -161,6 +205,15 @@ def _noise_ratio(compared: Comparison | None, first: Measure | None, second: Mea
     if compared.noise_refused:
         raise RefusedError("noise_ratio", compared.noise_refused)
     return ratio_of(first, second)
+
+
+def _visible_ratio(compared: Comparison | None, first: Measure | None, second: Measure | None) -> Ratio | None:
+    """Refused across a shift or sizes; a pixel filter does not spoil it, since it is what an eye sees."""
+    if first is None or second is None or compared is None:
+        return None
+    if "visible" in compared.refused:
+        raise RefusedError("visible_noise_ratio", compared.refused["visible"])
+    return visible_ratio_of(first, second)
 
 
 def _both_conditions(study: Study, control: SideFigures, trial: SideFigures) -> list[dict[str, Any]]:
@@ -200,10 +253,10 @@ def _conditions(study: Study, side: SideFigures) -> dict[str, Any]:
 
 
 def _load(times: list[RunTimes]) -> str | None:
-    """Whether the machine was quiet; unknown without processor times."""
-    if not times:
-        return None
-    return "quiet" if all(each.quiet for each in times) else "busy"
+    """Whether the machine was quiet; unknown where the engine's own share of the processors is not known."""
+    if any(each.quiet is False for each in times):
+        return "busy"
+    return "quiet" if times and all(each.quiet for each in times) else None
 
 
 def side_seeds(study: Study, side: SideFigures) -> list[int]:
@@ -237,7 +290,7 @@ def _refusing(refused: dict[str, str], get: Callable[[], Ratio | None]) -> Ratio
 def with_all(pairs: QuerySet[Pair]) -> QuerySet[Pair]:
     """A query of pairs with everything `pair_findings` reads."""
     runs = Run.objects.select_related("study", "option").defer("log", "command").order_by("position")
-    noise = Measure.objects.filter(name=NOISE)
+    noise = Measure.objects.filter(name__in=(NOISE, VISIBLE_NOISE))
     related: list[Any] = [
         part
         for side in ("control", "trial")

@@ -11,6 +11,7 @@ from matchedpair.measures.figure import Ratio
 from matchedpair.measures.layers import LAYERS
 from rest_framework import serializers
 
+from server.findings.answer_serializers import StudyAnswerSerializer
 from server.findings.brightness import brightness_problem
 from server.findings.judged_serializers import PinSerializer, VerdictSerializer
 from server.findings.measure_serializers import ComparisonSerializer, IntervalField, LayerKindSerializer
@@ -38,6 +39,16 @@ class FigureSerializer(serializers.Serializer):
     refused = serializers.CharField()
 
 
+class PlaceSpreadSerializer(serializers.Serializer):
+    """How a ratio varies over the places of a picture."""
+
+    noisier = serializers.FloatField(help_text="Share of the places in which the trial shows more, 0 to 1")
+    tenth = serializers.FloatField()
+    ninetieth = serializers.FloatField()
+    places = serializers.IntegerField()
+    quiet = serializers.IntegerField(help_text="Places in which neither side shows anything")
+
+
 class RatioSerializer(serializers.Serializer):
     """Trial over control; `tie` when no difference can be told."""
 
@@ -47,12 +58,14 @@ class RatioSerializer(serializers.Serializer):
     version = serializers.IntegerField()
     tie = serializers.BooleanField()
     note = serializers.CharField()
+    spread = PlaceSpreadSerializer(allow_null=True, help_text="Over the places of the picture, where it was got so")
 
 
 class PairSideSerializer(serializers.Serializer):
     """The figures of one side."""
 
     noise = FigureSerializer(allow_null=True)
+    visible_noise = FigureSerializer(allow_null=True)
     noise_top_share = serializers.FloatField(allow_null=True)
     out_of_date = serializers.BooleanField()
     render_seconds = FigureSerializer(allow_null=True)
@@ -69,6 +82,7 @@ class ZoneFiguresSerializer(serializers.Serializer):
     control = FigureSerializer(allow_null=True)
     trial = FigureSerializer(allow_null=True)
     ratio = RatioSerializer(allow_null=True)
+    visible_ratio = RatioSerializer(allow_null=True)
     refused = serializers.CharField()
     box = serializers.ListField(child=serializers.IntegerField(), help_text="x, y, width, height in the pictures")
     comparison = ComparisonSerializer(allow_null=True)
@@ -128,6 +142,8 @@ class PairSerializer(serializers.Serializer):
     control = PairSideSerializer()
     trial = PairSideSerializer()
     noise_ratio = RatioSerializer(allow_null=True)
+    total_noise_ratio = RatioSerializer(allow_null=True)
+    visible_noise_ratio = RatioSerializer(allow_null=True)
     time_ratio = RatioSerializer(allow_null=True)
     refused = serializers.DictField(child=serializers.CharField())
     zones = ZoneFiguresSerializer(many=True)
@@ -153,7 +169,8 @@ class OverviewRowSerializer(serializers.Serializer):
     runs_done = serializers.IntegerField()
     runs_planned = serializers.IntegerField()
     sentence = serializers.CharField()
-    pair = serializers.IntegerField()
+    sure = serializers.ChoiceField(choices=["sure", "not sure yet", "nothing yet"])
+    pair = serializers.IntegerField(help_text="The pair that shows the answer; 0 for none")
     options = serializers.IntegerField()
     archived = serializers.BooleanField()
     disk_bytes = serializers.IntegerField()
@@ -178,6 +195,7 @@ class PairSummarySerializer(serializers.Serializer):
     trial = serializers.IntegerField(help_text="Option")
     subject = serializers.CharField()
     noise_ratio = RatioSerializer(allow_null=True)
+    visible_noise_ratio = RatioSerializer(allow_null=True)
     time_ratio = RatioSerializer(allow_null=True)
     refused = serializers.DictField(child=serializers.CharField())
     fair = serializers.BooleanField()
@@ -189,6 +207,7 @@ class StudyFindingsSerializer(serializers.Serializer):
     """What a study says so far."""
 
     sentence = serializers.CharField()
+    answer = StudyAnswerSerializer()
     match_sheet = MatchSheetSerializer(allow_null=True)
     pairs = PairSummarySerializer(many=True)
     verdicts = VerdictSerializer(many=True)
@@ -210,6 +229,8 @@ def pair_row(findings: PairFindings) -> dict[str, Any]:
         "control": side_row(findings.control, basis),
         "trial": side_row(findings.trial, basis),
         "noise_ratio": ratio_row(findings.noise_ratio),
+        "total_noise_ratio": ratio_row(findings.total_ratio),
+        "visible_noise_ratio": ratio_row(findings.visible_ratio),
         "time_ratio": ratio_row(findings.time_ratio),
         "refused": findings.refused,
         "zones": [
@@ -218,6 +239,7 @@ def pair_row(findings: PairFindings) -> dict[str, Any]:
                 "control": _noise(row.control),
                 "trial": _noise(row.trial),
                 "ratio": ratio_row(row.ratio),
+                "visible_ratio": ratio_row(row.visible_ratio),
                 "refused": row.refused,
                 "box": zone_box(findings.control.option, findings.control.areas, row.zone),
                 "comparison": row.comparison,
@@ -248,12 +270,13 @@ def side_row(side: SideFigures, basis: str) -> dict[str, Any]:
     render = [s for t in side.times if (s := t.render_seconds(basis)) is not None]
     return {
         "noise": _noise(side.noise),
+        "visible_noise": _noise(side.visible_noise),
         "noise_top_share": side.noise.details.get("top_share") if side.noise else None,
         "out_of_date": side.out_of_date,
         "render_seconds": _spread(render, basis),
         "ready_seconds": _spread(ready, "wall"),
         "peak_memory_bytes": max(memory, default=None),
-        "lowest_quietness": min((t.quietness for t in side.times), default=None),
+        "lowest_quietness": min((t.quietness for t in side.times if t.quietness is not None), default=None),
         "runs": side.runs,
     }
 

@@ -3,33 +3,52 @@
 from __future__ import annotations
 
 import time
-from collections import Counter, OrderedDict
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections import OrderedDict
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, replace
 from threading import Lock
 from typing import Any
 
 from django.db.models import Count, Max
-from matchedpair.trials import MatchSheet, TrialFinding, merged_sheet, study_finding
+from matchedpair.answers import Answer, SequenceFact, StudyFacts, answer_of
+from matchedpair.trials import MatchSheet, merged_sheet
+from matchedpair.trials.plan_kind import FRAME
 
 from server.catalogue.zones import areas_by_view, zones_stamp
+from server.findings.facts import MEASURED, study_facts
+from server.findings.judging import References
 from server.findings.models import Comparison, Measure
-from server.findings.pairs import PairFindings, pair_findings, unmeasured_sentence, with_all
+from server.findings.option_facts import OptionFacts, all_facts
+from server.findings.pairs import PairFindings, pair_findings, with_all
 from server.runs.models import Run
 from server.studies.models import Option, Pair, Study
 
 MOST_KEPT = 400
 SLOW_SECONDS, PATIENCE = 0.5, 10
 _lock = Lock()
+_sequences: list[tuple[Callable[[Study], tuple[SequenceFact, ...]], Callable[[Sequence[Study]], dict[int, Any]]]] = []
+
+
+def sequences_by(
+    facts: Callable[[Study], tuple[SequenceFact, ...]], stamps: Callable[[Sequence[Study]], dict[int, Any]]
+) -> None:
+    """Who knows of a study's sequences: their facts, and what changes with them. Said once, at the start."""
+    _sequences[:] = [(facts, stamps)]
 
 
 @dataclass(frozen=True)
 class StudyFindings:
-    """A study's pairs, its sentence, and its match sheet; None without a pair."""
+    """A study's pairs, the answer to its question with what it rests on, and its match sheet; None without a pair."""
 
     pairs: tuple[PairFindings, ...]
-    sentence: str
+    facts: StudyFacts
+    answer: Answer
     sheet: MatchSheet | None
+
+    @property
+    def sentence(self) -> str:
+        """The answer in one sentence."""
+        return self.answer.sentence
 
 
 @dataclass(frozen=True)
@@ -68,10 +87,19 @@ def findings_of(studies: Sequence[Study]) -> dict[int, StudyFindings]:
         pairs = Pair.objects.filter(study__in=stale, trial__in_plan=True, trial__left_out="")
         for pair in with_all(pairs).order_by("pk"):
             rows[pair.study_id].append(pair_findings(pair, zones))
+        references = References()
+        options: dict[int, list[OptionFacts]] = {study.pk: [] for study in stale}
+        planned = Option.objects.filter(study__in=stale, in_plan=True, left_out="").order_by("number", "pk")
+        for each in all_facts(planned, zones, MEASURED):
+            options[each.option.study_id].append(each)
         for study in stale:
             own = tuple(rows[study.pk])
             sheet = merged_sheet([row.sheet for row in own]) if own else None
-            found[study.pk] = StudyFindings(own, _sentence(own), sheet)
+            facts = study_facts(study, own, options[study.pk], references)
+            if FRAME in facts.varied:
+                for sequences, _ in _sequences:
+                    facts = replace(facts, sequences=sequences(study))
+            found[study.pk] = StudyFindings(own, facts, answer_of(facts), sheet)
         took = time.monotonic() - began
         for study in stale:
             _keep(study.pk, _Kept(stamps[study.pk], found[study.pk], time.monotonic(), took))
@@ -105,20 +133,7 @@ def _stamps(studies: Sequence[Study]) -> dict[int, Any]:
     options = Option.objects.filter(study__in=studies).order_by("pk")
     for pk, *row in options.values_list("study", "pk", "in_plan", "left_out"):
         stamps[pk].append(row)
+    for _, sequence_stamps in _sequences:
+        for pk, row in sequence_stamps(studies).items():
+            stamps[pk].append(row)
     return stamps
-
-
-def _sentence(found: tuple[PairFindings, ...]) -> str:
-    if len(found) == 1:
-        return found[0].sentence
-    matched = [row for row in found if row.matched is not None and (row.noise_ratio or row.time_ratio)]
-    matched.sort(key=lambda row: row.matched is not None and row.matched.well)
-    if matched:  # like is held against like there, which no other pair of the plan can say
-        return f"{matched[-1].sentence} {len(found) - 1} further pairs."
-    trials = [TrialFinding(row.pair.subject, row.noise_ratio, row.time_ratio) for row in found]
-    if any(row.noise or row.time for row in trials):
-        repeats = min((len(row.trial.runs) for row in found), default=0)
-        return study_finding(trials, repeats)
-    options = [side.option for row in found for side in (row.control, row.trial)]
-    runs = {run.pk: run.state for option in options for run in option.runs.all() if not run.warm_up}
-    return unmeasured_sentence(Counter(runs.values()))

@@ -10,6 +10,7 @@ from statistics import median
 from typing import Any
 
 from django.db.models import Case, F, FloatField, Q, QuerySet, When
+from matchedpair.engines.setting import is_number
 from matchedpair.errors import InputError
 from matchedpair.measures.zones import WHOLE
 
@@ -150,7 +151,7 @@ class Group:
 def columns_of(study: Study) -> list[Column]:
     """The factors' columns after the option, then all others."""
     factors = [
-        Column(f"{FACTOR}{level['subject']}", level["title"], "", _level(level["subject"]), _is_number(level["value"]))
+        Column(f"{FACTOR}{level['subject']}", level["title"], "", _level(level["subject"]), is_number(level["value"]))
         for level in _levels(study)
     ]
     place = next(number for number, column in enumerate(COLUMNS) if column.name == "seed")
@@ -297,7 +298,7 @@ def _sorted(rows: list[Run], column: Column, *, down: bool) -> list[Run]:
 def _level(subject: str) -> Callable[[Run], Any]:
     def value(run: Run) -> Any:
         level = next((level for level in run.option.levels if level["subject"] == subject), None)
-        return None if level is None else level["value"] if _is_number(level["value"]) else level["shown"]
+        return None if level is None else level["value"] if is_number(level["value"]) else level["shown"]
 
     return value
 
@@ -305,10 +306,6 @@ def _level(subject: str) -> Callable[[Run], Any]:
 def _levels(study: Study) -> list[dict[str, Any]]:
     first = study.options.exclude(levels=[]).order_by("-in_plan", "number").first()
     return list(first.levels) if first else []
-
-
-def _is_number(value: Any) -> bool:
-    return isinstance(value, int | float) and not isinstance(value, bool)
 
 
 def _found(run: Run) -> list[str]:

@@ -6,6 +6,8 @@ from server.findings import api, blind_api, judged_api, looking_api, table_api
 
 urlpatterns = [
     path("studies/<int:pk>/findings/", api.study_says),
+    path("studies/<int:pk>/settle/", api.settle_study),
+    path("studies/<int:pk>/facts.json", api.export_facts),
     path("studies/<int:pk>/let-go/", api.let_pictures_go),
     path("studies/<int:pk>/measures/", api.measures),
     path("studies/<int:pk>/table/", table_api.table),

@@ -187,7 +187,7 @@ def sets(request: Request) -> Response:
 @extend_schema(methods=["DELETE"], request=None, responses={204: None})
 @api_view(["GET", "PATCH", "DELETE"])
 def one_set(request: Request, pk: int) -> Response:
-    """One set with its renders; another title, pattern or transform; or take it away, which can be undone."""
+    """One set with its renders; another title, pattern or transform; or remove it, which can be undone."""
     row = get_object_or_404(ImportSet, pk=pk, removed_at=None)
     if request.method == "DELETE":
         ImportSet.objects.filter(pk=pk).update(removed_at=timezone.now())

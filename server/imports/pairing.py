@@ -23,7 +23,7 @@ ALIKE = ("engine", "version", "scene", "view", "variant", "frame")
 
 @transaction.atomic
 def make_pair(question: str, control: Sequence[ImportedRender], trial: Sequence[ImportedRender]) -> Study:
-    """A study of two sides, each the seeds of one way of rendering.
+    """A study of two sides, each the seeds of one option.
 
     Raises
     ------

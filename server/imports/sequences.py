@@ -33,7 +33,7 @@ def make_sequence(
     Raises
     ------
     InputError
-        When a side has fewer than two frames, one frame twice, frames of several sizes or of several ways of rendering,
+        When a side has fewer than two frames, one frame twice, frames of several sizes or of several options,
         or something needed is not known.
     """
     left_out: list[str] = []

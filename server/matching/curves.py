@@ -10,9 +10,10 @@ from statistics import median
 from typing import Any
 
 from matchedpair.curves import Curve, Point, fit_curve
+from matchedpair.engines.setting import is_number
 from matchedpair.errors import InputError, RefusedError
 from matchedpair.measures import RunTimes
-from matchedpair.measures.cost import median_interval, time_basis
+from matchedpair.measures.cost import time_basis, times_interval
 from matchedpair.measures.kinds import KIND_OF
 from matchedpair.measures.zones import WHOLE
 from matchedpair.trials.plan_kind import QUALITY, is_place
@@ -152,8 +153,8 @@ def how_title(option: Option) -> str:
 
 def render_seconds(times: Sequence[RunTimes], basis: str) -> tuple[list[float], list[float]]:
     """Of each run the seconds in all and, as far as they are told apart, those of getting ready."""
-    whole = [each.wall_seconds if basis == "wall" else each.cpu_seconds for each in times]
-    ready = [each.ready_seconds if basis == "wall" else each.cpu_ready_seconds for each in times]
+    whole = [each.seconds(basis) for each in times]
+    ready = [each.own_ready_seconds(basis) for each in times]
     return whole, [each for each in ready if each is not None]
 
 
@@ -162,17 +163,16 @@ def _point(
 ) -> LadderPoint:
     option = facts.option
     value = option.settings.get(knob)
-    number = isinstance(value, int | float) and not isinstance(value, bool)
-    quality = float(value) if isinstance(value, int | float) and number else 0.0
+    quality = float(value) if is_number(value) else 0.0
     measure = facts.measure(of, zone, references if KIND_OF[of].by_reference else None)
-    lacks = _lacks(facts, times, measure, of, knob=number)
+    lacks = _lacks(facts, times, measure, of, knob=is_number(value))
     if lacks or measure is None or measure.value is None:
         return LadderPoint(facts, quality, measure, tuple(times), None, lacks)
     whole, ready = render_seconds(times, basis)
     interval = None if measure.low is None or measure.high is None else (measure.low, measure.high)
     point = Point(
         quality, median(whole), measure.value, median(ready) if len(ready) == len(whole) else None, interval,
-        median_interval(whole) if min(whole) > 0.0 else None,
+        times_interval(whole, times) if min(whole) > 0.0 else None,
     )  # fmt: skip
     return LadderPoint(facts, quality, measure, tuple(times), point, point.problem())
 
@@ -209,7 +209,7 @@ def _ladder(place: str, how: str, knob: str, points: list[LadderPoint], *, of_co
 
 
 def _named_apart(ladders: list[Ladder]) -> list[Ladder]:
-    """Two ways of rendering with the same words get numbers."""
+    """Two ladders with the same words get numbers."""
     hows: dict[str, dict[str, None]] = defaultdict(dict)
     for row in ladders:
         hows[row.title][row.how] = None

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from statistics import median
 
 from matchedpair.choose import Effect, Interaction, Response, by_weight, interactions, main_effects
-from matchedpair.measures.cost import median_interval
+from matchedpair.measures.cost import times_interval
 from matchedpair.measures.noise import relative_error
 from matchedpair.measures.zones import WHOLE
 from matchedpair.trials.plan_kind import is_place
@@ -93,7 +93,7 @@ def _noise(own: OptionFacts, zone: str) -> Response | None:
     figure = noise_figure(measure) if measure else None
     if figure is None or figure.noise.method != "twin" or figure.noise.value <= 0.0:
         return None
-    return Response(math.log(figure.noise.value), relative_error(figure))
+    return Response(math.log(figure.noise.value), relative_error(figure.noise))
 
 
 def _time(own: OptionFacts) -> Response | None:
@@ -101,8 +101,8 @@ def _time(own: OptionFacts) -> Response | None:
     if not seconds:
         return None
     times = [t for run in own.runs if (t := run.times()) is not None]
-    each = [t.render_seconds(basis) or (t.wall_seconds if basis == "wall" else t.cpu_seconds) for t in times]
-    low, high = median_interval([value for value in each if value > 0.0] or [seconds])
+    each = [t.render_seconds(basis) or t.seconds(basis) for t in times]
+    low, high = times_interval([value for value in each if value > 0.0] or [seconds], times)
     return Response(math.log(median(each)), math.log(high / low) / 2 / 1.96)
 
 

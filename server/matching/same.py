@@ -1,4 +1,4 @@
-"""Every way of rendering against its place's control: at the same noise, who is faster; in the same time, cleaner."""
+"""Every option against its place's control: at the same noise, who is faster; in the same time, cleaner."""
 
 from __future__ import annotations
 
@@ -13,7 +13,7 @@ from matchedpair.choose.failing import SHIFT_STOPS
 from matchedpair.curves import SameNoise, SameTime, same_noise, same_time
 from matchedpair.curves.curve import BEYOND
 from matchedpair.errors import RefusedError
-from matchedpair.measures.cost import median_interval, time_basis
+from matchedpair.measures.cost import ratio_interval, time_basis, widest
 from matchedpair.measures.figure import Ratio, three
 
 from server.findings.measuring import NOISE, ratio_of
@@ -25,7 +25,7 @@ ONE_STEP = "one step each"
 
 @dataclass(frozen=True)
 class SameCell:
-    """One way of rendering at one place; None with the reason where nothing can be told.
+    """One option at one place; None with the reason where nothing can be told.
 
     `shift` is how much brighter than the control it is in stops, where that is more than chance: noise says nothing of
     a picture that is smooth and wrong.
@@ -42,7 +42,7 @@ class SameCell:
 
 @dataclass(frozen=True)
 class SameRow:
-    """One way of rendering at all places, and what that sums up to."""
+    """One option at all places, and what that sums up to."""
 
     how: str
     title: str
@@ -51,7 +51,7 @@ class SameRow:
 
 
 def same_table(curves: StudyCurves) -> list[SameRow]:
-    """A row for each way of rendering that is not the control's; each cell at the quality of that place's control."""
+    """A row for each option that is not the control's; each cell at the quality of that place's control."""
     rows: dict[str, list[SameCell]] = {}
     titles: dict[str, str] = {}
     compared = _Comparisons(curves)
@@ -149,7 +149,8 @@ def _of_one_step(curves: StudyCurves, control: LadderPoint, trial: LadderPoint) 
     t_c, t_t = median(whole_c), median(whole_t)
     t0_t = median(ready_t)
     seconds = t0_t + (t_t - t0_t) * ratio.value**2
-    reach = _reach(ratio, seconds, t0_t, whole_c, whole_t)
+    habit = widest([each.habit for each in [*control.times, *trial.times]])
+    reach = _reach(ratio, seconds, t0_t, ratio_interval(1.0, whole_c, whole_t, habit))
     value = t_c / seconds
     noise = SameNoise(
         control.quality, control.point.noise_percent, None, seconds, value,
@@ -166,9 +167,7 @@ def _of_one_step(curves: StudyCurves, control: LadderPoint, trial: LadderPoint) 
     )  # fmt: skip
 
 
-def _reach(ratio: Ratio, seconds: float, ready: float, control: list[float], trial: list[float]) -> float:
+def _reach(ratio: Ratio, seconds: float, ready: float, times: tuple[float, float]) -> float:
     """Half-width of log speed-up: the noise ratio counts twice, in the part of the time that grows."""
-    low, high = ratio.interval or (ratio.value, ratio.value)
-    of_noise = math.log(high / low) * (seconds - ready) / seconds
-    of_times = [math.log(ends[1] / ends[0]) / 2 for ends in map(median_interval, (control, trial))]
-    return math.hypot(of_noise, *of_times)
+    of_noise = 2 * ratio.reach * (seconds - ready) / seconds
+    return math.hypot(of_noise, math.log(times[1] / times[0]) / 2)

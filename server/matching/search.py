@@ -238,7 +238,7 @@ def _figure(on: str, control: OptionFacts, own: OptionFacts, zone: str) -> float
     basis = time_basis(both)
     rendering = [seconds for t in times if (seconds := t.render_seconds(basis)) is not None]
     apart = all(t.render_seconds(basis) is not None for t in both)
-    return median(rendering if apart else [t.wall_seconds if basis == "wall" else t.cpu_seconds for t in times])
+    return median(rendering if apart else [t.seconds(basis) for t in times])
 
 
 def _tried(row: Matching, each: dict[str, Any], facts: dict[int, OptionFacts], seeds: int) -> Tried | None:

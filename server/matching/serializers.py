@@ -99,7 +99,7 @@ class SameTimeSerializer(serializers.Serializer):
 
 
 class SameCellSerializer(serializers.Serializer):
-    """One way of rendering at one place."""
+    """One option at one place."""
 
     place = serializers.CharField()
     control_option = serializers.IntegerField(allow_null=True)
@@ -112,7 +112,7 @@ class SameCellSerializer(serializers.Serializer):
 
 
 class SameRowSerializer(serializers.Serializer):
-    """One way of rendering at all places, and what it sums up to: worst and usual."""
+    """One option at all places, and what it sums up to: worst and usual."""
 
     title = serializers.CharField()
     cells = SameCellSerializer(many=True)
@@ -244,7 +244,7 @@ def _point_row(row: LadderPoint, pairs: dict[int, int]) -> dict[str, Any]:
 
 
 def same_row(row: SameRow) -> dict[str, Any]:
-    """A way of rendering as plain values for `SameRowSerializer`."""
+    """An option as plain values for `SameRowSerializer`."""
     return {
         "title": row.title, "cells": [_cell_row(cell) for cell in row.cells], "worst": row.summed.worst,
         "worst_place": row.summed.worst_place, "usual": row.summed.usual, "words": row.summed.words,

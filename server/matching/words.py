@@ -48,7 +48,7 @@ def _best(row: SameRow) -> str:
             else f"nothing is faster than the control everywhere; nearest is {row.title}"
         )
         return f"{start}: {row.summed.words}"
-    interval = "no interval" if own.interval is None else f"{three(own.interval[0])} to {three(own.interval[1])}"
+    interval = "no interval" if own.interval is None else f"{three(own.interval[0])}–{three(own.interval[1])}"
     if own.tie:
-        return f"no difference in time can be told between {row.title} and the control ({interval})"
-    return f"{row.title} is {three(own.speed_up or 0.0)} times as fast as the control ({interval})"
+        return f"{row.title} takes the same time as the control ({interval})"
+    return f"{row.title} is {three(own.speed_up or 0.0)} × faster than the control ({interval})"

@@ -19,13 +19,13 @@ from rest_framework.response import Response
 from server.catalogue.zones import areas_by_view
 from server.findings.inputs import areas_to_measure
 from server.findings.judging import References
+from server.motion.facts import light_changes
 from server.motion.measuring import ReferenceFrames, is_current, references_of
 from server.motion.models import SequenceFigures
 from server.motion.sequences import BAD, NOT_RENDERED, THERE, TO_COME, OptionSequence, sequences_of
 from server.references.actions import from_option
 from server.studies.models import Study
 
-LIGHT_CHANGES = 0.1
 HELD = "only what stands against the reference holds where things move"
 STRAYS = "strays least from the reference from frame to frame"
 
@@ -93,7 +93,7 @@ class MotionSerializer(serializers.Serializer):
     response = AnswerSerializer(allow_null=True)
     light_changes = serializers.BooleanField(help_text="By more than a tenth, and no single change explains it")
     reference = AgainstReferenceSerializer(allow_null=True)
-    reference_refused = serializers.CharField(help_text="Why it cannot be held against its reference")
+    reference_refused = serializers.CharField(help_text="Why it cannot be compared with its reference")
     behind_control = BehindSerializer(allow_null=True, help_text="Where there is no reference to lag behind")
     has_reference = serializers.BooleanField(help_text="Every frame has a reference")
     lacks = serializers.CharField(help_text="Why there are no figures, or no full ones")
@@ -192,7 +192,7 @@ def _row(study: Study, sequence: OptionSequence, zone: str, drawn: Any, referenc
             name: figures.get(name)
             for name in ("flicker_percent", "boiling_percent", "boiling_share", "frame_to_frame_percent")
         },
-        "response": response, "light_changes": _light_changes(response, by_frame),
+        "response": response, "light_changes": light_changes(response, by_frame),
         "reference": figures.get("reference"),
         "reference_refused": figures.get("reference_refused", ""), "has_reference": bool(references.pictures),
         "lacks": _lacks(sequence, current),
@@ -265,9 +265,3 @@ def _lagging(rows: list[dict[str, Any]]) -> str:
     row, lag = max(late, key=lambda each: each[1]["tau"])
     behind = "light" if row["reference"] else "control"
     return f" {row['title'][:1].upper()}{row['title'][1:]} lags {lag['frames_to_90']:.2g} frames behind the {behind}."
-
-
-def _light_changes(response: Any, by_frame: list[dict[str, Any]]) -> bool:
-    """Whether the mean light moves by more than a tenth without one change that explains it."""
-    means = [frame["mean"] for frame in by_frame if frame["mean"] is not None]
-    return response is None and len(means) > 1 and max(means) - min(means) > LIGHT_CHANGES * max(means)

@@ -46,7 +46,7 @@ class ReferenceFrames:
 
 
 def references_of(sequence: OptionSequence, references: References) -> ReferenceFrames:
-    """What a sequence can be held against: a reference of exactly its setup for every frame, twins if all have one."""
+    """What a sequence can be compared with: a reference of exactly its setup for every frame, twins if all have one."""
     found = [references.of(frame.facts.option.setup) for frame in sequence.frames]
     if not all(found):
         return ReferenceFrames()
@@ -54,7 +54,7 @@ def references_of(sequence: OptionSequence, references: References) -> Reference
     pictures, twins = tuple(row.picture for row in rows), tuple(row.twin for row in rows)
     if not all(twins):
         return ReferenceFrames(pictures)
-    # the same seed means samples in common, which would hide error: then the twins are what is held against
+    # the same seed means samples in common, which would hide error: then the twins are what is compared with
     seeds = {frame.run.seed for frame in sequence.frames if frame.run is not None}
     same = any(row.details.get("seeds", [None])[0] in seeds for row in rows)
     return ReferenceFrames(twins, pictures) if same else ReferenceFrames(pictures, twins)

@@ -114,7 +114,7 @@ def lay_over_render(reference: Reference, run: Run | None = None) -> Reference:
 
 
 def take_panorama(upload: UploadedFile, title: str) -> Panorama:
-    """Take a light panorama in and measure it. Raises `InputError`."""
+    """Import a light panorama and measure it. Raises `InputError`."""
     taken, digest = _taken(upload, "")
     figures = panorama_figures(taken.picture)
     return Panorama.objects.create(

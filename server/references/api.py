@@ -152,7 +152,7 @@ def option_reference(request: Request) -> Response:
 @extend_schema(request=None, responses={204: None})
 @api_view(["DELETE"])
 def reference(request: Request, pk: int) -> Response:
-    """Take a reference away; it can be put back."""
+    """Remove a reference; it can be put back."""
     Reference.objects.filter(pk=get_object_or_404(Reference, pk=pk).pk).update(removed_at=timezone.now())
     return Response(status=status.HTTP_204_NO_CONTENT)
 
@@ -189,7 +189,7 @@ def panoramas(request: Request) -> Response:
 @extend_schema(request=None, responses={204: None})
 @api_view(["DELETE"])
 def panorama(request: Request, pk: int) -> Response:
-    """Take a panorama away; it can be put back."""
+    """Remove a panorama; it can be put back."""
     Panorama.objects.filter(pk=get_object_or_404(Panorama, pk=pk).pk).update(removed_at=timezone.now())
     return Response(status=status.HTTP_204_NO_CONTENT)
 

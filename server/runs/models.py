@@ -4,7 +4,9 @@ from __future__ import annotations
 
 from django.db import models
 from matchedpair.measures import RunTimes
+from matchedpair.measures.habit import UNKNOWN
 
+from server.runs.habits import habit_of
 from server.studies.models import Option, Study
 
 
@@ -100,15 +102,18 @@ class Run(models.Model):
 
     def times(self) -> RunTimes | None:
         """What it cost, for comparing; None when it did not finish."""
-        if self.state != RunState.FINISHED or not self.wall_seconds or self.cpu_seconds is None:
+        if self.state != RunState.FINISHED or not self.wall_seconds:
             return None
-        if self.wall_seconds < 0 or self.cpu_seconds < 0:
+        if self.wall_seconds < 0 or (self.cpu_seconds is not None and self.cpu_seconds < 0):
             return None  # an engine's or a farm's own account that cannot be; one odd run must not hide the others
+        machine = self.machine_name or "unknown machine"
+        elsewhere = self.study.from_elsewhere
         return RunTimes(
             wall_seconds=self.wall_seconds,
             ready_seconds=self.ready_seconds,
             cpu_seconds=self.cpu_seconds,
             cpu_ready_seconds=self.cpu_ready_seconds,
             threads=self.study.threads,
-            machine=self.machine_name or "unknown machine",
+            machine=machine,
+            habit=UNKNOWN if elsewhere else habit_of(self.option.engine, machine, self.study.threads),
         )

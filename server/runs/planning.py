@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 from matchedpair.engines import describe_machine
-from matchedpair.engines.setting import Value
+from matchedpair.engines.setting import Value, is_number
 from matchedpair.trials import (
     TRIAL,
     BudgetRow,
@@ -119,13 +119,12 @@ def _cost(
     width, height = setup.picture_size
     quantities = " ".join(f"{name}={value:g}" for name, value in sorted(setup.quantities.items()))
     samples = settings.get(knob)
-    numeric = isinstance(samples, int | float) and not isinstance(samples, bool)
     timed = bool(settings.get(budgets.get(engine, "")))
     return KnownCost(
         engine=f"{engine} {build}",
         scene=" ".join((setup.scene, setup.revision, setup.view, setup.variant, str(setup.frame), quantities)),
         machine=machine, pixels=width * height,
-        samples=float(samples) if numeric and not timed else None,  # type: ignore[arg-type]  # numeric says so
+        samples=float(samples) if is_number(samples) and not timed else None,
         settings={name: value for name, value in settings.items() if name != knob},
     )  # fmt: skip
 
@@ -140,7 +139,7 @@ def _trimmed(draft: Draft, estimates: Sequence[Estimate | None]) -> Trimmed | No
     for number in kept:
         option = draft.options[number]
         changed = [place for place, level in enumerate(option.levels) if level.changed]
-        free = option.comes_with is not None  # it comes with another's render and costs nothing of its own
+        free = option.comes_with is not None  # another's render brings it and costs nothing of its own
         known = estimates[number]
         rows.append(BudgetRow(
             control=option.role != TRIAL, changes=len(changed), seconds=0.0 if free else known and known.seconds,

@@ -34,7 +34,7 @@ def state_of(counts: Counter[str], *, lacking: bool) -> StudyState:
 
 
 def planned_renders(study: Study) -> int:
-    """Renders that the whole plan takes, warm-ups and what comes with others apart."""
+    """Renders that the whole plan takes, warm-ups and what others bring apart."""
     if study.from_elsewhere:
         return study.runs.count()
     return _own_options(study).count() * study.repeats

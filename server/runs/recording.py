@@ -10,6 +10,7 @@ from django.utils import timezone
 from matchedpair.measures import FileCheck, check_file, stops
 from matchedpair.measures.file_checks import identical, pixel_hash
 
+from server.runs.habits import forget
 from server.runs.models import Run, RunState
 from server.store.files import keep, path_of
 from server.store.pixels import PICTURE
@@ -54,6 +55,7 @@ def record_result(run_id: int, result: dict[str, Any]) -> None:
         written = Run.objects.filter(pk=run_id, state=RunState.RUNNING).update(
             **fields, share_done=None, elapsed_seconds=None, stop_asked=False, ended_at=timezone.now()
         )
+        forget()
         if written and fields["state"] == RunState.FINISHED:
             for option, row in brought:
                 _write_brought(run, option, row)

@@ -89,7 +89,7 @@ class TraceSerializer(serializers.Serializer):
 
 
 class WaySerializer(serializers.Serializer):
-    """One way of rendering that exploring tried."""
+    """One combination that exploring tried."""
 
     frame = serializers.IntegerField()
     settings = SettingsField(help_text="Those that are explored")

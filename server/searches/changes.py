@@ -62,7 +62,18 @@ def change_of(pair: int, most: Thresholds) -> Change | str | None:
         parts += _detail(kept, most.detail)
     differs = any(comparison.difference and comparison.difference["found"] for _, comparison in zones)
     amount, words = max(parts, default=(0.0, ""))
-    return Change(differs or amount > 0.0, amount, words)
+    return Change(differs or amount > 0.0, amount, words, max((_seen(each, most) for _, each in zones), default=0.0))
+
+
+def _seen(comparison: Comparison, most: Thresholds) -> float:
+    """The smallest change of brightness, overall and in a usual cell, that would have been seen, over its threshold."""
+    look, difference = comparison.look, comparison.difference
+    shares = [0.0]
+    if look and look["interval"]:
+        shares.append((look["interval"][1] - look["interval"][0]) / 2 / most.stops)
+    if difference:
+        shares.append(difference["smallest_seen_percent"] / most.percent)
+    return max(shares)
 
 
 def _refused(comparison: Comparison) -> str | None:

@@ -29,7 +29,7 @@ class Search(models.Model):
     """One search from an option's settings.
 
     `ladders` are settings with their levels from low to high, in the order in which they are raised; `compared` the
-    ways of rendering that were held against each other, each with its frame and the pair that shows it; `trace` the
+    options that were compared, each with its frame and the pair that shows it; `trace` the
     decisions, and `found` the settings by frame that came of them so far; `confirmed` what was rendered at full size.
     """
 

@@ -45,7 +45,7 @@ def proposed_ladders(base: Option) -> list[Proposed]:
 
 
 def _levels(setting: Setting, present: object) -> list[Value]:
-    """The present value, or the default where that is higher, and half of it again and again."""
+    """The present value, or the default where that is higher, and half of it, and so on."""
     values = [float(each) for each in (present, setting.default) if isinstance(each, int | float)]
     top = max(values, default=0.0)
     low = setting.minimum if setting.minimum is not None else 0.0

@@ -80,7 +80,7 @@ def seconds_of(option: Option) -> float | None:
     if not times:
         return None
     basis = time_basis(times)
-    whole = [each.wall_seconds if basis == "wall" else each.cpu_seconds for each in times]
+    whole = [each.seconds(basis) for each in times]
     rendering = [each.render_seconds(basis) for each in times]
     return median(whole if None in rendering else [each for each in rendering if each is not None])
 

@@ -140,7 +140,7 @@ def ladders_of(row: Search) -> list[Ladder]:
 
 
 def tried_at(row: Search, frame: int) -> list[Tried]:
-    """What exploring tried at a frame: the top first, then everything that was held against it."""
+    """What exploring tried at a frame: the top first, then everything that was compared with it."""
     entries = [each for each in row.compared if each["frame"] == frame]
     options = Option.objects.prefetch_related("runs__study").in_bulk([each["options"][0] for each in entries])
     found = []

@@ -62,7 +62,8 @@ def report_html(study: Study) -> str:
     pairs = _pairs_to_show(study, choice)
     verdicts = list(Verdict.objects.filter(pair__study=study, withdrawn_at=None).select_related("pair"))
     context = {
-        "study": study, "setup": setup_in_words(study.setup), "made_at": timezone.now(), "sentence": found.sentence,
+        "study": study, "setup": setup_in_words(study.setup), "made_at": timezone.now(),
+        "sentence": found.sentence, "answer": found.answer,
         "font": _font(), "conditions": _conditions(study), "sheet": _sheet(found.sheet) if found.sheet else None,
         "pairs": [_pair(each) for each in pairs],
         "curves": [{"place": place, "drawing": mark_safe(curves_svg(curves, place)),
@@ -178,11 +179,11 @@ def _shown(title: str, run: Run | None, transform: str, box: list[int] | None, w
 
 
 def ratio_words(ratio: Ratio | None) -> str:
-    """A ratio with its interval, ties called ties; empty without one."""
+    """A ratio with its interval, or that it is no difference; empty without one."""
     if ratio is None:
         return ""
     ends = "no interval" if ratio.interval is None else " to ".join(three(end) for end in ratio.interval)
-    return f"{'a tie, ' if ratio.tie else ''}{three(ratio.value)} ({ends})"
+    return f"{'no difference, ' if ratio.tie else ''}{three(ratio.value)} ({ends})"
 
 
 def _ladders(curves: StudyCurves, place: str) -> list[dict[str, Any]]:
@@ -203,9 +204,9 @@ def _same(curves: StudyCurves) -> list[dict[str, str]]:
             rows.append({
                 "title": row.title, "place": cell.place,
                 "noise": cell.lacks if noise is None else noise.note if noise.speed_up is None
-                else f"{'a tie, ' if noise.tie else ''}{three(noise.speed_up)} ({_ends(noise.interval)})",
+                else f"{'no difference, ' if noise.tie else ''}{three(noise.speed_up)} ({_ends(noise.interval)})",
                 "time": "" if time is None else time.note if time.ratio is None
-                else f"{'a tie, ' if time.tie else ''}{three(time.ratio)} ({_ends(time.interval)})",
+                else f"{'no difference, ' if time.tie else ''}{three(time.ratio)} ({_ends(time.interval)})",
             })  # fmt: skip
     return rows
 

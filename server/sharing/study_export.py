@@ -12,6 +12,7 @@ from typing import IO, Any
 
 from django.db.models import Model
 from django.utils import timezone
+from matchedpair.answers import facts_as_values
 
 from server.catalogue.models import SceneRevision, Zone
 from server.catalogue.scenes import SCENE, TEXTURE
@@ -119,10 +120,11 @@ class _Exported:
     def document(self) -> dict[str, Any]:
         """All rows as plain values."""
         study = self.study
+        found = study_findings(study)
         production = Production.objects.filter(study=study).first()
         return {
             "format": FORMAT, "kind": KIND, "made_at": timezone.now().isoformat(),
-            "sentence": study_findings(study).sentence,
+            "sentence": found.sentence, "facts": facts_as_values(found.facts),
             "study": _row(study, (*STUDY_FIELDS, "draft"))
             | {"created_at": study.created_at.isoformat(), "setup": _place(self.setups, study.setup_id)},
             "scenes": [_row(scene, SCENE_FIELDS) for scene in self.scenes],

@@ -112,17 +112,19 @@ VISIBLE = _object({
 }, more=True)  # fmt: skip
 DETAILS: Schema = {
     "type": "object",
-    "properties": {"top_share": NUMBER, "variance_error": MAYBE, "found": {"type": ["boolean", "null"]}},
+    "properties": {"top_share": NUMBER, "found": {"type": ["boolean", "null"]}},
 }
 MACHINE = _or_null(_object({"name": TEXT, "processor": TEXT, "cores": NUMBER, "memory_bytes": NUMBER, "system": TEXT},
                            more=True))  # fmt: skip
 FRAME: Schema = {"type": "integer", "minimum": -(10**9), "maximum": 10**9}
 BY_FRAME: Schema = _map(SETTINGS) | {"propertyNames": {"pattern": "^-?[0-9]{1,9}$"}}
 LADDER = _object({"setting": TEXT, "levels": _list(SCALAR) | {"minItems": 1}})
+CHANGE = _object({"found": {"type": "boolean"}, "amount": NUMBER, "words": TEXT})
+CHANGE["properties"]["seen"] = NUMBER  # older searches do not say how small a change they would have seen
 HELD = _object({
     "frame": FRAME, "lower": SETTINGS, "upper": SETTINGS, "pair": _or_null(PLACE),
     "options": _list(PLACE) | {"minItems": 1},
-    "change": _or_null(_object({"found": {"type": "boolean"}, "amount": NUMBER, "words": TEXT})),
+    "change": _or_null(CHANGE),
 })  # fmt: skip
 STEP = _object({
     "frame": FRAME, "pass": PLACE, "setting": TEXT, "level": SCALAR, "words": TEXT, "change": TEXT, "amount": MAYBE,
@@ -190,6 +192,7 @@ BLIND = row_schema(
 )
 SCHEMA = _object({
     "format": {"const": FORMAT}, "kind": {"const": KIND}, "made_at": DATE, "sentence": TEXT,
+    "facts": _or_null({"type": "object"}),
     "study": row_schema(Study, (*STUDY_FIELDS, "draft"), created_at=DATE, setup=PLACE),
     "scenes": _list(row_schema(SceneRevision, SCENE_FIELDS)),
     "setups": _list(row_schema(Setup, SETUP_FIELDS, scene=PLACE)),

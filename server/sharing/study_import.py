@@ -31,6 +31,7 @@ from matchedpair.measures.areas import parse_area
 from server.catalogue.models import SceneRevision, Zone
 from server.catalogue.scenes import SCENE, TEXTURE
 from server.decisions.models import Production, RecipeVersion, StudyUse
+from server.findings.measuring import unpacked
 from server.findings.models import BlindRound, BlindTest, Comparison, Measure, Pin, Verdict
 from server.matching.models import Matching, MatchingState
 from server.references.models import Reference
@@ -144,8 +145,15 @@ def _document(bundle: zipfile.ZipFile, names: set[str]) -> dict[str, Any]:
 
 
 def _as_written_now(document: dict[str, Any]) -> None:
-    """Bundles that were written before scenes had textures, and before searches went along, say nothing of them."""
+    """Older bundles say nothing of the textures of scenes, of searches, of places, or of what an answer rests on."""
     document.setdefault("searches", [])
+    document.setdefault("facts", None)
+    options = document.get("options")
+    for option in options if isinstance(options, list) else []:
+        measures = option.get("measures") if isinstance(option, dict) else None
+        for row in measures if isinstance(measures, list) else []:
+            if isinstance(row, dict):
+                row.setdefault("places", "")
     scenes = document.get("scenes")
     for row in scenes if isinstance(scenes, list) else []:
         if isinstance(row, dict):
@@ -192,6 +200,8 @@ def _write(document: dict[str, Any]) -> Study:
         option.control = _at(options, row["control"])
         option.comes_with = _at(options, row["comes_with"])
         option.save()
+        for each in row["measures"]:
+            unpacked(each["places"])
         Measure.objects.bulk_create([Measure(option=option, **each) for each in row["measures"]])
     _runs(study, options, document["runs"])
     pairs = [_pair(study, options, row) for row in document["pairs"]]

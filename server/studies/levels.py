@@ -262,7 +262,7 @@ def changed_quantities(scene: Scene, quantities: dict[str, float]) -> dict[str, 
 
 def _engine_shown(side: SideDraft) -> str:
     preset = _preset_shown(side)
-    how = {"defaults": "as it comes", "own values": "tuned"}.get(preset, f"preset {preset}")
+    how = {"defaults": "default settings", "own values": "tuned"}.get(preset, f"preset {preset}")
     return f"{side.engine.title} ({how})"
 
 

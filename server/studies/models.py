@@ -83,7 +83,7 @@ class Purpose(models.TextChoices):
 
 
 class Option(models.Model):
-    """One way of rendering: a setup, an engine's build, its settings, and what its light is multiplied with.
+    """An option: a setup, an engine's build, its settings, and what its light is multiplied with.
 
     `levels` are the study's factors in their order, each with subject, title, value and how that is shown; `changed`
     tells which are not at the baseline.

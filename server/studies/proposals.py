@@ -124,7 +124,7 @@ def _same_time(baseline: SideDraft, subject: str) -> Levels:
 
 
 def _engines(baseline: SideDraft) -> Levels:
-    """Every engine on this machine as it comes, then tuned by its everyday preset where it has one."""
+    """Every engine on this machine with its default settings, then tuned by its everyday preset where it has one."""
     rows: Levels = []
     for engine in engines_now()[0]:
         if missing_reason(engine):

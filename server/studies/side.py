@@ -1,4 +1,4 @@
-"""One way of rendering before it is a row: its scene, setup, engine, build, settings and brightness, all resolved."""
+"""An option before it is a row: its scene, setup, engine, build, settings and brightness, all resolved."""
 
 from __future__ import annotations
 
@@ -19,7 +19,7 @@ LEAST_SIDE = 16
 
 @dataclass(frozen=True)
 class SideDraft:
-    """One way of rendering, resolved."""
+    """An option, resolved."""
 
     scene: Scene
     setup: Setup

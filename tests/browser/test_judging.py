@@ -10,7 +10,7 @@ from server.findings.models import BlindRound, Pin, Verdict
 from server.runs.models import Run
 from server.studies.models import Option, Pair
 from tests.browser.looking import LookingTest, displayed, stored
-from tests.pictures import textured
+from tests.pictures import noisy, textured
 from tests.server.base import factor, finish_all
 
 SIZE = (60, 40)
@@ -58,7 +58,7 @@ class Pins(LookingTest):
         self.page.get_by_label("What is to be seen here").fill("First, seen again.")
         self.page.get_by_role("button", name="Save pin").click()
         expect(rows.nth(0)).to_contain_text("First, seen again.")
-        rows.nth(0).get_by_role("button", name="Take away").click()
+        rows.nth(0).get_by_role("button", name="Remove").click()
         expect(rows).to_have_count(1)
         self.page.get_by_role("button", name="Put it back").click()
         expect(rows).to_have_count(2)
@@ -83,7 +83,7 @@ class Verdicts(LookingTest):
         marks.get_by_role("radio", name="Alike").nth(3).click()
         self.page.get_by_role("radio", name="Control").last.scroll_into_view_if_needed()
         self.page.get_by_label("Reasons").fill("Less grain on the boards.")
-        self.page.get_by_label("What is less than fair here").fill("One view only.")
+        self.page.get_by_label("Caveats").fill("One view only.")
         self.page.locator("input[name=chosen]").nth(1).check()
         self.page.get_by_role("button", name="Save verdict").click()
         verdict = self.page.locator("[data-verdict]")
@@ -115,7 +115,7 @@ class Blind(LookingTest):
         self.open_pair(self.pair)
 
     def begin(self, kind, rounds="8"):
-        self.page.get_by_text("Begin rounds without names or figures").click()
+        self.page.get_by_text("Start a blind test").click()
         blind = self.page.locator("[data-part=blind]")
         blind.get_by_label("Question").select_option(kind)
         blind.get_by_label("Rounds").select_option(rounds)
@@ -183,7 +183,8 @@ class ContactSheet(LookingTest):
         for number, option in enumerate(self.study.options.all(), start=1):
             self.levels[option.pk] = 0.1 * number
             picture = np.full((SIZE[1], SIZE[0], 3), 0.1 * number, dtype=np.float32)
-            Run.objects.filter(option=option, seed=1, warm_up=False).update(picture=stored(picture))
+            for run in Run.objects.filter(option=option, warm_up=False):
+                Run.objects.filter(pk=run.pk).update(picture=stored(noisy(picture, 0.003, 10 * number + run.seed)))
         measure_outstanding(Option.objects.all())
         self.open(f"/studies/{self.study.pk}/contact-sheet")
         self.page.wait_for_selector("[data-cell] img")

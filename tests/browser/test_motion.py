@@ -80,7 +80,7 @@ class InStep(BrowserTest):
         page.keyboard.press("ArrowLeft")
         page.keyboard.press("ArrowLeft")
         self.at(FRAMES)
-        page.get_by_role("checkbox", name="again and again").uncheck()
+        page.get_by_role("checkbox", name="Loop").uncheck()
         page.get_by_role("button", name="Next frame").click()
         self.at(1)
         page.get_by_role("button", name="Play", exact=True).click()

@@ -84,7 +84,7 @@ class StudyScreen(BrowserTest):
 
     def test_a_planned_study_says_what_to_do(self):
         self.show()
-        expect(self.heading()).to_have_text("Planned, not run yet: start the renders to see what this costs and gains.")
+        expect(self.heading()).to_have_text("Planned, not run yet.")
         self.assert_accessible()
 
     def test_without_a_runner_it_is_said_why_nothing_happens(self):

@@ -6,6 +6,7 @@ from matchedpair.measures.blotches import Blotches
 from matchedpair.measures.error import ErrorMaps
 from matchedpair.measures.light import Light
 from matchedpair.measures.region import Region
+from matchedpair.measures.render import RenderMeasures
 from matchedpair.measures.zones import Zone
 
 from tests.pictures import blurred, everywhere, flat, noisy, patchy, photograph
@@ -94,3 +95,31 @@ class Small(unittest.TestCase):
         figure = by_twins(pair, valid).figure(Region(valid))
         self.assertFalse(figure.found)
         np.testing.assert_allclose([figure.indices[2.8]], 1.0, atol=0.15)
+
+
+class LastingPatches(unittest.TestCase):
+    """Patches that all seeds share, as a cache with a fixed seed leaves them, are found against the reference."""
+
+    def figure(self, renders, reference):
+        valid = everywhere(renders[0])
+        return RenderMeasures(renders, valid, references=[reference]).zone(valid).blotches
+
+    def test_patches_that_all_seeds_share_are_lasting(self):
+        truth = photograph()
+        for amplitude, scale in ((0.03, 8), (0.05, 12)):
+            shared = patchy(truth, amplitude, scale, 5)
+            found = self.figure([noisy(shared, 0.02, seed) for seed in (1, 2)], noisy(truth, 0.004, 9))
+            self.assertEqual((found.found, found.varying, found.lasting), (True, False, True), (amplitude, scale))
+            self.assertAlmostEqual(found.amplitude.value / (100 * amplitude), 1.0, delta=0.2)
+
+    def test_patches_of_each_seed_are_varying(self):
+        truth = photograph()
+        renders = [noisy(patchy(truth, 0.05, 8, 30 + seed), 0.02, seed) for seed in (1, 2)]
+        found = self.figure(renders, noisy(truth, 0.004, 9))
+        self.assertEqual((found.found, found.varying), (True, True))
+        self.assertFalse(found.lasting)
+
+    def test_grain_alone_is_neither(self):
+        truth = photograph()
+        found = self.figure([noisy(truth, 0.05, seed) for seed in (1, 2)], noisy(truth, 0.004, 9))
+        self.assertEqual((found.found, found.varying, found.lasting), (False, False, False))

@@ -56,6 +56,19 @@ class Limits(unittest.TestCase):
         self.assertEqual(check("stops", 0.05, about).state, "keeps")
 
 
+class Lacking(unittest.TestCase):
+    def test_a_new_scene_without_any_zone_decides_and_says_so(self):
+        options = {"a": option("Quick", 2, 20), "b": option("Middle", 8, 9)}
+        found = decide(Use("x", "Animation", {"noise": 10.0, "zone_noise": 12.0}), options)
+        self.assertEqual(found.chosen, "b")
+        self.assertIn("No zone is drawn", found.words)
+
+    def test_a_limit_that_nothing_can_meet_names_its_remedy(self):
+        found = decide(Use("x", "Still", {"detail": 0.9}), {"a": option("Quick", 2, 20)})
+        self.assertEqual(found.chosen, "")
+        self.assertIn("make a reference", found.words)
+
+
 class Deciding(unittest.TestCase):
     options: ClassVar = {"a": option("Quick", 2, 20), "b": option("Middle", 8, 9), "c": option("Slow", 40, 4),
                "d": option("Poor", 41, 9.5)}  # fmt: skip
@@ -91,7 +104,7 @@ class Deciding(unittest.TestCase):
         near = {"a": option("One", 10.0, 5.0), "b": option("Other", 10.1, 5.05)}
         found = decide(Use("x", "X", {}, 0.0), near)
         self.assertEqual((found.chosen, found.ties), ("a", ("b",)))
-        self.assertIn("a tie with Other", found.words)
+        self.assertIn("no different from Other", found.words)
 
     def test_nothing_to_choose_from(self):
         self.assertIn("nothing is rendered", decide(Use("x", "X", {}, 0.0), {}).words)

@@ -6,13 +6,11 @@ from matchedpair.measures import Ratio
 from matchedpair.trials import (
     BudgetRow,
     KnownCost,
-    TrialFinding,
     UntilSure,
     estimate,
     needs_more,
     plan_cost,
     position_of,
-    study_finding,
     trim,
 )
 
@@ -124,19 +122,3 @@ class Sureness(unittest.TestCase):
         self.assertFalse(needs_more(rule, wide, 6))
         self.assertFalse(needs_more(rule, None, 2))
         self.assertFalse(needs_more(rule, Ratio(0.5, None, "wall", 1, False), 2))
-
-
-class StudyFinding(unittest.TestCase):
-    def test_the_fastest_and_the_cleanest_are_named_with_their_intervals(self):
-        time, noise = Ratio(0.5, (0.4, 0.6), "wall", 1, False), Ratio(0.7, (0.6, 0.8), "twin", 1, False)
-        said = study_finding([TrialFinding("bounces 2", None, time), TrialFinding("samples 64", noise, None)], 2)
-        self.assertEqual(
-            said,
-            "2 trials against their controls: least time with bounces 2, 0.500 of its control's (0.400 to 0.600); "
-            "least noise with samples 64, 0.700 of its control's (0.600 to 0.800).",
-        )
-
-    def test_ties_are_no_winners_and_the_missing_are_counted(self):
-        tie = Ratio(0.98, (0.9, 1.1), "wall", 1, True)
-        said = study_finding([TrialFinding("x", None, tie), TrialFinding("y", None, None)], 2)
-        self.assertEqual(said, "1 trial against its control: none takes less time. 1 not measured yet.")

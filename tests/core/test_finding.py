@@ -1,30 +1,44 @@
 import unittest
 
+from matchedpair.answers import Matched, ZoneFact, pair_sentence, plain_look
 from matchedpair.measures import Ratio
 from matchedpair.measures.figure import three
-from matchedpair.trials import pair_finding
 
 
 class Finding(unittest.TestCase):
-    def test_both_ratios_in_one_sentence(self):
-        noise = Ratio(0.612, (0.571, 0.664), "twin", 1, False)
+    def test_both_changes_in_one_sentence(self):
+        noise = Ratio(0.612, (0.571, 0.664), "places", 1, False)
         time = Ratio(1.21, (1.12, 1.31), "wall", 1, False)
         self.assertEqual(
-            pair_finding("light picking estimate", noise, time, 2),
-            "With light picking estimate the trial has 0.612 of the noise (0.571 to 0.664) and takes 1.21 of the time "
-            "(1.12 to 1.31), 2 repeats a side.",
+            pair_sentence("light picking estimate", noise, time, 2),
+            "Light picking estimate: 39 % less noise (34–43 %), 21 % more render time (12–31 %), 2 seeds each.",
         )
 
-    def test_ties_are_called_ties(self):
+    def test_ties_are_no_change(self):
         tie = Ratio(1.02, (0.93, 1.12), "wall", 1, True)
-        self.assertIn("the same time within what can be told (1.02; 0.930 to 1.12)", pair_finding("x", None, tie, 3))
+        self.assertIn("no measurable change in render time (±9.7 %), 3 seeds each", pair_sentence("x", None, tie, 3))
 
-    def test_no_interval_is_said(self):
-        bare = Ratio(0.9, None, "twin", 1, True)
-        self.assertIn("(0.900, no interval)", pair_finding("x", bare, None, 2))
+    def test_much_faster_is_said_in_times(self):
+        fast = Ratio(0.292, (0.243, 0.345), "wall", 1, False)
+        self.assertIn("3.4 × faster (2.9–4.1)", pair_sentence("x", None, fast, 2))
 
     def test_nothing_measured(self):
-        self.assertEqual(pair_finding("x", None, None, 0), "Nothing is measured yet.")
+        self.assertEqual(pair_sentence("x", None, None, 0), "Nothing is measured yet.")
+
+    def test_a_plain_change_of_look_is_said_beside_less_noise(self):
+        noise = Ratio(0.15, (0.14, 0.16), "places", 1, False)
+        for by, said in ((0.9, "2 seeds each, but it is 0.9 stops brighter in Shelf."), (0.05, "2 seeds each.")):
+            shelf = ZoneFact("Shelf", None, None, by, (by - 0.01, by + 0.01), 0.1)
+            look = plain_look([ZoneFact("whole", noise, None, 0.0, None, 0.1), shelf], (), (320, 180))
+            self.assertTrue(pair_sentence("sedge", noise, None, 2, look=look).endswith(said))
+
+    def test_patches_are_never_matched_with_grain_without_saying_so(self):
+        noise, seen = Ratio(1.01, (0.97, 1.05), "places", 1, True), Ratio(1.8, (1.7, 1.9), "places", 1, False)
+        self.assertIn("but 1.8 × the visible noise", pair_sentence("x", noise, None, 2, visible=seen))
+        matched = Matched("noise", "whole", noise, seen)
+        self.assertFalse(matched.well)
+        self.assertEqual(matched.words(), "Matched in the figure, not to the eye (1.8 × the visible noise)")
+        self.assertEqual(Matched("noise", "Deep shelf", noise).words(), "Matched on noise in Deep shelf, 1 % apart")
 
     def test_three_digits_and_never_an_exponent(self):
         cases = {0.0: "0", 0.0123456: "0.0123", 1.5: "1.50", 99.96: "100", 12345.6: "12300", 123.4: "123"}

@@ -13,7 +13,18 @@ from tests.core.test_fireflies import planted
 from tests.pictures import blurred, flat, moved, noisy, patchy, photograph, write
 
 ZONE = {
-    "noise": ["percent", "interval", "method", "top_share", "without_fireflies_percent", "seen_percent"],
+    "noise": [
+        "percent",
+        "interval",
+        "method",
+        "worst_tenth_percent",
+        "total_percent",
+        "total_interval",
+        "visible",
+        "top_share",
+        "without_fireflies_percent",
+        "seen_percent",
+    ],
     "fireflies": ["count", "per_megapixel", "light_percent", "positions", "method"],
     "error": ["total_percent", "random_percent", "systematic_percent", "low_frequency_percent"],
     "blotches": ["found", "amplitude_percent", "scale_pixels", "grain", "method"],
@@ -21,20 +32,34 @@ ZONE = {
     "look": ["stops", "delta_e", "delta_e_after_gain", "worst", "clamped_at", "light_lost_percent"],
     "visible": ["mean", "p95", "above_1_percent", "pixels_per_degree", "own_noise_mean"],
 }
-PAIR = ["identical", "shift_pixels", "noise_ratio", "time_ratio", "same_noise", "difference", "look", "refused"]
+PAIR = [
+    "identical",
+    "shift_pixels",
+    "noise_ratio",
+    "total_noise_ratio",
+    "visible_noise_ratio",
+    "time_ratio",
+    "same_noise",
+    "difference",
+    "look",
+    "refused",
+]
 
 
 class Files(Called):
     def put(self, name, picture, kind="half"):
         return write(self.folder / f"{name}.exr", picture, kind)
 
-    def json(self, *words):
+    def json(self, *words, stopped=False):
         code, out, err = self.call(*words, "--json")
-        self.assertEqual((code, err), (0, ""))
+        said = r"^matchedpair: nothing could be measured: .+\n$" if stopped else r"^$"
+        self.assertEqual(code, 2 if stopped else 0, err)
+        self.assertRegex(err, said)
+        self.assertNotIn("NaN", out)
         return json.loads(out)
 
-    def codes(self, *words):
-        return [(row["code"], row["severity"]) for row in self.json(*words)["checks"]]
+    def codes(self, *words, stopped=False):
+        return [(row["code"], row["severity"]) for row in self.json(*words, stopped=stopped)["checks"]]
 
 
 class Measure(Files):
@@ -81,7 +106,8 @@ class Measure(Files):
         tiny = self.json(*self.all, "--zone", "tiny=10,10,12,12")["zones"]["tiny"]
         self.assertIsNone(tiny["blotches"])
         self.assertGreater(tiny["noise"]["percent"], 0)
-        self.assertIsNone(tiny["noise"]["interval"])
+        low, high = tiny["noise"]["interval"]
+        self.assertGreater(high / low, 1.3, "few pixels say little")
 
     def test_text_names_every_measure_in_words(self):
         code, out, _ = self.call(*self.all)
@@ -124,10 +150,22 @@ class Checks(Files):
             (eight, "clipped", "warn"),
         ):
             with self.subTest(code):
-                self.assertIn((code, severity), self.codes("measure", path))
+                stopped = severity == "stop" or code == "clipped"  # clipped pictures are display-encoded too
+                self.assertIn((code, severity), self.codes("measure", path, stopped=stopped))
+
+    def test_one_absurd_pixel_spoils_nothing(self):
+        clean = [noisy(self.truth, 0.1, seed) for seed in (1, 2)]
+        plain = self.json("measure", self.put("a", clean[0], "float"), "--twin", self.put("b", clean[1], "float"))
+        clean[0][40, 50] = 1e20
+        spoilt = self.json("measure", self.put("c", clean[0], "float"), "--twin", self.put("b", clean[1], "float"))
+        self.assertEqual([row["code"] for row in spoilt["checks"]], ["not_finite"])
+        self.assertIn("brighter than light can be", spoilt["checks"][0]["message"])
+        before, after = (each["zones"]["whole"]["noise"] for each in (plain, spoilt))
+        for key in ("percent", "total_percent", "visible"):
+            self.assertAlmostEqual(after[key] / before[key], 1.0, delta=0.01, msg=key)
 
     def test_a_stopped_render_is_not_measured_at_all(self):
-        report = self.json("measure", self.put("even", flat(0.5, (240, 160))), "--twin", self.good)
+        report = self.json("measure", self.put("even", flat(0.5, (240, 160))), "--twin", self.good, stopped=True)
         whole = report["zones"]["whole"]
         self.assertEqual({whole[name] for name in ("noise", "fireflies", "blotches")}, {None})
         self.assertIn("stops all measuring", whole["refused"][0]["reason"])
@@ -268,6 +306,44 @@ class Pair(Files):
             self.assertIsNone(report["against_reference"][side]["error"])
             self.assertIn("cannot be used", json.dumps(report["against_reference"][side]["refused"]))
         self.assertIsNotNone(report["noise_ratio"])
+
+    def test_stated_times_and_one_render_each_tell_the_time_to_the_same_noise(self):
+        words = ("--control-seconds", "11", "--trial-seconds", "5", "--control-ready", "1", "--trial-ready", "1")
+        found = self.pair([noisy(self.truth, 0.05, s) for s in (3, 4)], *words)["same_noise"]
+        self.assertAlmostEqual(found["speed_up"], 11 / (1 + 4 * 0.25), delta=0.2)
+        self.assertTrue(found["interval"][0] < found["speed_up"] < found["interval"][1])
+
+    def test_several_twins_a_side_narrow_what_is_told(self):
+        sides = {name: [self.put(f"{name}{s}", noisy(self.truth, noise, s + first)) for s in range(4)]
+                 for name, noise, first in (("c", 0.1, 10), ("t", 0.05, 20))}  # fmt: skip
+        words = ["pair", "--control", sides["c"][0], "--trial", sides["t"][0]]
+        for name, side in (("--control-twin", sides["c"]), ("--trial-twin", sides["t"])):
+            for file in side[1:]:
+                words += [name, file]
+        report = self.json(*words)
+        self.assertAlmostEqual(report["noise_ratio"]["value"], 0.5, delta=0.01)
+        self.assertEqual(report["noise_ratio"]["method"], "places")
+        self.assertLess(report["noise_ratio"]["noisier_in_percent"], 1.0)
+        for name in ("total_noise_ratio", "visible_noise_ratio"):
+            self.assertAlmostEqual(report[name]["value"], 0.5, delta=0.04, msg=name)
+
+    def test_storage_in_half_floats_is_no_difference(self):
+        files = {
+            (kind, seed): self.put(f"{kind}{seed}", noisy(self.truth, 0.01, seed), kind)
+            for kind in ("float", "half") for seed in (1, 2)
+        }  # fmt: skip
+        words = ("--control", ("float", 1)), ("--control-twin", ("float", 2)), ("--trial", ("half", 1))
+        given = [word for name, key in (*words, ("--trial-twin", ("half", 2))) for word in (name, files[key])]
+        report = self.json("pair", *given)
+        self.assertFalse(report["difference"]["found"], report["difference"])
+
+    def test_a_twin_that_is_none_is_named_and_refused(self):
+        other = self.put("bright", noisy(self.truth * np.float32(1.2), 0.1, 9))
+        report = self.json(
+            "pair", "--control", self.control[0], "--control-twin", other, "--trial", self.control[1]
+        )  # fmt: skip
+        self.assertIn("twin", [row["code"] for row in report["checks"]])
+        self.assertIn("0.26 stops brighter", json.dumps(report["refused"]))
 
     def test_text_says_the_same(self):
         trial = self.put("t", noisy(self.truth, 0.05, 3))

@@ -21,6 +21,11 @@ def twins(pictures, valid=None):
     return TwinNoise(Light(pictures, everywhere(pictures[0]) if valid is None else valid))
 
 
+def of(figure):
+    """A noise figure without places."""
+    return NoiseFigure(figure, figure, figure, None, 0.0, None)
+
+
 def whole(pictures, valid=None):
     valid = everywhere(pictures[0]) if valid is None else valid
     return twins(pictures, valid).figure(Region(valid))
@@ -42,6 +47,11 @@ class KnownNoise(unittest.TestCase):
 
     def test_more_seeds_give_the_same_figure(self):
         self.assertAlmostEqual(measured(textured(), 0.1, seeds=(1, 2, 3, 4)).noise.value, 10.0, delta=0.25)
+
+    def test_every_seed_that_is_there_makes_it_surer(self):
+        few, many = (measured(textured((160, 120)), 0.1, seeds=range(count)).total_error for count in (3, 9))
+        self.assertLess(sum(many), 0.65 * sum(few))
+        self.assertAlmostEqual(measured(textured(), 0.1, seeds=range(9)).total.value, 10.0, delta=0.15)
 
     def test_the_figure_says_how_it_was_got(self):
         noise = measured(flat(), 0.1).noise
@@ -86,11 +96,12 @@ class Invariance(unittest.TestCase):
         width=st.integers(min_value=8, max_value=90), height=st.integers(min_value=8, max_value=90),
         flip=st.sampled_from([(slice(None, None, -1), slice(None)), (slice(None), slice(None, None, -1))]),
     )  # fmt: skip
-    def test_flips_of_any_shape_change_nothing(self, width, height, flip):
+    def test_flips_of_any_shape_leave_the_total_alone(self, width, height, flip):
         pair = [noisy(textured((width, height)), 0.1, seed) for seed in (1, 2)]
-        plain = whole(pair).noise.value
-        flipped = whole([np.ascontiguousarray(each[flip]) for each in pair]).noise.value
-        self.assertAlmostEqual(flipped / plain, 1.0, delta=1e-6)
+        plain = whole(pair)
+        flipped = whole([np.ascontiguousarray(each[flip]) for each in pair])
+        self.assertAlmostEqual(flipped.total.value / plain.total.value, 1.0, delta=1e-6)
+        self.assertAlmostEqual(flipped.noise.value / plain.noise.value, 1.0, delta=0.1)
 
     def test_order_of_the_twins_does_not_matter(self):
         first, second = (noisy(textured(), 0.1, seed) for seed in (1, 2))
@@ -116,8 +127,8 @@ class Zones(unittest.TestCase):
 
     def test_variance_of_the_whole_is_the_mean_of_its_halves(self):
         noise = twins(self.pair, self.valid)
-        halves = [noise.figure(Region(Zone("z", x, 0, 160, 240).mask((320, 240)))).noise.value ** 2 for x in (0, 160)]
-        self.assertAlmostEqual(noise.figure(Region(self.valid)).noise.value ** 2, sum(halves) / 2, places=6)
+        halves = [noise.total(Region(Zone("z", x, 0, 160, 240).mask((320, 240)))).value ** 2 for x in (0, 160)]
+        self.assertAlmostEqual(noise.total(Region(self.valid)).value ** 2, sum(halves) / 2, places=6)
 
     def test_left_out_and_invalid_pixels_count_nowhere(self):
         valid = self.valid.copy()
@@ -126,9 +137,13 @@ class Zones(unittest.TestCase):
         self.pair[1][:, 300:] = np.inf
         self.assertAlmostEqual(twins(self.pair, valid).figure(Region(self.valid & valid)).noise.value, 5.0, delta=0.25)
 
-    def test_a_tiny_zone_says_that_it_has_no_interval(self):
+    def test_a_tiny_zone_has_no_places_and_gives_its_total_with_an_interval_as_wide_as_its_few_pixels(self):
         figure = twins(self.pair, self.valid).figure(Region(Zone("tiny", 5, 5, 12, 12).mask((320, 240))))
-        self.assertIsNone(figure.noise.interval)
+        self.assertIsNone(figure.places)
+        self.assertEqual(figure.noise, figure.total)
+        low, high = figure.noise.interval
+        self.assertGreater((high - low) / figure.noise.value, 0.2)
+        self.assertTrue(low < 5.0 < high)
 
     def test_a_zone_without_valid_pixels_is_refused(self):
         valid = self.valid.copy()
@@ -166,17 +181,17 @@ class Refusals(unittest.TestCase):
 
     def test_figures_of_other_methods_are_not_compared(self):
         control = measured(flat(), 0.1)
-        single = NoiseFigure(Figure(10.0, "%", None, "single", VERSION), 0.0, 0.1)
+        single = of(Figure(10.0, "%", None, "single", VERSION))
         with self.assertRaisesRegex(RefusedError, "control's was got by twin, the trial's by single"):
             noise_ratio(control, single)
 
     def test_figures_of_other_versions_are_not_compared(self):
         control = measured(flat(), 0.1)
-        older = NoiseFigure(Figure(10.0, "%", None, "twin", VERSION - 1), 0.0, 0.1)
+        older = of(Figure(10.0, "%", None, "twin", VERSION - 1))
         with self.assertRaisesRegex(RefusedError, "different versions"):
             noise_ratio(control, older)
 
     def test_a_ratio_without_interval_is_a_tie(self):
-        control = NoiseFigure(Figure(10.0, "%", None, "twin", VERSION), 0.0, None)
-        trial = NoiseFigure(Figure(5.0, "%", None, "twin", VERSION), 0.0, None)
+        control = of(Figure(10.0, "%", None, "twin", VERSION))
+        trial = of(Figure(5.0, "%", None, "twin", VERSION))
         self.assertTrue(noise_ratio(control, trial).tie)

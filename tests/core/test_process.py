@@ -42,6 +42,16 @@ class Rendering(unittest.TestCase):
         self.assertGreater(len(set(shares)), 3)
         self.assertIn("step 10/10", outcome.log)
 
+    def test_an_engine_that_does_not_flush_its_lines_is_heard_when_it_writes_them(self):
+        outcome = self.render("unflushed")
+        self.assertGreaterEqual(outcome.wall_seconds - outcome.ready_seconds, 0.6)
+
+    def test_ready_that_is_told_only_at_the_end_is_no_getting_ready(self):
+        outcome = self.render("late")
+        self.assertEqual(outcome.state, "finished")
+        self.assertIsNone(outcome.ready_seconds)
+        self.assertIsNone(outcome.cpu_ready_seconds)
+
     def test_cpu_and_memory_are_the_engine_s_own(self):
         outcome = self.render("busy")
         self.assertGreater(outcome.cpu_seconds, 0.6)

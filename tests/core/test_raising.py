@@ -39,6 +39,14 @@ class Raising(unittest.TestCase):
         self.assertEqual(step.unused, ("glass",))
         self.assertEqual(sum(row.lower["glass"] != row.upper["glass"] for row in compared), 1)
 
+    def test_where_a_change_that_counts_could_not_be_seen_the_cheapest_is_not_taken(self):
+        ladder = Ladder("n", (1, 2, 4))
+        step = next_raise([ladder], {}, [Compared({"n": 1}, {"n": 4}, Change(False, 0.0, "", 3.0))])
+        self.assertEqual((step.state, step.lower, step.trace[0].outcome), ("render", {"n": 2}, "raised"))
+        self.assertIn("more seeds would tell", step.trace[0].words)
+        seen = next_raise([ladder], {}, [Compared({"n": 1}, {"n": 4}, Change(False, 0.0, "", 0.8))])
+        self.assertEqual((seen.state, seen.settings), ("done", {"n": 1}))
+
     def test_small_changes_do_not_creep_by(self):
         # every step changes 0.8 %, less than the threshold, and all together 3 %
         step, _ = search(lambda n: 1 + 0.008 * LEVELS.index(n), [Ladder("n", LEVELS)])

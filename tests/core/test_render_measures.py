@@ -55,7 +55,7 @@ class Invariance(unittest.TestCase):
         renders, references = pictures((width, height))
         turned = [[np.ascontiguousarray(each[flip]) for each in side] for side in (renders, references)]
         plain, again = figures(renders, references), figures(*turned)
-        for name in ("noise", "error", "fireflies", "noise_seen", "visible"):
+        for name in ("noise_total", "error", "fireflies", "noise_seen", "visible"):
             self.assertEqual(name in plain, name in again, name)
             if name in plain:
                 off = 0.02 if name == "visible" else 1e-3  # its wide blurs are made in blocks that begin at a corner
@@ -79,7 +79,7 @@ class Invariance(unittest.TestCase):
         left[:, 70:] = False
         parts = [figures(renders, references, mask=mask) for mask in (left, whole & ~left)]
         together = figures(renders, references)
-        for name in ("noise", "error"):
+        for name in ("noise_total", "error"):
             mean = (parts[0][name] ** 2 * left.sum() + parts[1][name] ** 2 * (~left).sum()) / whole.sum()
             self.assertAlmostEqual(together[name] ** 2 / mean, 1.0, delta=1e-4)
 

@@ -11,6 +11,7 @@ from django.conf import settings
 from django.test import Client
 
 from server.runs.actions import claim, queue_study
+from server.runs.habits import forget
 from server.runs.models import Run
 from server.runs.recording import record_result
 from server.studies.models import Study
@@ -51,6 +52,7 @@ class WithEngines:
         self.folder = folder
         self.client = Client(enforce_csrf_checks=True)
         self.token = ""
+        forget()
 
     def call(self, method: str, path: str, data: Any = None, **headers: str) -> Any:
         """The answer to an API call, with the CSRF token that the page would send."""

@@ -40,8 +40,8 @@ class Lawful(WithEngines):
             a, b, *_ = self.law(option)
             percent = math.sqrt(a / option.settings["samples"] + b * b)
             rows = Measure.objects.filter(option=option, name="noise")
-            error = 0.02 * (percent / 100) ** 2
-            rows.update(value=percent, low=percent * 0.98, high=percent * 1.02, details={"variance_error": error})
+            error = {"total_error": [0.0196, 0.0196]}
+            rows.update(value=percent, low=percent * 0.98, high=percent * 1.02, places="", details=error)
         Comparison.objects.filter(pair__study=study).update(noise_refused="")
 
     def ladder(self):

@@ -45,7 +45,7 @@ class Levels(WithEngines, TestCase):
             ("light", "clear-air", "clear-air", "clear-air", ["light"]),
             ("size", "96 × 54", "96 × 54", 96 * 54, ["size"]), ("size", "96x54", "96 × 54", 96 * 54, ["size"]),
             ("quantity:mist_density", 0.2, "0.2", 0.2, ["quantities"]),
-            ("engine", "tansy", "Tansy (as it comes)", "tansy, defaults", ["engine"]),
+            ("engine", "tansy", "Tansy (default settings)", "tansy, defaults", ["engine"]),
             ("time_budget", 2, "2", 2.0, ["time_budget", "samples"]),
         ]  # fmt: skip
         for subject, value, shown, plain, names in cases:

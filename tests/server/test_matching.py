@@ -43,7 +43,7 @@ class Curves(LawfulTest):
         self.assertAlmostEqual(cell["same_noise"]["trial_quality"], 16)
         # in 33 s the other has 32 samples: sqrt(400 / 32) = 3.54 %
         self.assertAlmostEqual(cell["same_time"]["noise_ratio"], math.sqrt(400 / 32) / 5, places=4)
-        self.assertRegex(body["sentence"], r"^At the same noise extra on is 1\.94 times as fast as the control \(")
+        self.assertRegex(body["sentence"], r"^At the same noise extra on is 1\.94 × faster than the control \(")
 
     def test_one_step_each_far_apart_is_not_extrapolated(self):
         study = self.create(settings={"samples": 64}, factors=[factor("extra", True)])
@@ -163,11 +163,12 @@ class Matched(LawfulTest):
         self.assertIn("samples", pair.under_test)
         body = self.call("GET", f"/api/pairs/{pair.pk}/").json()
         self.assertTrue(body["matched"]["words"].startswith("Matched on noise"))
-        said = "Matched on noise, 0.0 % apart: with extra on the trial takes 0.500 of the time"
+        said = "Matched on noise, 0 % apart. Extra on: 2 × faster ("
         self.assertTrue(body["sentence"].startswith(said), body["sentence"])
         self.assertEqual(body["match_sheet"]["fair"], True)
         found = self.call("GET", f"/api/studies/{self.study.pk}/findings/").json()
         self.assertEqual([row["matched"] is not None for row in found["pairs"]].count(True), 1)
+        said = "Same noise at 16 samples instead of 64: 2 × faster ("
         self.assertTrue(found["sentence"].startswith(said), found["sentence"])
 
     def test_the_same_time_is_found(self):
@@ -177,7 +178,7 @@ class Matched(LawfulTest):
         self.assertEqual(row.pair.trial.settings["samples"], 32)
         sentence = self.call("GET", f"/api/pairs/{row.pair.pk}/").json()["sentence"]
         self.assertTrue(sentence.startswith("Matched on time"), sentence)
-        self.assertIn("the trial has 0.707 of the noise", sentence)
+        self.assertIn("29 % less noise (", sentence)
 
     def test_another_number_than_the_quality_knob_can_be_searched(self):
         # noise rises with the pause here, as with a noise target: a pause of p gives 5·(p + 0.5) %

@@ -175,11 +175,11 @@ class Compared(Measured):
 
     def test_the_study_s_kept_finding_takes_the_comparison_up(self):
         findings = f"/api/studies/{self.study.pk}/findings/"
-        self.assertNotIn("of the noise", self.call("GET", findings).json()["sentence"])
+        self.assertNotIn("the same noise", self.call("GET", findings).json()["sentence"])
         self.measure()
-        self.assertIn("of the noise", self.call("GET", findings).json()["sentence"])
+        self.assertIn("the same noise", self.call("GET", findings).json()["sentence"])
         Comparison.objects.all().delete()
-        self.assertNotIn("of the noise", self.call("GET", findings).json()["sentence"])
+        self.assertNotIn("the same noise", self.call("GET", findings).json()["sentence"])
 
     def test_another_picture_makes_the_comparison_old_until_it_is_made_again(self):
         self.measure()
@@ -218,7 +218,7 @@ class Maps(Measured):
         for layer in self.pair()["layers"]:
             of, subject = ("options", option) if layer["of"] == "render" else ("pairs", pair)
             self.ask(of, subject.pk, layer["name"])
-        self.assertEqual(make_wanted_layers(), 7)
+        self.assertEqual(make_wanted_layers(), 9)
         self.assertEqual(set(MapLayer.objects.values_list("state", "refused")), {("ready", "")})
         pixels = self.client.get(f"/api/pictures/{MapLayer.objects.first().picture}/pyramid/")
         self.assertEqual(pixels.json()["width"], SIZE[0])

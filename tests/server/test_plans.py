@@ -56,20 +56,20 @@ class Plans(WithEngines, TestCase):
         self.assertEqual(plan["warm_ups"], 6)
         sides = [row["side"] for row in plan["options"]]
         self.assertEqual((sides.count("control"), sides.count("trial")), (3, 3))
-        self.assertEqual(rows["engine Other (as it comes)"]["control"], 0)
-        there = plan["options"][rows["engine Other (as it comes), scene Mist lane"]["control"]]
+        self.assertEqual(rows["engine Other (default settings)"]["control"], 0)
+        there = plan["options"][rows["engine Other (default settings), scene Mist lane"]["control"]]
         self.assertEqual(there["title"], "scene Mist lane")
         study = self.create(kind="engines-scenes", factors=[factor("engine", "other"), factor("scene", "mist-lane")])
         self.assertEqual(
             list(study.pairs.values_list("subject", flat=True)),
-            ["engine Other (as it comes)", "engine Other (as it comes) on Mist lane"],
+            ["engine Other (default settings)", "engine Other (default settings) on Mist lane"],
         )
         self.assertEqual({pair.under_test[0] for pair in study.pairs.all()}, {"engine"})
 
     def test_an_engine_as_it_comes_and_tuned_are_two_levels(self):
         levels = [{"value": "other", "settings": {}}, {"value": "other", "settings": {"samples": 32}}]
         plan = self.plan(kind="range", factors=[{"subject": "engine", "levels": levels}])
-        self.assertEqual(self.titles(plan)[1:], ["engine Other (as it comes)", "engine Other (tuned)"])
+        self.assertEqual(self.titles(plan)[1:], ["engine Other (default settings)", "engine Other (tuned)"])
 
     def test_size_and_samples_in_step_spend_the_same_elsewhere(self):
         plan = self.plan(kind="same-time", factors=[factor("size", "24x18", "96x72"), factor("samples", 16, 1)])

@@ -93,7 +93,7 @@ class Report(Shared):
         page = self.page()
         for words in (
             self.study.question, "Conditions", "Match sheet", "Pictures", "Curves", "Options", "Verdicts",
-            "What is less than fair", "One view only.", "Choice by use", "Forecast", "Recipe", "Stall, version 1",
+            "Caveats", "One view only.", "Choice by use", "Forecast", "Recipe", "Stall, version 1",
             "Methods", "Deep shelf", "Look here.", "Where it fails" if "Where it fails" in page else "It loses to its",
         ):  # fmt: skip
             self.assertIn(words, page)
@@ -278,7 +278,7 @@ class Hostile(Shared):
 
 NUMBERED = {
     "id", "option", "run", "pair", "control", "trial", "control_option", "trial_option", "study", "created_at", "disk",
-    "fingerprint", "stamp", "options_numbers", "thumbnail", "url",
+    "fingerprint", "stamp", "options_numbers", "thumbnail", "url", "choice",
 }  # fmt: skip
 
 
@@ -303,7 +303,8 @@ def changed_bundle(content: bytes, change=None, *, names=None, more=None) -> byt
 def without_numbers(value):
     """What an answer says, without the numbers of rows, which are another installation's own."""
     if isinstance(value, dict):
-        return {key: without_numbers(each) for key, each in value.items() if key not in NUMBERED or key == "control_x"}
+        numbers = [key for key, each in value.items() if key == "options" and all(isinstance(one, int) for one in each)]
+        return {key: without_numbers(each) for key, each in value.items() if key not in (*NUMBERED, *numbers)}
     if isinstance(value, list):
         return [without_numbers(each) for each in value]
     return value

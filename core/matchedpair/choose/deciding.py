@@ -12,6 +12,9 @@ from matchedpair.measures.figure import Figure
 
 FIFTH = 0.2
 SAME_SCORE = 1e-9
+ZONES = "zone_noise"
+NO_ZONES = " No zone is drawn, so the worst zone is not limited."
+BY_REFERENCE = ("stops", "colour", "detail")
 
 
 @dataclass(frozen=True)
@@ -69,7 +72,13 @@ class Decision:
 
 
 def decide(use: Use, candidates: Mapping[str, Candidate]) -> Decision:
-    """Choose among options (by any key) for a use, and try the choice with each limit and the weight a fifth off."""
+    """Choose among options (by any key) for a use, and try the choice with each limit and the weight a fifth off.
+
+    A limit on zones is left aside where no zone is drawn, and that is said.
+    """
+    without_zones = ZONES in use.limits and not any(ZONES in option.figures for option in candidates.values())
+    if without_zones:
+        use = replace(use, limits={name: bound for name, bound in use.limits.items() if name != ZONES})
     standings, line = _stand(use, candidates)
     chosen = _best(use, candidates, line.order)
     ties = _ties(candidates, line, chosen)
@@ -82,7 +91,9 @@ def decide(use: Use, candidates: Mapping[str, Candidate]) -> Decision:
         weight = min(max(use.weight * share if use.weight else (share - 1.0), 0.0), 1.0)
         if weight != use.weight:
             moves.append(Moved("weight", use.weight, weight, _chosen(replace(use, weight=weight), candidates)))
-    return Decision(chosen, ties, standings, line, tuple(moves), _words(use, candidates, standings, chosen, ties))
+    words = _words(use, candidates, standings, chosen, ties)
+    words += NO_ZONES if without_zones and candidates else ""
+    return Decision(chosen, ties, standings, line, tuple(moves), words)
 
 
 def _chosen(use: Use, candidates: Mapping[str, Candidate]) -> str:
@@ -149,7 +160,7 @@ def _words(
     out = sum(standing.out for standing in standings.values())
     first = {0.0: "the fastest", 1.0: "the cleanest"}.get(use.weight, "the best trade of time and noise")
     whole = f"{use.title}: {candidates[chosen].name}, {first} of {len(standings) - out} that keep the limits"
-    tied = f"; a tie with {', '.join(candidates[key].name for key in ties[:3])}" if ties else ""
+    tied = f"; no different from {', '.join(candidates[key].name for key in ties[:3])}" if ties else ""
     doubts = [LIMIT_OF[row.limit].title.lower() for row in standings[chosen].checked if row.state == UNSURE]
     doubt = f"; {' and '.join(doubts)} lies at its limit within the interval" if doubts else ""
     return f"{whole}{tied}{doubt}."
@@ -157,6 +168,10 @@ def _words(
 
 def _nearest(standings: Mapping[str, Standing]) -> str:
     """Which limit leaves out most."""
+    unknown = [row.limit for standing in standings.values() for row in standing.checked if row.state == UNKNOWN]
+    lacking = next((name for name in BY_REFERENCE if unknown.count(name) == len(standings)), "")
+    if lacking:
+        return f"; no option has a figure for {LIMIT_OF[lacking].title.lower()}: make a reference"
     counts: dict[str, int] = {}
     for standing in standings.values():
         for row in standing.checked:

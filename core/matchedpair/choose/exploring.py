@@ -1,4 +1,4 @@
-"""Explores settings for the frontier of time and change: every way of rendering is held against the highest settings.
+"""Explores settings for the frontier of time and change: every combination is compared with the highest settings.
 
 The second way of searching, for spaces in which settings act together. A state machine without input or output, like
 `raising`: what was tried goes in, the next way to render or the end comes out. What is tried next is proposed by
@@ -30,7 +30,7 @@ State = Literal["render", "done", "failed"]
 
 @dataclass(frozen=True)
 class Tried:
-    """One way of rendering: its seconds, and what it changes against the top; None where its render failed."""
+    """One combination: its seconds, and what it changes against the top; None where its render failed."""
 
     settings: Settings
     seconds: float | None
@@ -56,7 +56,7 @@ class ExploringStep:
 
 
 def top_of(ladders: Sequence[Ladder], start: Settings) -> dict[str, Value]:
-    """All settings, those with a ladder at its top: what everything is held against."""
+    """All settings, those with a ladder at its top: what everything is compared with."""
     return {**start, **{ladder.setting: ladder.levels[-1] for ladder in ladders}}
 
 
@@ -92,7 +92,7 @@ def next_explored(
         raise ValueError("choose at least one setting to explore")
     top = top_of(ladders, start)
     if not tried:
-        return ExploringStep("render", top, words="all settings at their highest, which everything is held against")
+        return ExploringStep("render", top, words="all settings at their highest, which everything is compared with")
     if not tried[0].good:
         return ExploringStep("failed", top, words="the render with all settings at their highest failed")
     evened = evened_out(ladders, tried)

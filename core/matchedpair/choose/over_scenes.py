@@ -39,7 +39,7 @@ def over_scenes(speed_ups: Mapping[str, SameNoise | None]) -> OverScenes:
     usual = median(values.values())
     parts = [f"usually {three(usual)} times" if len(values) > 1 else f"{three(usual)} times in {worst}"]
     if len(values) > 1:
-        tie = ", a tie" if is_tie(values[worst], known[worst].interval) else ""
+        tie = ", no difference" if is_tie(values[worst], known[worst].interval) else ""
         parts.append(f"at worst {three(values[worst])} times in {worst}{tie}")
     if unreachable:
         parts.append(f"not reachable in {', '.join(unreachable)}")

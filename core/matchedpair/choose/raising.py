@@ -1,9 +1,10 @@
 """Finds the least settings that still give the picture: each is raised from low until it stops changing it.
 
 A state machine without input or output: what was tried goes in, the next render or the end comes out. In a stated
-order, each setting is held against itself at its highest level, all others as they are by then. First its lowest level:
-when nothing can be told between the two, the scene does not use it, and it is left at its lowest. Else it is raised
-until the change is at most the threshold. What the highest level is compared with is the truth of that step, so that
+order, each setting is compared with itself at its highest level, all others as they are by then. First its lowest
+level: when nothing can be told between the two, the scene does not use it, and it is left at its lowest. Else it is
+raised until the change is at most the threshold. Where a change of the threshold's size could not have been seen, no
+level is taken for enough. What the highest level is compared with is the truth of that step, so that
 many small changes cannot creep by unseen. Then a further pass, since settings may need each other, until nothing moves.
 """
 
@@ -16,6 +17,7 @@ from typing import Literal
 from matchedpair.engines.setting import Value
 
 MOST_PASSES = 4
+BLIND = "not sure: a change that counts would not have been seen here; more seeds would tell"
 Settings = Mapping[str, Value]
 SettingsKey = tuple[tuple[str, Value], ...]
 State = Literal["render", "done", "out_of_budget", "failed"]
@@ -46,16 +48,24 @@ class Change:
         Its size over the threshold: at most 1 is small enough.
     words : str
         What it is, such as ``0.031 stops in Deep shelf``.
+    seen : float
+        The smallest change that would have been seen, over the threshold: above 1 "no change" says nothing.
     """
 
     found: bool
     amount: float
     words: str = ""
+    seen: float = 0.0
+
+    @property
+    def blind(self) -> bool:
+        """Whether a change of the threshold's size could have been missed."""
+        return self.amount <= 1.0 < self.seen
 
 
 @dataclass(frozen=True)
 class Compared:
-    """Two ways of rendering that were rendered and compared; `change` is None when a render failed."""
+    """Two combinations that were rendered and compared; `change` is None when a render failed."""
 
     lower: Settings
     upper: Settings
@@ -92,7 +102,7 @@ class RaisingStep:
 
 
 class _NeedsRenderError(Exception):
-    """Carries the two ways of rendering that must be compared before the search can go on."""
+    """Carries the two combinations that must be compared before the search can go on."""
 
     def __init__(self, lower: dict[str, Value], upper: dict[str, Value]) -> None:
         super().__init__()
@@ -117,7 +127,7 @@ def next_raise(
     start : mapping
         All settings; those with a ladder begin at its top, so that each is judged in a picture that lacks nothing.
     most_renders : int, optional
-        Budget: ways of rendering, each counted once however often it is compared.
+        Budget: combinations, each counted once however often it is compared.
     spent_seconds, most_seconds : float, optional
         Rendering time so far, and the budget of it.
     """
@@ -167,6 +177,9 @@ class _Search:
         first = 0 if passed == 1 else ladder.levels.index(before)
         for number, level in enumerate(ladder.levels[first:-1], start=first):
             change = self._change(name, level, top, passed)
+            if change.blind:
+                self._note(passed, name, level, change, "raised", BLIND)
+                continue
             if number == 0 and passed == 1 and not change.found:
                 self._note(passed, name, level, change, "unused", "changes nothing here: left at its lowest")
                 self.unused.append(name)
@@ -209,7 +222,7 @@ class _Search:
 def budget_used(
     renders: int, more: int, most_renders: int | None, spent_seconds: float, most_seconds: float | None
 ) -> str:
-    """Why nothing more is rendered, in words; empty while the budget allows `more` ways of rendering."""
+    """Why nothing more is rendered, in words; empty while the budget allows `more` combinations."""
     if most_renders is not None and renders + more > most_renders:
         return f"the budget of {most_renders} renders is used up"
     if most_seconds is not None and spent_seconds >= most_seconds:

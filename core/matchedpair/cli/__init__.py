@@ -9,11 +9,13 @@ import argparse
 import json
 import shlex
 import sys
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import asdict
 from pathlib import Path
+from typing import Any
 
 from matchedpair.choose import as_table, read_recipe, settings_for
+from matchedpair.cli.answers import add_answer
 from matchedpair.cli.renders import add_import
 from matchedpair.cli.text import (
     curves_as_text,
@@ -37,11 +39,23 @@ from matchedpair.pictures import read_picture
 from matchedpair.pictures.panorama import panorama_figures
 
 
+class StoppedError(Exception):
+    """A check let nothing be measured; `report` says all that was found."""
+
+    def __init__(self, report: str, reason: str) -> None:
+        super().__init__(f"nothing could be measured: {reason}")
+        self.report = report
+
+
 def main(arguments: Sequence[str] | None = None) -> int:
     """Run the command with these arguments, or those of the process; returns the exit code."""
     parsed = _parser().parse_args(arguments)
     try:
         print(parsed.run(parsed))
+    except StoppedError as stopped:
+        print(stopped.report)
+        print(f"matchedpair: {stopped}", file=sys.stderr)
+        return 2
     except MatchedPairError as error:
         print(f"matchedpair: {error}", file=sys.stderr)
         return 2
@@ -51,23 +65,41 @@ def main(arguments: Sequence[str] | None = None) -> int:
 def _measure(parsed: argparse.Namespace) -> str:
     report = measure_files(
         parsed.render,
-        twin=parsed.twin,
+        twins=parsed.twin,
         reference=parsed.reference,
         reference_twin=parsed.reference_twin,
         zones=[Zone.parse(text) for text in parsed.zone],
         left_out=[Zone.parse(text, f"left out {index + 1}") for index, text in enumerate(parsed.leave_out)],
         viewing=_viewing(parsed),
     )
-    return json.dumps(report, indent=1) if parsed.json else report_as_text(report)
+    return _said(report, report_as_text, as_json=parsed.json, stopped=_nothing(report["zones"]))
+
+
+def _nothing(zones: dict[str, Any]) -> bool:
+    """Whether no measure of any zone has a figure."""
+    return not any(value for zone in zones.values() for name, value in zone.items() if name != "refused")
+
+
+def _said(report: dict[str, Any], as_text: Callable[[dict[str, Any]], str], *, as_json: bool, stopped: bool) -> str:
+    """The report. Raises `StoppedError` with it where a check let nothing be measured, for the exit code."""
+    text = json.dumps(report, indent=1, allow_nan=False) if as_json else as_text(report)
+    stops = [check["message"] for check in report["checks"] if check["severity"] == "stop"]
+    if stopped and stops:
+        raise StoppedError(text, stops[0])
+    return text
 
 
 def _pair(parsed: argparse.Namespace) -> str:
-    roles = ("control", "control_twin", "trial", "trial_twin", "reference", "reference_twin")
+    roles = ("control", "trial", "reference", "reference_twin")
     files = {role.replace("_", " "): getattr(parsed, role) for role in roles}
     if parsed.reference_twin and not parsed.reference:
         raise InputError("a reference's twin needs the reference: give --reference too")
-    report = compare_files(files, times=_stated_times(parsed), viewing=_viewing(parsed))
-    return json.dumps(report, indent=1) if parsed.json else pair_as_text(report)
+    report = compare_files(
+        files, control_twins=parsed.control_twin, trial_twins=parsed.trial_twin, times=_stated_times(parsed),
+        viewing=_viewing(parsed),
+    )  # fmt: skip
+    nothing = all(report[name] is None for name in ("noise_ratio", "difference", "look", "visible"))
+    return _said(report, pair_as_text, as_json=parsed.json, stopped=nothing and report["identical"] is None)
 
 
 def _stated_times(parsed: argparse.Namespace) -> StatedTimes | None:
@@ -131,7 +163,10 @@ def _parser() -> argparse.ArgumentParser:
     commands = parser.add_subparsers(title="commands", required=True)
     measure = commands.add_parser("measure", help="check a render and measure it, with its twin")
     measure.add_argument("render", type=Path, metavar="RENDER")
-    measure.add_argument("--twin", type=Path, metavar="F", help="the same render with another seed")
+    measure.add_argument(
+        "--twin", type=Path, action="append", default=[], metavar="F",
+        help="the same render with another seed; may be given several times",
+    )  # fmt: skip
     measure.add_argument("--reference", type=Path, metavar="F")
     measure.add_argument("--reference-twin", type=Path, metavar="F")
     measure.add_argument("--zone", action="append", default=[], metavar="NAME=X,Y,W,H")
@@ -140,9 +175,12 @@ def _parser() -> argparse.ArgumentParser:
     measure.set_defaults(run=_measure)
     pair = commands.add_parser("pair", help="compare a trial with its control")
     pair.add_argument("--control", type=Path, metavar="F", required=True)
-    pair.add_argument("--control-twin", type=Path, metavar="F", help="the control with another seed")
+    for side in ("control", "trial"):
+        pair.add_argument(
+            f"--{side}-twin", type=Path, action="append", default=[], metavar="F",
+            help=f"the {side} with another seed; may be given several times",
+        )  # fmt: skip
     pair.add_argument("--trial", type=Path, metavar="F", required=True)
-    pair.add_argument("--trial-twin", type=Path, metavar="F", help="the trial with another seed")
     pair.add_argument("--reference", type=Path, metavar="F")
     pair.add_argument("--reference-twin", type=Path, metavar="F")
     for side in ("control", "trial"):
@@ -175,6 +213,7 @@ def _parser() -> argparse.ArgumentParser:
     recipe.add_argument("--engine", type=Path, metavar="FILE.toml", help="its definition, which checks the settings")
     recipe.add_argument("--json", action="store_true")
     recipe.set_defaults(run=_recipe)
+    add_answer(commands)
     add_import(commands)
     add_textures(commands)
     return parser

@@ -23,10 +23,13 @@ def pair_as_text(report: dict[str, Any]) -> str:
     lines = [f"{check['severity']}: {check['message']}" for check in report["checks"]]
     if report["shift_pixels"] is not None:
         lines.append(f"shift {report['shift_pixels']:.2g} pixels")
-    for name in ("noise_ratio", "time_ratio"):
+    for name in ("noise_ratio", "total_noise_ratio", "visible_noise_ratio", "time_ratio"):
         if report[name]:
-            tie = ", a tie" if report[name]["tie"] else ""
-            lines.append(f"{_words(name)} {report[name]['value']:.3g} ({_spread(report[name]['interval'])}{tie})")
+            tie = ", no difference" if report[name]["tie"] else ""
+            where = _where(report[name])
+            lines.append(
+                f"{_words(name)} {report[name]['value']:.3g} ({_spread(report[name]['interval'])}{tie}){where}"
+            )
     if report["difference"]:
         lines += _difference(report["difference"])
     if report["look"]:
@@ -37,6 +40,11 @@ def pair_as_text(report: dict[str, Any]) -> str:
     for side, zone in (report["against_reference"] or {}).items():
         lines += [f"{side}:", *_zone_lines(zone)]
     return "\n".join(lines)
+
+
+def _where(ratio: dict[str, Any]) -> str:
+    """In how much of the picture the trial is noisier, where it was got place by place."""
+    return f", noisier in {ratio['noisier_in_percent']:.0f} % of the picture" if "noisier_in_percent" in ratio else ""
 
 
 def _zone_lines(zone: dict[str, Any]) -> list[str]:
@@ -118,7 +126,7 @@ def curves_as_text(report: dict[str, Any]) -> str:
         if row["speed_up"] is None:
             lines.append(f"{at} {row['note']}")
             continue
-        tie = ", a tie" if row["tie"] else ""
+        tie = ", no difference" if row["tie"] else ""
         spread = f"({_spread(row['interval'])}{tie})"
         lines.append(f"{at} takes {row['trial_seconds']:.3g} s, {row['speed_up']:.3g} × as fast {spread}")
     return "\n".join(lines + [f"{row['option']}: {row['reason']}" for row in report["refused"]])

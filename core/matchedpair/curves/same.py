@@ -117,7 +117,7 @@ def equal_time_of_one_each(noise_ratio: Ratio, control: RunTimes, trial: RunTime
         raise RefusedError(
             "same_noise", "the trial's engine does not tell how long it got ready; render a ladder instead"
         )
-    whole = trial.wall_seconds if basis == "wall" else trial.cpu_seconds
+    whole = trial.seconds(basis)
     return whole - rendering + rendering * noise_ratio.value**2
 
 

@@ -8,6 +8,7 @@ import shutil
 import sys
 from collections.abc import Mapping
 from dataclasses import dataclass, field
+from decimal import Decimal
 from pathlib import Path
 from typing import Any
 
@@ -149,13 +150,13 @@ def _changes(definition: EngineDefinition, job: RenderJob, folder: Path) -> list
         places = dict(zip(("x", "y", "width", "height"), map(str, job.crop), strict=True))
         words += [_filled(word, places) for word in definition.changes["crop"]]
     for name, value in job.quantities.items():
-        words += [_filled(word, {"name": name, "value": f"{value:g}"}) for word in definition.changes["quantity"]]
+        words += [_filled(word, {"name": name, "value": written(value)}) for word in definition.changes["quantity"]]
     if job.brightness != 1.0:
-        words += [_filled(word, {"value": f"{job.brightness:.9g}"}) for word in definition.changes["brightness"]]
+        words += [_filled(word, {"value": written(job.brightness)}) for word in definition.changes["brightness"]]
     if job.passes:
         words += [_filled(word, {"passes": ",".join(job.passes)}) for word in definition.changes["passes"]]
     if job.on_the_way:
-        levels = ",".join(f"{level:g}" for level in job.on_the_way)
+        levels = ",".join(written(level) for level in job.on_the_way)
         words += [_filled(word, {"levels": levels}) for word in definition.changes["on_the_way"]]
     if job.texture_use:
         file = str(folder / TEXTURE_USE_FILE)
@@ -166,8 +167,14 @@ def _changes(definition: EngineDefinition, job: RenderJob, folder: Path) -> list
 def _arguments(setting: Setting, value: Value) -> list[str]:
     if setting.kind == "switch":
         return list(setting.argument) if value else []
-    text = f"{value:g}" if isinstance(value, float) else str(value)
+    text = written(value) if isinstance(value, float) else str(value)
     return [word.replace("{value}", text) for word in setting.argument]
+
+
+def written(value: float) -> str:
+    """A number as an engine reads it: all of its digits, no exponent, and no point where it is whole."""
+    text = f"{Decimal(repr(float(value))):f}"
+    return text.rstrip("0").rstrip(".") if "." in text else text
 
 
 def _filled(word: str, values: Mapping[str, str]) -> str:

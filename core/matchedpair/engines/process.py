@@ -4,15 +4,17 @@ from __future__ import annotations
 
 import json
 import os
+import pty
 import selectors
 import signal
 import subprocess
 import sys
 import time
+import tty
 from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
-from typing import IO, Literal
+from typing import Literal
 
 import psutil
 
@@ -25,6 +27,8 @@ from matchedpair.errors import EngineMissingError
 SUPERVISE = Path(__file__).with_name("supervise.py")
 LOOK_EVERY_SECONDS = 0.1
 VERSION_LIMIT_SECONDS = 60
+LEAST_RENDERING_SHARE = 0.02  # of the whole, below which "ready" was told only at the end
+PLAIN_TERMINAL = {"TERM": "dumb", "NO_COLOR": "1", "COLUMNS": "200"}
 
 State = Literal["finished", "failed", "stopped"]
 
@@ -143,35 +147,46 @@ class _Watch:
     def carry_out(self, on_progress: Callable[[Progress], None], should_stop: Callable[[], bool]) -> RenderOutcome:
         load = load_now()
         began = time.monotonic()
-        process = subprocess.Popen(
-            [sys.executable, "-I", "-S", str(SUPERVISE), str(self.account), *self.command],
-            stdin=subprocess.DEVNULL, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, cwd=self.folder,
-        )  # fmt: skip
+        # a program that writes into a pipe keeps its lines back until there are many; into a terminal it writes each
+        reading, writing = pty.openpty()
+        tty.setraw(writing)
+        try:
+            process = subprocess.Popen(
+                [sys.executable, "-I", "-S", str(SUPERVISE), str(self.account), *self.command],
+                stdin=subprocess.DEVNULL, stdout=writing, stderr=writing, cwd=self.folder,
+                env=PLAIN_TERMINAL | os.environ,
+            )  # fmt: skip
+        except OSError:
+            os.close(reading)
+            raise
+        finally:
+            os.close(writing)
         ended = ""
         try:
-            ended = self._watch(process, began, on_progress, should_stop)
+            ended = self._watch(process, reading, began, on_progress, should_stop)
         finally:
             if process.poll() is None:
                 self._end(process)
+            os.close(reading)
         self.output.close()
         return self._outcome(ended, load)
 
     def _watch(
         self,
         process: subprocess.Popen[bytes],
+        reading: int,
         began: float,
         on_progress: Callable[[Progress], None],
         should_stop: Callable[[], bool],
     ) -> str:
         """Follow the engine until it ends; the reason when it was ended from here."""
-        pipe: IO[bytes] = process.stdout  # type: ignore[assignment]  # Popen was asked for a pipe
-        os.set_blocking(pipe.fileno(), False)
-        with selectors.DefaultSelector() as selector, pipe:
-            selector.register(pipe, selectors.EVENT_READ)
+        os.set_blocking(reading, False)
+        with selectors.DefaultSelector() as selector:
+            selector.register(reading, selectors.EVENT_READ)
             open_ = True
             while process.poll() is None:
                 if open_ and selector.select(LOOK_EVERY_SECONDS):
-                    open_ = self._read(pipe)
+                    open_ = self._read(reading)
                 elif not open_:
                     time.sleep(LOOK_EVERY_SECONDS / 2)
                 elapsed = time.monotonic() - began
@@ -183,12 +198,17 @@ class _Watch:
                     return "stopped"
                 if elapsed > self.job.time_limit_seconds:
                     return f"ended at its time limit of {self.job.time_limit_seconds:g} s"
-            while open_ and selector.select(0) and self._read(pipe):
+            while open_ and selector.select(0) and self._read(reading):
                 pass
         return ""
 
-    def _read(self, pipe: IO[bytes]) -> bool:
-        piece = os.read(pipe.fileno(), 65536)
+    def _read(self, reading: int) -> bool:
+        try:
+            piece = os.read(reading, 65536)
+        except BlockingIOError:
+            return True
+        except OSError:  # how a terminal says that nobody writes to it any more
+            piece = b""
         self.output.take(piece.decode("utf-8", errors="replace"))
         if self.output.ready and self.ready_at is None:
             self.ready_at = time.monotonic()
@@ -263,11 +283,11 @@ class _Watch:
             log=self.output.log(),
             exit_code=code,
             wall_seconds=None if whole is None else whole - spent,
-            ready_seconds=None if self.ready_at is None else max(self.ready_at - began, 0.0),
+            ready_seconds=self._believed_ready(began, account.get("ended")),
             cpu_seconds=_less(account["cpu_seconds"], spent, account["ended"] - began)
             if "cpu_seconds" in account
             else None,
-            cpu_ready_seconds=self.cpu_ready,
+            cpu_ready_seconds=None if self._believed_ready(began, account.get("ended")) is None else self.cpu_ready,
             peak_memory_bytes=int(account["peak_memory_bytes"]) if "peak_memory_bytes" in account else None,
             structures_bytes=self.output.structures_bytes,
             load_before=load,
@@ -275,6 +295,15 @@ class _Watch:
             frames_per_second=self.output.frames_per_second,
             on_the_way=self._on_the_way(began),
         )
+
+    def _believed_ready(self, began: float, ended: float | None) -> float | None:
+        """Seconds of getting ready; None where the line came with the last ones, so that it was kept back."""
+        if self.ready_at is None:
+            return None
+        ready = max(self.ready_at - began, 0.0)
+        if ended is not None and ended - self.ready_at < LEAST_RENDERING_SHARE * (ended - began):
+            return None
+        return ready
 
     def _passes(self) -> dict[str, Path]:
         """The asked passes that were written."""

@@ -4,11 +4,16 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, TypeGuard
 
 Value = int | float | str | bool
 KINDS = ("integer", "number", "choice", "switch")
 AFFECTS = ("noise", "time", "memory", "look", "detail")
+
+
+def is_number(value: object) -> TypeGuard[int | float]:
+    """Whether a value counts or measures; a switch, which Python takes for 0 and 1, does not."""
+    return isinstance(value, int | float) and not isinstance(value, bool)
 
 
 @dataclass(frozen=True)

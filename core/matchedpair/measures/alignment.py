@@ -71,7 +71,7 @@ class Alignment:
 
     @property
     def shifted(self) -> str:
-        """Why pixels cannot be held against each other, or empty."""
+        """Why pixels cannot be compared, or empty."""
         if self.mismatch:
             return self.mismatch
         length = self.shift_pixels
@@ -95,10 +95,10 @@ class Alignment:
 
 def alignment(first: Light, second: Light) -> Alignment:
     """How the second picture lies over the first. Both are of one size."""
-    mismatch, recognised = _recognised(first, second)
+    mismatch, known = _recognised(first, second)
     if mismatch:
         return Alignment(None, math.inf, mismatch, None)
-    shift, error = _shift(first, second, recognised=recognised)
+    shift, error = _shift(first, second, recognised=known)
     return Alignment(shift, error, "", sharpness(first, second))
 
 

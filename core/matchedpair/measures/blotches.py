@@ -12,7 +12,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import partial
 
 import numpy as np
@@ -35,7 +35,7 @@ from matchedpair.pictures.filters import (
 from matchedpair.pictures.picture import Floats
 from matchedpair.pictures.strips import maps_in_strips
 
-VERSION = 1
+VERSION = 2
 CLIPPED = 0.0005
 BLOTCHY = {5.6: 1.8, 11.2: 4.0}
 FIT_AT = (2.0, 4.0, 8.0, 16.0)
@@ -67,6 +67,9 @@ class BlotchFigure:
         index_a by a.
     smallest_seen_percent : float
         Amplitude of patches of 5.6 pixels that would just have counted.
+    varying, lasting : bool or None
+        Whether they are other ones with each seed (seen by twins), and the same in all (seen against a reference);
+        None where nothing tells.
     """
 
     found: bool | None
@@ -75,6 +78,8 @@ class BlotchFigure:
     grain: Figure
     indices: dict[float, float]
     smallest_seen_percent: float
+    varying: bool | None = None
+    lasting: bool | None = None
 
 
 class Blotches:
@@ -116,7 +121,14 @@ class Blotches:
         amplitude, scale = self._fit(region, base) if found else (None, None)
         grain = Figure(base / levels[0.0], "×", None, self.method, VERSION)
         least = math.sqrt((BLOTCHY[5.6] - 1.0) * base * white_power(5.6, 11.2) / OWN_OCTAVE)
-        return BlotchFigure(found, amplitude, scale, grain, indices, 100 * least)
+        twin = self.method == "twin"
+        return BlotchFigure(
+            found, amplitude, scale, grain, indices, 100 * least, found if twin else None, None if twin else found
+        )
+
+    def excess(self, region: Region) -> dict[float, float]:
+        """Variance of one pixel by octave, as far as the region tells."""
+        return self._levels(region)
 
     def slow(self) -> Floats:
         """The map of slow patches in percent: the first difference blurred by 4 pixels, at half of its size."""
@@ -160,6 +172,28 @@ class Blotches:
         if scale > (region.bottom - region.top) / MOST_OF_HEIGHT:
             return figure, None
         return figure, Figure(scale, "px", None, self.method, VERSION)
+
+
+def both_ways(varying: Blotches, lasting: Blotches, region: Region, seeds: int) -> BlotchFigure:
+    """Blotches by twins and against a reference: those that vary with the seed, those that all seeds share, or both.
+
+    Parameters
+    ----------
+    lasting : Blotches
+        Of the mean of all seeds against the reference.
+    """
+    by_twins, by_reference = varying.figure(region), lasting.figure(region)
+    own, whole = varying.excess(region), lasting.excess(region)
+    shared = [
+        sigma
+        for sigma, most in BLOTCHY.items()
+        if by_reference.indices.get(sigma, 0.0) > most and whole[sigma] - own.get(sigma, 0.0) / seeds > whole[sigma] / 2
+    ]
+    told = by_reference if shared else by_twins
+    return replace(
+        told, found=bool(shared) or by_twins.found, varying=by_twins.found, grain=by_twins.grain,
+        lasting=bool(shared) if by_reference.found is not None else None,
+    )  # fmt: skip
 
 
 def _ends(plane: Floats, region: Region) -> tuple[float, float]:

@@ -2,8 +2,9 @@
 
 Over a table of 12 × 8 cells: d = mean(((A1 + A2)/2 − (B1 + B2)/2) / w), w = G4(mean) + eps. Its variance comes from
 the twins' own differences, summed over sub-blocks of 8 × 8 pixels (not pixels, which are not independent behind a
-pixel filter); Student's t with two sub-blocks' worth of freedom each, as z. A cell is named at |z| > 4; over all,
-|Σz|/√n > 3. *No difference* comes with the smallest change that would have been seen, 4 standard errors.
+pixel filter); what storage can do is taken off d; Student's t with two sub-blocks' worth of freedom each, as z. A cell
+is named at |z| > 4; over all, |Σz|/√n > 3. *No difference* goes with the smallest change that would have been seen, 4
+standard errors and the storage's step.
 """
 
 from __future__ import annotations
@@ -21,11 +22,12 @@ from matchedpair.measures.table import Cell, cells
 from matchedpair.pictures.filters import gauss
 from matchedpair.pictures.picture import Floats
 
-VERSION = 1
+VERSION = 2
 SUB_BLOCK = 8
 NAMED, OVERALL = 4.0, 3.0
 SCALES_A_BLOCK = 4.0
 LEAST_SUB_BLOCKS = 4
+HALF_ROUNDING = 2.0**-11  # relative
 MOST_Z = 38.0  # what float64 can tell of a tail
 
 
@@ -52,7 +54,7 @@ class DifferenceFigure:
     smallest_seen_percent : float
         Median over the cells of the smallest change that each would have shown.
     cells : tuple of CellDifference
-        All cells; `named` are those that differ by themselves, worst first.
+        All cells; `named` are those that differ by themselves, the largest change first.
     method : str
         ``twin``, or ``single`` when a side has one render and its noise is taken from the difference itself.
     """
@@ -66,17 +68,22 @@ class DifferenceFigure:
 
     @property
     def named(self) -> tuple[CellDifference, ...]:
-        """Cells that differ by themselves, worst first."""
-        return tuple(sorted((cell for cell in self.cells if abs(cell.z) > NAMED), key=lambda cell: -abs(cell.z)))
+        """Cells that differ by themselves, the largest change first."""
+        return tuple(sorted((cell for cell in self.cells if abs(cell.z) > NAMED), key=lambda cell: -abs(cell.percent)))
 
 
-def difference(control: Light, trial: Light, region: Region, *, blotch_scale: float | None = None) -> DifferenceFigure:
+def difference(
+    control: Light, trial: Light, region: Region, *, blotch_scale: float | None = None, rounding: float = HALF_ROUNDING
+) -> DifferenceFigure:
     """Whether there is a difference between two sides of one picture.
 
     Parameters
     ----------
     blotch_scale : float, optional
         Radius in pixels of slow patches on a side: sub-blocks are then at least four of these wide.
+    rounding : float
+        Relative step of the coarser side's storage; a change that is no larger is none, since rounding may lean to one
+        side over a whole cell.
 
     Raises
     ------
@@ -90,7 +97,7 @@ def difference(control: Light, trial: Light, region: Region, *, blotch_scale: fl
     change = (trial.mean - control.mean) * weight
     twins = len(control.y) > 1 and len(trial.y) > 1
     own = [_own(light, weight) for light in (control, trial)] if twins else []
-    found = [row for cell in cells(region, 2 * side) if (row := _cell(cell, change, own, side)) is not None]
+    found = [row for cell in cells(region, 2 * side) if (row := _cell(cell, change, own, side, rounding)) is not None]
     if not found:
         why = "its slow patches are too wide" if side > SUB_BLOCK else "the zone is too small"
         raise RefusedError("difference", f"cannot tell: {why} for the noise to average out in a cell")
@@ -125,7 +132,7 @@ def _own(light: Light, weight: Floats) -> list[Floats]:
     return planes
 
 
-def _cell(cell: Cell, change: Floats, own: list[list[Floats]], side: int) -> CellDifference | None:
+def _cell(cell: Cell, change: Floats, own: list[list[Floats]], side: int, rounding: float) -> CellDifference | None:
     sums, counts = cell.region.blocks(change, side)
     full = counts >= side * side / 2
     blocks = int(full.sum())
@@ -143,8 +150,9 @@ def _cell(cell: Cell, change: Floats, own: list[list[Floats]], side: int) -> Cel
     else:
         error = float((sums[full] / counts[full]).std(ddof=1)) / math.sqrt(blocks)
         freedom = blocks - 1
-    z = _as_z(mean / error, freedom) if error > 0.0 else math.copysign(MOST_Z, mean) if mean else 0.0
-    return CellDifference(cell.row, cell.column, cell.box, z, 100 * mean, 100 * NAMED * error)
+    beyond = math.copysign(max(abs(mean) - rounding, 0.0), mean)
+    z = _as_z(beyond / error, freedom) if error > 0.0 else math.copysign(MOST_Z, beyond) if beyond else 0.0
+    return CellDifference(cell.row, cell.column, cell.box, z, 100 * mean, 100 * (NAMED * error + rounding))
 
 
 def _as_z(t: float, freedom: int) -> float:

@@ -21,10 +21,11 @@ from matchedpair.pictures.filters import FINEST_REACH, OCTAVES, blur_power, blur
 from matchedpair.pictures.picture import Floats, Mask
 from matchedpair.pictures.strips import in_strips, maps_in_strips
 
-VERSION = 2
+VERSION = 3
 LOW, NEXT = 2.0, 2.8
 METHOD_SHARE, SLOW_SHARE = 0.005, 0.02
 BLOCK = 16
+MOST_GRAIN = 5.0  # a pixel filter leaves in the finest octave a fifth of what is in the next; a denoiser less
 SURE = 2.0  # standard errors above which a systematic error is printed
 NO_TWIN = "there is no twin, and one render cannot tell its noise from a lasting error"
 
@@ -58,6 +59,7 @@ class ErrorMaps:
             [reference.valid, *light.y, *self._references], FINEST_REACH,
         )  # fmt: skip
         twins = len(light.y) > 1
+        self._finest = rest.pop(0)
         self._own = rest.pop(0) if len(self._references) == 1 else None
         self.crossed = rest.pop(0) if twins else None
         self._variance = rest.pop(0) if twins else None
@@ -66,6 +68,11 @@ class ErrorMaps:
     def relative(self) -> Floats:
         """(Y − R)/w of the first seed; 0 where nothing counts."""
         planes = [self.reference.valid, self.light.y[0], *self._references]
+        return in_strips(partial(_relative, eps=self.reference.eps), planes, reach=0)
+
+    def relative_of_mean(self) -> Floats:
+        """(Y − R)/w of the seeds' mean; 0 where nothing counts."""
+        planes = [self.reference.valid, self.light.mean, *self._references]
         return in_strips(partial(_relative, eps=self.reference.eps), planes, reach=0)
 
     def percent(self) -> Floats:
@@ -115,6 +122,7 @@ class ErrorMaps:
             return None
         whole = float(np.mean([part.mean(low) for low, _ in self._slow]))
         white = float(np.mean([part.mean(band) for _, band in self._slow])) / white_power(OCTAVES[1], NEXT)
+        white = min(white, MOST_GRAIN * region.mean(self._finest) / white_power(0.0, OCTAVES[0]))
         power = whole - white * blur_power(LOW)
         error = block_error(self._slow[0][0], part, BLOCK // 2)
         if power <= 0.0 or (error is not None and power <= SURE * error):
@@ -141,7 +149,7 @@ def _error_maps(valid: Mask, *planes: Floats, counts: tuple[int, int], eps: floa
     the seeds' own variance. What render and reference have in common because their seeds are the same, in the same
     order (one engine's further samples go on where fewer end), is put back where both have twins.
 
-    Last, for each seed, E blurred by 1.4 pixels at every second pixel.
+    Second, the finest band of E squared. Last, for each seed, E blurred by 1.4 pixels at every second pixel.
     """
     seeds, references = planes[: counts[0]], planes[counts[0] :]
     weight = _weight(valid, references, eps)
@@ -155,7 +163,7 @@ def _error_maps(valid: Mask, *planes: Floats, counts: tuple[int, int], eps: floa
         common = (relative[0][0] - relative[1][0]) * (relative[0][1] - relative[0][0]) * np.float32(1 / len(seeds))
         squared += common
     split = [finest_bands(seed[number % len(seed)]) for number, seed in enumerate(relative)]
-    maps = [squared]
+    maps = [squared, np.square(split[0][0])]
     if len(references) == 1:
         maps.append(split[0][0] * split[-1][0])
     if len(seeds) > 1:

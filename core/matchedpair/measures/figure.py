@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 
 from matchedpair.errors import RefusedError
@@ -34,10 +35,32 @@ class Figure:
 
 
 @dataclass(frozen=True)
+class PlaceSpread:
+    """How a ratio varies over the places of a picture.
+
+    Parameters
+    ----------
+    noisier : float
+        Share of the places in which the trial shows more, 0 to 1.
+    tenth, ninetieth : float
+        Percentiles of the places' ratios.
+    places, quiet : int
+        How many places count, and how many do not since neither side shows anything there.
+    """
+
+    noisier: float
+    tenth: float
+    ninetieth: float
+    places: int
+    quiet: int
+
+
+@dataclass(frozen=True)
 class Ratio:
     """A trial's figure over the control's, with its 95 % interval; `tie` when no difference can be told.
 
-    `note` says what a reader must know of how it was got, such as that several machines took part.
+    `note` says what a reader must know of how it was got, such as that several machines took part; `spread` how it
+    varies over the picture, where it was got place by place.
     """
 
     value: float
@@ -46,10 +69,22 @@ class Ratio:
     version: int
     tie: bool
     note: str = ""
+    spread: PlaceSpread | None = None
+
+    @property
+    def ends(self) -> Interval:
+        """The interval, or the value twice where there is none."""
+        return self.interval or (self.value, self.value)
+
+    @property
+    def reach(self) -> float:
+        """Half-width of the interval of its logarithm."""
+        low, high = self.ends
+        return math.log(high / low) / 2
 
 
 def must_compare(measure: str, control: Figure, trial: Figure) -> None:
-    """Raise `RefusedError` when two figures cannot be held against each other."""
+    """Raise `RefusedError` when two figures cannot be compared."""
     if control.method != trial.method:
         reason = f"the control's was got by {control.method}, the trial's by {trial.method}; measure both the same way"
         raise RefusedError(measure, reason)

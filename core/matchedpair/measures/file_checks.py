@@ -17,6 +17,7 @@ from matchedpair.errors import PictureError
 from matchedpair.measures.light import equal
 from matchedpair.pictures import Picture, read_picture
 from matchedpair.pictures.filters import light_of
+from matchedpair.pictures.read import sound
 
 Severity = Literal["stop", "warn"]
 NAMED_PLACES = 5
@@ -86,6 +87,13 @@ def stops(checks: Iterable[FileCheck]) -> bool:
     return any(check.severity == "stop" for check in checks)
 
 
+def storage_step(picture: Picture) -> float:
+    """The relative step between two values that the picture's file can hold."""
+    if picture.floating:
+        return 2.0**-11 if picture.bits <= 16 else 2.0**-24
+    return 2.0 ** -(picture.bits + 1)
+
+
 def _size(picture: Picture, expected: tuple[int, int] | None) -> list[FileCheck]:
     if expected is None or picture.size == expected:
         return []
@@ -103,7 +111,7 @@ def _channels(picture: Picture) -> list[FileCheck]:
 def _not_finite(picture: Picture) -> list[FileCheck]:
     if picture.valid.all():
         return []
-    bad = ~np.isfinite(picture.pixels).all(axis=-1)
+    bad = ~sound(picture.pixels)
     count = int(bad.sum())
     if count == 0:
         return []
@@ -112,7 +120,9 @@ def _not_finite(picture: Picture) -> list[FileCheck]:
     places = tuple((int(r), int(c)) for r, c in zip(rows[:NAMED_PLACES], columns[:NAMED_PLACES], strict=True))
     first = f"the first at row {places[0][0]}, column {places[0][1]}"
     verb = "pixel is" if count == 1 else "pixels are"
-    return [FileCheck("not_finite", severity, f"{count} {verb} not finite, {first}.", places)]
+    absurd = bool(np.isfinite(picture.pixels[bad]).all(axis=-1).any())
+    what = "not finite, or brighter than light can be" if absurd else "not finite"
+    return [FileCheck("not_finite", severity, f"{count} {verb} {what}, {first}.", places)]
 
 
 def _encoded(picture: Picture) -> list[FileCheck]:

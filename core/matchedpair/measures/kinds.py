@@ -51,8 +51,14 @@ class Kind:
 
 KINDS = (
     Kind("noise", "Noise", "%", LOWER, noise.VERSION, "noise", False,
-         "How grainy: the spread that another seed would show, relative to the brightness around."),
-    Kind("noise_without_fireflies", "Noise without fireflies", "%", LOWER, noise.VERSION, "noise", False,
+         "How grainy a typical place is: the spread that another seed would show, relative to the brightness there."),
+    Kind("noise_worst", "Noise, worst tenth", "%", LOWER, noise.VERSION, "noise", False,
+         "How grainy the worst tenth of the places is at least."),
+    Kind("visible_noise", "Visible noise", "ΔE", LOWER, visible.VERSION, "visible_noise", False,
+         "What an eye at a stated distance sees of the noise in a typical place; below 1 it is not noticed."),
+    Kind("noise_total", "Total noise", "%", LOWER, noise.VERSION, "noise", False,
+         "The noise of all light, rare bright paths included; a few pixels may rule it."),
+    Kind("noise_without_fireflies", "Total noise without fireflies", "%", LOWER, noise.VERSION, "noise", False,
          "The same without the pixels of fireflies."),
     Kind("noise_seen", "Noise as seen", "% of white", LOWER, seen_noise.VERSION, "noise", False,
          "The spread of the code values after the view transform."),
@@ -84,19 +90,28 @@ KIND_OF = {kind.name: kind for kind in KINDS}
 
 @dataclass(frozen=True)
 class Measured:
-    """One measure of a zone: its figure, or why there is none; and what else is known of it, as plain values."""
+    """One measure of a zone: its figure, or why there is none; what else is known of it, as plain values; and what each
+    place reads, packed, where it was got place by place.
+    """
 
     name: str
     figure: Figure | None
     refused: str
     details: dict[str, Any] = field(default_factory=dict)
+    places: bytes = b""
 
 
 def measured(zone: ZoneMeasures) -> Iterator[Measured]:
     """Every measure of a zone, in the order of `KINDS`."""
     for kind in KINDS:
         figure, details, reason = _READERS[kind.name](zone)
-        yield Measured(kind.name, figure, "" if figure is not None else reason, details)
+        yield Measured(kind.name, figure, "" if figure is not None else reason, details, _places(kind.name, zone))
+
+
+def _places(name: str, zone: ZoneMeasures) -> bytes:
+    by_name = {"noise": zone.noise, "visible_noise": zone.visible_noise}
+    found = by_name.get(name)
+    return b"" if found is None or found.places is None else found.places.pack()
 
 
 _Reading = tuple[Figure | None, dict[str, Any], str]
@@ -112,7 +127,27 @@ def _noise(zone: ZoneMeasures) -> _Reading:
 
 def noise_details(figure: NoiseFigure) -> dict[str, Any]:
     """What else belongs to a noise figure."""
-    return {"top_share": figure.top_share, "variance_error": figure.variance_error}
+    return {
+        "top_share": figure.top_share, "total": figure.total.value,
+        "total_error": list(figure.total_error) if figure.total_error else None,
+    }  # fmt: skip
+
+
+def _noise_part(part: str) -> Any:
+    def read(zone: ZoneMeasures) -> _Reading:
+        if zone.noise is None:
+            reason = "one picture alone gives only a guess" if zone.single is not None else ""
+            return None, {}, reason or zone.refused.get("noise", "")
+        return getattr(zone.noise, part), {}, ""
+
+    return read
+
+
+def _visible_noise(zone: ZoneMeasures) -> _Reading:
+    figure = zone.visible_noise
+    if figure is None:
+        return None, {}, zone.refused.get("noise.visible", "")
+    return figure.typical, {"worst_tenth": figure.worst.value, "mean": figure.mean}, ""
 
 
 def _fireflies(zone: ZoneMeasures) -> _Reading:
@@ -130,6 +165,7 @@ def _blotches(zone: ZoneMeasures) -> _Reading:
     details = {
         "found": figure.found, "scale_pixels": figure.scale.value if figure.scale else None,
         "smallest_seen_percent": figure.smallest_seen_percent, "method": figure.grain.method,
+        "varying": figure.varying, "lasting": figure.lasting,
     }  # fmt: skip
     if not figure.found:
         return None, details, no_blotches(figure)
@@ -180,6 +216,9 @@ def _visible(zone: ZoneMeasures) -> _Reading:
 
 _READERS: dict[str, Any] = {
     "noise": _noise,
+    "noise_worst": _noise_part("worst"),
+    "visible_noise": _visible_noise,
+    "noise_total": _noise_part("total"),
     "noise_without_fireflies": lambda zone: (
         zone.noise_without_fireflies, {}, zone.refused.get("noise.without_fireflies_percent", "")
     ),

@@ -8,7 +8,7 @@ import numpy as np
 
 from matchedpair.pictures.picture import Floats
 
-EVEN, SIGNED, SPOTS = "even", "signed", "spots"
+EVEN, SIGNED, SPOTS, RATIO = "even", "signed", "spots", "ratio"  # a ratio is kept as its logarithm to base 2
 RENDER, PAIR = "render", "pair"
 USUAL_SHARE = 0.95
 
@@ -23,7 +23,7 @@ class Layer:
     of : str
         ``render`` or ``pair``.
     scale : str
-        ``even`` from 0 up, ``signed`` around 0, or ``spots`` where all but a few pixels are 0.
+        ``even`` from 0 up, ``signed`` around 0, ``ratio`` around 1, or ``spots`` where all but a few pixels are 0.
     about : str
         How to read it.
     """
@@ -38,10 +38,13 @@ class Layer:
 
 LAYERS = (
     Layer("noise", "Noise", "%", RENDER, EVEN, "Noise around each pixel, relative to the brightness there."),
+    Layer("visible_noise", "Visible noise", "ΔE", RENDER, EVEN, "What an eye sees of the noise of one picture."),
     Layer("fireflies", "Fireflies", "× level", RENDER, SPOTS, "Fireflies of the first seed, at their brightest pixel."),
     Layer("blotches", "Slow patches", "%", RENDER, SIGNED, "What varies slowly by the seed, or from a reference."),
     Layer("error", "Error", "%", RENDER, SIGNED, "First seed less the reference, relative to it."),
     Layer("visible", "Visible against the reference", "ΔE", RENDER, EVEN, "What an eye would see of the difference."),
+    Layer("cleaner", "Where it is cleaner", "× the noise", PAIR, RATIO, 
+          "Trial's noise over the control's, place by place; below 1 it is cleaner."),
     Layer("difference", "Beyond noise", "z", PAIR, SIGNED, "Trial less control by cell, in standard errors."),
     Layer("visible_pair", "Visible between the sides", "ΔE", PAIR, EVEN, "What an eye would see change; noise counts."),
 )  # fmt: skip
@@ -54,10 +57,10 @@ def shown_range(layer: Layer, values: Floats) -> tuple[float, float]:
     if layer.scale == SPOTS:
         known = known[known > 0]
     if not known.size:
-        return (-1.0, 1.0) if layer.scale == SIGNED else (0.0, 1.0)
+        return (-1.0, 1.0) if layer.scale in (SIGNED, RATIO) else (0.0, 1.0)
     usual = float(np.quantile(known, USUAL_SHARE))
     top = _rounded_up(usual) if usual > 0.0 else 1.0
-    return (-top, top) if layer.scale == SIGNED else (0.0, top)
+    return (-top, top) if layer.scale in (SIGNED, RATIO) else (0.0, top)
 
 
 def _rounded_up(value: float) -> float:

@@ -11,6 +11,7 @@ import cv2
 import numpy as np
 
 from matchedpair.errors import RefusedError
+from matchedpair.measures.correlation import Correlation, correlation
 from matchedpair.pictures.filters import box, filled, light_of, median
 from matchedpair.pictures.picture import Floats, Mask
 from matchedpair.pictures.strips import in_strips
@@ -19,6 +20,7 @@ DARK = 0.01  # eps, as a share of the mean
 PEAKS = 0.999
 MOST_VALUES = 2_000_000
 GUIDE_RADIUS = 7
+ALL_PAIRS = 4
 LEVEL_REACH = 2 * GUIDE_RADIUS + 4
 SMOOTHED = 5.0  # how much calmer the mean of 3×3 pixels, which are not independent, is than a pixel
 LEAST_LEVEL = 0.5  # of the brightness within 5×5 pixels: pixels dark by chance must not outweigh the rest
@@ -54,6 +56,7 @@ class Light:
                 raise RefusedError("noise", "the twins are bit-equal: same seed, noise unknown")
         self.valid = valid
         self.all_valid = bool(valid.all())
+        self.twins_problem: str | None = None  # why the seeds are no twins; None until `twins` has looked
         self.y = [self._luminance(picture) for picture in pictures]
         self.eps = DARK * peakless_mean(self.mean, valid)
         if not self.eps > 0.0:
@@ -63,6 +66,13 @@ class Light:
         plane = in_strips(light_of, [picture], reach=0)
         return plane if self.all_valid else filled(plane, self.valid)
 
+    def seed(self, number: int) -> Light:
+        """One of the seeds by itself."""
+        alone = object.__new__(Light)
+        alone.valid, alone.all_valid, alone.eps = self.valid, self.all_valid, self.eps
+        alone.y, alone.twins_problem = [self.y[number]], ""
+        return alone
+
     @property
     def shape(self) -> tuple[int, int]:
         """Rows and columns."""
@@ -70,8 +80,10 @@ class Light:
 
     @property
     def pairs(self) -> list[tuple[Floats, Floats]]:
-        """All pairs of seeds."""
-        return list(combinations(self.y, 2))
+        """All pairs of up to four seeds; of more, each with the next, in a ring: all pairs would tell little more."""
+        if len(self.y) <= ALL_PAIRS:
+            return list(combinations(self.y, 2))
+        return list(zip(self.y, [*self.y[1:], self.y[0]], strict=True))
 
     @cached_property
     def mean(self) -> Floats:
@@ -101,6 +113,12 @@ class Light:
             in_strips(partial(edge_keeping_level, eps=self.eps), [first, second, self.valid], LEVEL_REACH)
             for first, second in self.pairs
         ]
+
+    @cached_property
+    def correlation(self) -> Correlation:
+        """How the noise of neighbouring pixels hangs together, from pairs of seeds that share none."""
+        apart = [self.y[number] - self.y[number + 1] for number in range(0, len(self.y) - 1, 2)]
+        return correlation(apart, self.valid, len(self.y))
 
     @cached_property
     def differences(self) -> list[Floats]:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
-from functools import cached_property
+from functools import cache, cached_property
 from typing import TypeVar
 
 import numpy as np
@@ -13,19 +13,29 @@ from matchedpair.errors import RefusedError
 from matchedpair.measures.alignment import Alignment, alignment
 from matchedpair.measures.blotches import MOST_OF_HEIGHT, Blotches
 from matchedpair.measures.detail import Detail, Octave
-from matchedpair.measures.difference import DifferenceFigure, difference, z_map
+from matchedpair.measures.difference import HALF_ROUNDING, DifferenceFigure, difference, z_map
 from matchedpair.measures.figure import Ratio
 from matchedpair.measures.light import Light, equal
 from matchedpair.measures.look import LookFigure, look
-from matchedpair.measures.noise import NO_TWIN, TwinNoise, noise_ratio
+from matchedpair.measures.noise import NO_TWIN, NoiseFigure, TwinNoise, noise_ratio, total_noise_ratio
+from matchedpair.measures.places import NOTHING, TOO_FEW, ratio_map
 from matchedpair.measures.region import Region
 from matchedpair.measures.render import Viewing
-from matchedpair.measures.visible import VisibleFigure, visible_figure, visible_maps
+from matchedpair.measures.twins import twin_problem
+from matchedpair.measures.visible import (
+    VisibleFigure,
+    own_noise_map,
+    visible_figure,
+    visible_maps,
+    visible_noise,
+    visible_noise_ratio,
+)
 from matchedpair.pictures.display import display_light
 from matchedpair.pictures.picture import Floats, Mask
 
 OTHER_SIZE = "the sizes differ: noise of a pixel is not the noise seen; look at both at one apparent size"
 NO_EFFECT = "the pictures are bit-equal: the setting had no effect; is something else switched off?"
+PARTS = ("noise_ratio", "total_noise_ratio", "visible_noise_ratio", "difference", "look", "visible")
 T = TypeVar("T")
 
 
@@ -34,6 +44,8 @@ class PairZone:
     """What a pair says in one zone; what is None has its reason in `refused` under its name."""
 
     noise_ratio: Ratio | None
+    total_noise_ratio: Ratio | None
+    visible_noise_ratio: Ratio | None
     difference: DifferenceFigure | None
     look: LookFigure | None
     visible: VisibleFigure | None
@@ -50,6 +62,8 @@ class PairMeasures:
     valid : ndarray of bool, shape (H, W)
         Where all pictures count.
     viewing : Viewing
+    rounding : float
+        Relative step of the coarser side's storage.
 
     Raises
     ------
@@ -58,14 +72,32 @@ class PairMeasures:
     """
 
     def __init__(
-        self, control: Sequence[Floats], trial: Sequence[Floats], valid: Mask, *, viewing: Viewing | None = None
+        self,
+        control: Sequence[Floats],
+        trial: Sequence[Floats],
+        valid: Mask,
+        *,
+        viewing: Viewing | None = None,
+        rounding: float = HALF_ROUNDING,
     ) -> None:
         if any(picture.shape != control[0].shape for picture in [*control, *trial]):
             raise RefusedError("pair", OTHER_SIZE)
         self.viewing = viewing or Viewing()
         self.valid = valid
-        self._pictures = list(control), list(trial)
-        self.control, self.trial = Light(control, valid), Light(trial, valid)
+        self._rounding = rounding
+        self._own_visible: dict[int, Floats] = {}
+        self.no_twins: dict[str, str] = {}
+        self._pictures: list[list[Floats]] = []
+        lights = []
+        for name, pictures in (("control", control), ("trial", trial)):
+            light = Light(pictures, valid)
+            problem = twin_problem(light)
+            if problem:
+                self.no_twins[name] = problem
+                light = Light(pictures[:1], valid)
+            lights.append(light)
+            self._pictures.append(list(pictures[: len(light.y)]))
+        self.control, self.trial = lights
 
     @cached_property
     def identical(self) -> bool:
@@ -77,14 +109,16 @@ class PairMeasures:
         """How the trial lies over the control."""
         return alignment(self.control, self.trial)
 
-    def zone(self, mask: Mask) -> PairZone:
-        """Compare both sides in one zone, a mask of shape (H, W)."""
+    def zone(self, mask: Mask, *, ratios: bool = True) -> PairZone:
+        """Compare both sides in one zone, a mask of shape (H, W).
+
+        Without `ratios` those of noise are left out, for whoever has both sides' own figures already.
+        """
         refused: dict[str, str] = {}
         try:
             region = Region(mask & self.valid)
         except RefusedError as refusal:
-            names = ("noise_ratio", "difference", "look", "visible")
-            return PairZone(None, None, None, None, dict.fromkeys(names, refusal.reason))
+            return PairZone(None, None, None, None, None, None, dict.fromkeys(PARTS, refusal.reason))
 
         def get(name: str, measure: Callable[[], T]) -> T | None:
             try:
@@ -93,8 +127,18 @@ class PairMeasures:
                 refused[name] = refusal.reason
                 return None
 
+        found: list[Ratio | None] = [None, None, None]
+        if ratios:
+            noises = cache(lambda: self._noises(region))
+            found = [
+                get("noise_ratio", lambda: noise_ratio(*noises())),
+                get("total_noise_ratio", lambda: total_noise_ratio(*noises())),
+                get("visible_noise_ratio", lambda: self._visible_noise_ratio(region)),
+            ]
         return PairZone(
-            get("noise_ratio", lambda: self._noise_ratio(region)),
+            found[0],
+            found[1],
+            found[2],
             get("difference", lambda: self.difference(region)),
             get("look", lambda: self._look(region)),
             get("visible", lambda: self._visible(region)),
@@ -106,7 +150,7 @@ class PairMeasures:
         if self.identical:
             raise RefusedError("difference", NO_EFFECT)
         self._refuse("difference")
-        return difference(self.control, self.trial, region, blotch_scale=self._blotch_scale)
+        return difference(self.control, self.trial, region, blotch_scale=self._blotch_scale, rounding=self._rounding)
 
     def detail(self, region: Region) -> tuple[Octave, ...]:
         """How much of the control's detail the trial keeps, finest octave first. Raises `RefusedError`."""
@@ -116,11 +160,16 @@ class PairMeasures:
         return self._detail.octaves(region)
 
     def layer(self, name: str) -> Floats:
-        """The map ``difference`` (z) or ``visible`` (ΔE), shape (H, W). Raises `RefusedError`."""
+        """The map ``difference`` (z), ``cleaner`` (log2 of the noise ratio) or ``visible`` (ΔE), shape (H, W).
+
+        Raises `RefusedError`.
+        """
+        if name == "cleaner":
+            return self._cleaner()
         if name == "difference":
             shown = z_map(self.difference(Region(self.valid)), self.control.shape)
         else:
-            shown = self._visible_maps[0]
+            shown = self._visible_map
         return np.where(self.valid, shown, np.float32(np.nan)).astype(np.float32)
 
     def _refuse(self, measure: str, *, by_pixel: bool = False) -> None:
@@ -128,15 +177,51 @@ class PairMeasures:
         if reason:
             raise RefusedError(measure, reason)
 
-    def _noise_ratio(self, region: Region) -> Ratio:
-        if self.identical:
-            raise RefusedError("noise_ratio", NO_EFFECT)
+    def _cleaner(self) -> Floats:
+        """log2 of the trial's noise over the control's around each pixel, by places."""
+        control, trial = (figure.places for figure in self._noises(Region(self.valid)))
+        if control is None or trial is None:
+            raise RefusedError("noise_ratio", TOO_FEW)
+        found = ratio_map(control, trial, NOTHING)
+        shown = np.full(self.control.shape, np.nan, dtype=np.float32)
+        enlarged = np.repeat(np.repeat(found.logs, found.side, axis=0), found.side, axis=1)
+        top, left = found.top * found.side, found.left * found.side
+        part = shown[top : top + enlarged.shape[0], left : left + enlarged.shape[1]]
+        part[:] = enlarged[: part.shape[0], : part.shape[1]]
+        return np.where(self.valid, shown, np.float32(np.nan))
+
+    def _noises(self, region: Region) -> tuple[NoiseFigure, NoiseFigure]:
+        """Both sides' noise, when it compares. Raises `RefusedError`."""
+        self._refuse_without_twins("noise_ratio")
         self._refuse("noise_ratio", by_pixel=True)
+        control, trial = (noise.figure(region) for noise in self._twin_noises)
+        return control, trial
+
+    def _refuse_without_twins(self, measure: str) -> None:
+        if self.identical:
+            raise RefusedError(measure, NO_EFFECT)
         for name, pictures in zip(("control", "trial"), self._pictures, strict=True):
             if len(pictures) < 2:
-                raise RefusedError("noise_ratio", f"the {name}: {NO_TWIN}")
-        control, trial = (noise.figure(region) for noise in self._twin_noises)
-        return noise_ratio(control, trial)
+                raise RefusedError(measure, f"the {name}: {self.no_twins.get(name, NO_TWIN)}")
+
+    def _visible_noise_ratio(self, region: Region) -> Ratio:
+        self._refuse_without_twins("visible_noise_ratio")
+        self._refuse("visible_noise_ratio")
+        control, trial = (
+            visible_noise(own, region, light.correlation)
+            for own, light in (
+                (self._own_visible_of(0), self.control),
+                (self._own_visible_of(1), self.trial),
+            )
+        )
+        return visible_noise_ratio(control, trial)
+
+    def _own_visible_of(self, side: int) -> Floats:
+        """Visible noise of one picture of a side, made once."""
+        if side not in self._own_visible:
+            pictures = [self._whole(each) for each in self._pictures[side]]
+            self._own_visible[side] = own_noise_map(visible_maps(pictures, self._display, self._pixels_per_degree))
+        return self._own_visible[side]
 
     @cached_property
     def _twin_noises(self) -> tuple[TwinNoise, TwinNoise]:
@@ -169,20 +254,23 @@ class PairMeasures:
         return look(self.trial, trial, self.control, control, region, method="pair")
 
     @cached_property
-    def _visible_maps(self) -> list[Floats]:
-        """ΔE of the control against the trial, and against its own twin."""
+    def _visible_map(self) -> Floats:
+        """ΔE of the control against the trial."""
         self._refuse("visible")
         control, trial = self._pictures
-        holes = None if self.valid.all() else ~self.valid
-        pictures = []
-        for picture in [control[0], trial[0], *control[1:2]]:
-            pictures.append(picture if holes is None else np.where(holes[..., None], np.float32(0.0), picture))
-        return visible_maps(pictures, self._display, self.viewing.pixels_per_degree)
+        return visible_maps([self._whole(control[0]), self._whole(trial[0])], self._display, self._pixels_per_degree)[0]
+
+    def _whole(self, picture: Floats) -> Floats:
+        """A picture, black where it does not count."""
+        return picture if self.valid.all() else np.where(self.valid[..., None], picture, np.float32(0.0))
+
+    @property
+    def _pixels_per_degree(self) -> float:
+        return self.viewing.pixels_per_degree
 
     def _display(self, pixels: Floats) -> Floats:
         return display_light(pixels, self.viewing.transform, self.viewing.exposure)
 
     def _visible(self, region: Region) -> VisibleFigure:
-        maps = self._visible_maps
-        own = maps[1] if len(maps) > 1 else None
-        return visible_figure(maps[0], own, region, self.viewing.pixels_per_degree)
+        own = self._own_visible_of(0) if len(self._pictures[0]) > 1 else None
+        return visible_figure(self._visible_map, own, region, self._pixels_per_degree)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
@@ -12,8 +13,8 @@ from matchedpair.errors import InputError, RefusedError
 from matchedpair.measures.cost import RunTimes, time_ratio
 from matchedpair.measures.difference import DifferenceFigure
 from matchedpair.measures.figure import Ratio
-from matchedpair.measures.file_checks import FileCheck, identical, stops
-from matchedpair.measures.pair import PairMeasures
+from matchedpair.measures.file_checks import FileCheck, identical, stops, storage_step
+from matchedpair.measures.pair import PARTS, PairMeasures
 from matchedpair.measures.render import Viewing
 from matchedpair.measures.report import (
     NAMES,
@@ -22,6 +23,7 @@ from matchedpair.measures.report import (
     check_row,
     look_row,
     measures_of,
+    numbered,
     read_all,
     refused_row,
     visible_row,
@@ -30,7 +32,11 @@ from matchedpair.measures.report import (
 from matchedpair.pictures import Picture
 from matchedpair.pictures.display import require_transform
 
-NO_SAME_NOISE = "it needs a ladder of renders or a fit; this version does not give it"
+KEYS = (
+    "identical", "shift_pixels", "noise_ratio", "total_noise_ratio", "visible_noise_ratio", "time_ratio", "same_noise",
+    "difference", "look", "visible", "against_reference",
+)  # fmt: skip
+NO_SAME_NOISE = "it needs the seconds of both sides, and of the trial the seconds of getting ready"
 NO_TIMES = "the seconds of both sides were not stated"
 STOPPED = "a check on a file stops all measuring; see the checks"
 
@@ -46,15 +52,21 @@ class StatedTimes:
 
 
 def compare_files(
-    files: dict[str, Path | None], *, times: StatedTimes | None = None, viewing: Viewing | None = None
+    files: dict[str, Path | None],
+    *,
+    control_twins: Sequence[Path] = (),
+    trial_twins: Sequence[Path] = (),
+    times: StatedTimes | None = None,
+    viewing: Viewing | None = None,
 ) -> dict[str, Any]:
     """Compare a trial with its control.
 
     Parameters
     ----------
     files : dict
-        By role: ``control``, ``trial``, and where there are some ``control twin``, ``trial twin``, ``reference``,
-        ``reference twin``.
+        By role: ``control``, ``trial``, and where there are some ``reference``, ``reference twin``.
+    control_twins, trial_twins : sequence of Path
+        Further seeds of a side.
 
     Raises
     ------
@@ -63,23 +75,22 @@ def compare_files(
     """
     require_transform(viewing.transform if viewing else "")
     ratio, time_refused = _time_ratio(times)
-    read = read_all(files)
+    read = read_all(files | numbered("control twin", control_twins) | numbered("trial twin", trial_twins))
     pictures = {role: picture for role, (picture, _) in read.items()}
     checks = [
         replace(check, message=f"The {role}: {check.message}") for role, (_, found) in read.items() for check in found
     ]
-    row: dict[str, Any] = {
-        "identical": None, "shift_pixels": None, "noise_ratio": None, "time_ratio": ratio_row(ratio),
-        "same_noise": None, "difference": None, "look": None, "visible": None, "against_reference": None,
-    }  # fmt: skip
+    row: dict[str, Any] = dict.fromkeys(KEYS)
+    row["time_ratio"] = ratio_row(ratio)
     refused = {"same_noise": NO_SAME_NOISE} | time_refused
     try:
         if stops(check for role in read for check in read[role][1] if "reference" not in role):
             raise RefusedError("pair", STOPPED)
         row |= _compared(pictures, viewing, checks, refused)
+        row["same_noise"] = _same_noise(row["noise_ratio"], times, refused)
     except RefusedError as refusal:
         row["identical"] = False if "sizes" in refusal.reason else None
-        refused |= dict.fromkeys(("shift_pixels", "noise_ratio", "difference", "look", "visible"), refusal.reason)
+        refused |= dict.fromkeys(("shift_pixels", *PARTS), refusal.reason)
     row["against_reference"] = _against_reference(read, viewing, refused)
     row["checks"] = [check_row(check) for check in sorted(checks, key=lambda check: check.severity != "stop")]
     row["refused"] = [{"measure": name, "reason": reason} for name, reason in refused.items()]
@@ -89,13 +100,16 @@ def compare_files(
 def _compared(
     pictures: dict[str, Picture], viewing: Viewing | None, checks: list[FileCheck], refused: dict[str, str]
 ) -> dict[str, Any]:
-    sides = [[pictures[role] for role in (side, f"{side} twin") if role in pictures] for side in ("control", "trial")]
+    sides = [[pictures[role] for role in pictures if role.split(" ")[0] == side] for side in ("control", "trial")]
     if len({picture.size for side in sides for picture in side}) > 1:
         valid = np.ones((1, 1), dtype=np.bool_)
     else:
         valid = np.logical_and.reduce([picture.valid for side in sides for picture in side])
     control, trial = ([picture.pixels for picture in side] for side in sides)
-    pair = PairMeasures(control, trial, valid, viewing=viewing)
+    rounding = max(storage_step(picture) for side in sides for picture in side)
+    pair = PairMeasures(control, trial, valid, viewing=viewing, rounding=rounding)
+    for side, problem in pair.no_twins.items():
+        checks.append(FileCheck("twin", "warn", f"The {side}: {problem}."))
     if pair.identical:
         checks.append(replace(identical("the control"), message="The trial is bit-equal to the control."))
     if pair.alignment.mismatch:
@@ -108,6 +122,8 @@ def _compared(
         "identical": pair.identical,
         "shift_pixels": 0.0 if pair.identical else pair.alignment.shift_pixels,
         "noise_ratio": ratio_row(zone.noise_ratio),
+        "total_noise_ratio": ratio_row(zone.total_noise_ratio),
+        "visible_noise_ratio": ratio_row(zone.visible_noise_ratio),
         "difference": difference_row(zone.difference),
         "look": look_row(zone.look),
         "visible": visible_row(zone.visible),
@@ -117,20 +133,38 @@ def _compared(
 def _against_reference(
     read: dict[str, Read], viewing: Viewing | None, refused: dict[str, str]
 ) -> dict[str, Any] | None:
-    """Each side's own measures by the reference; noise is never held against it."""
+    """Each side's own measures by the reference; noise is never divided by it."""
     if "reference" not in read:
         refused["against_reference"] = "there is no reference to judge by"
         return None
     rows = {}
     for side in ("control", "trial"):
         picture, _ = read[side]
-        roles = {"twin": f"{side} twin", "reference": "reference", "reference twin": "reference twin"}
-        partners = Partners(picture, {role: read[name] for role, name in roles.items() if name in read})
+        own = {name.removeprefix(f"{side} "): each for name, each in read.items() if name.startswith(f"{side} twin")}
+        partners = Partners(picture, own | {name: each for name, each in read.items() if name.startswith("reference")})
         try:
             rows[side] = zone_row(measures_of(picture, partners, picture.valid, viewing).zone(picture.valid))
         except RefusedError as refusal:
             rows[side] = refused_row(dict.fromkeys(NAMES, refusal.reason))
     return rows
+
+
+def _same_noise(
+    noise: dict[str, Any] | None, times: StatedTimes | None, refused: dict[str, str]
+) -> dict[str, Any] | None:
+    """How much sooner the trial has the control's noise, from one render each: t0 + (t − t0)·ratio²."""
+    if noise is None:
+        return None
+    if times is None or times.trial_ready is None:
+        refused["same_noise"] = NO_SAME_NOISE
+        return None
+    refused.pop("same_noise", None)
+    ready, rendering = times.trial_ready, times.trial - times.trial_ready
+    speed_ups = [times.control / (ready + rendering * value**2) for value in (noise["value"], *noise["interval"])]
+    return {
+        "speed_up": speed_ups[0], "interval": [speed_ups[2], speed_ups[1]], "reachable": True,
+        "note": "from one render each; the interval is of the noise, not of the times",
+    }  # fmt: skip
 
 
 def _time_ratio(times: StatedTimes | None) -> tuple[Ratio | None, dict[str, str]]:
@@ -153,14 +187,16 @@ def ratio_row(ratio: Ratio | None) -> dict[str, Any] | None:
     """A ratio as plain values."""
     if ratio is None:
         return None
-    interval = list(ratio.interval) if ratio.interval else None
-    return {
-        "value": ratio.value,
-        "interval": interval,
-        "tie": ratio.tie,
-        "method": ratio.method,
-        "version": ratio.version,
-    }
+    row: dict[str, Any] = {
+        "value": ratio.value, "interval": list(ratio.interval) if ratio.interval else None, "tie": ratio.tie,
+        "method": ratio.method, "version": ratio.version,
+    }  # fmt: skip
+    if ratio.spread is not None:
+        row |= {
+            "noisier_in_percent": 100 * ratio.spread.noisier, "tenth": ratio.spread.tenth,
+            "ninetieth": ratio.spread.ninetieth, "places": ratio.spread.places, "quiet_places": ratio.spread.quiet,
+        }  # fmt: skip
+    return row
 
 
 def difference_row(figure: DifferenceFigure | None) -> dict[str, Any] | None:
@@ -176,5 +212,6 @@ def difference_row(figure: DifferenceFigure | None) -> dict[str, Any] | None:
             }
             for cell in figure.named
         ],
+        "cells": [[*cell.box, cell.percent, cell.smallest_seen_percent] for cell in figure.cells],
         "method": figure.method, "version": figure.version,
     }  # fmt: skip

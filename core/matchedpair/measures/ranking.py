@@ -26,7 +26,7 @@ class Ranked:
 def rank(
     figures: Mapping[Key, Figure], kind: Kind, told_apart: Callable[[Key, Key], bool] | None = None
 ) -> dict[Key, Ranked]:
-    """Where each figure stands among those that can be held against each other.
+    """Where each figure stands among those that can be compared.
 
     A figure is best when it is told apart from every other: when their difference is larger than both intervals
     together, or as `told_apart` says by a finer test. Those that are not told apart from the best tie with it. Nothing

@@ -12,7 +12,7 @@ import numpy as np
 
 from matchedpair.errors import RefusedError
 from matchedpair.measures.alignment import Alignment, alignment
-from matchedpair.measures.blotches import Blotches, BlotchFigure
+from matchedpair.measures.blotches import Blotches, BlotchFigure, both_ways
 from matchedpair.measures.detail import Detail, Octave
 from matchedpair.measures.error import ErrorFigure, ErrorMaps
 from matchedpair.measures.figure import Figure
@@ -23,7 +23,16 @@ from matchedpair.measures.noise import NoiseFigure, TwinNoise
 from matchedpair.measures.region import Region
 from matchedpair.measures.seen_noise import SeenNoise
 from matchedpair.measures.single_noise import SingleNoise, single_noise
-from matchedpair.measures.visible import PIXELS_PER_DEGREE, VisibleFigure, visible_figure, visible_maps
+from matchedpair.measures.twins import twin_problem
+from matchedpair.measures.visible import (
+    PIXELS_PER_DEGREE,
+    VisibleFigure,
+    VisibleNoise,
+    own_noise_map,
+    visible_figure,
+    visible_maps,
+    visible_noise,
+)
 from matchedpair.pictures.display import display_light
 from matchedpair.pictures.picture import Floats, Mask
 
@@ -55,12 +64,13 @@ class ZoneMeasures:
     detail: tuple[Octave, ...] | None
     look: LookFigure | None
     visible: VisibleFigure | None
+    visible_noise: VisibleNoise | None
     refused: dict[str, str] = field(default_factory=dict)
 
 
 def nothing_measured(refused: dict[str, str]) -> ZoneMeasures:
     """A zone of which nothing could be measured, with the reasons."""
-    return ZoneMeasures(None, None, None, None, None, None, None, None, None, None, None, refused)
+    return ZoneMeasures(None, None, None, None, None, None, None, None, None, None, None, None, refused)
 
 
 class RenderMeasures:
@@ -101,6 +111,10 @@ class RenderMeasures:
     ) -> None:
         self.viewing = viewing or Viewing()
         self.light = Light(pictures, valid)
+        self.no_twins = twin_problem(self.light)
+        if self.no_twins:
+            pictures, no_twin = pictures[:1], self.no_twins
+            self.light = Light(pictures, valid)
         self._pictures, self._references = list(pictures), list(references)
         self._no_twin, self._smoothed = no_twin, smoothed
         self._prepared = False
@@ -155,10 +169,11 @@ class RenderMeasures:
             "noise.without_fireflies_percent": lambda: self._calm_noise(inside, twins),
             "noise.seen_percent": lambda: self._seen_noise.figure(region),
             "fireflies": lambda: (self._fireflies.figure(region), self._fireflies.figure(region, seeds=1)),
-            "blotches": lambda: self._blotches.figure(region),
+            "blotches": lambda: self._blotch_figure(region),
             "error": lambda: self._error.figure(judged()),
             "detail": lambda: self._detail.octaves(judged()),
             "visible": lambda: self._visible(judged()),
+            "noise.visible": lambda: visible_noise(self._own_visible, region, self.light.correlation),
         }
         self.prepare()
         with ThreadPoolExecutor(2) as pool:
@@ -178,6 +193,7 @@ class RenderMeasures:
             detail=told["detail"],
             look=told["look"],
             visible=told["visible"],
+            visible_noise=told["noise.visible"],
             refused=refused,
         )
 
@@ -185,6 +201,8 @@ class RenderMeasures:
         """A map by the name of its layer, shape (H, W). Raises `RefusedError` with the reason when there is none."""
         if name == "noise":
             shown = self._noise.percent()
+        elif name == "visible_noise":
+            shown = self._own_visible
         elif name == "fireflies":
             shown = self._fireflies.places()
         elif name == "blotches":
@@ -192,17 +210,19 @@ class RenderMeasures:
         elif name == "error":
             shown = self._error.percent()
         else:
-            shown = self._visible_maps[0]
+            shown = self._visible_map
         return np.where(self.light.valid, shown, np.float32(np.nan)).astype(np.float32)
 
     def _prepare_noise(self) -> None:
-        _ = self.light.median_3, self._noise.q, self._calm.q, self._fireflies, self._blotches
+        _ = self.light.median_3, self._noise.q, self._calm.q, self._fireflies, self._blotches, self._lasting_blotches
 
     def _prepare_error(self) -> None:
         _ = self._error.squared, self._error.crossed, self._detail
 
     def _prepare_seen(self) -> None:
-        _ = self._seen_noise.variance, self._visible_maps
+        if len(self.light.y) > 1:
+            _ = self._seen_noise.variance, self._own_visible
+        _ = self._visible_map
 
     @cached_property
     def _noise(self) -> TwinNoise:
@@ -221,8 +241,8 @@ class RenderMeasures:
 
     def _calm_noise(self, inside: Mask, twins: Callable[[], NoiseFigure]) -> Figure:
         if self._calm is self._noise:
-            return twins().noise
-        return self._calm.figure(Region(inside & self._calm.counted)).noise
+            return twins().total
+        return self._calm.total(Region(inside & self._calm.counted))
 
     def _single(self, region: Region) -> SingleNoise:
         if self._smoothed:
@@ -232,7 +252,7 @@ class RenderMeasures:
     @cached_property
     def _seen_noise(self) -> SeenNoise:
         if len(self.light.y) < 2:
-            raise RefusedError("noise.seen_percent", "it needs a twin")
+            raise RefusedError("noise.seen_percent", self._no_twin or "it needs a twin")
         return SeenNoise(self._pictures, self._display)
 
     @cached_property
@@ -252,13 +272,31 @@ class RenderMeasures:
             )
         return Blotches([self._error.relative()], Region(self.reference.valid), share=1.0, method="reference")
 
+    def _blotch_figure(self, region: Region) -> BlotchFigure:
+        """By the twins and, where there is a reference, also against it."""
+        lasting = self._lasting_blotches
+        if lasting is None:
+            return self._blotches.figure(region)
+        return both_ways(self._blotches, lasting, region, len(self.light.y))
+
+    @cached_property
+    def _lasting_blotches(self) -> Blotches | None:
+        """Of the seeds' mean against the reference; None without twins, or where pixels cannot be compared with it."""
+        if len(self.light.y) < 2 or self.reference is None:
+            return None
+        try:
+            plane = self._error.relative_of_mean()
+        except RefusedError:
+            return None
+        return Blotches([plane], Region(self.reference.valid), share=1.0, method="reference")
+
     def _slow_patches(self) -> Floats:
         height, width = self.light.shape
         slow = self._blotches.slow()
         return np.repeat(np.repeat(slow, 2, axis=0), 2, axis=1)[:height, :width]
 
     def _compared(self, measure: str, *, by_pixel: bool) -> Light:
-        """The reference, when what is measured may be held against it. Raises `RefusedError`."""
+        """The reference, when what is measured may be compared with it. Raises `RefusedError`."""
         if self.reference is None or self.alignment is None:
             raise RefusedError(measure, self._no_reference)
         reason = self.alignment.shifted or (self.alignment.filtered if by_pixel else "")
@@ -279,28 +317,32 @@ class RenderMeasures:
         return look(self.light, self._pictures, reference, self._references, region, method="reference")
 
     @cached_property
-    def _visible_maps(self) -> tuple[Floats, Floats | None]:
-        """ΔE against the reference, and of the first picture against its twin."""
+    def _visible_map(self) -> Floats:
+        """ΔE against the reference."""
         self._compared("visible", by_pixel=False)
-        pictures = [
-            self._without_holes(each) for each in [self._pictures[0], self._references[0], *self._pictures[1:2]]
-        ]
-        maps = visible_maps(pictures, self._display, self.viewing.pixels_per_degree)
-        return maps[0], maps[1] if len(maps) > 1 else None
+        valid = self.light.valid if self.reference is None else self.reference.valid
+        pictures = [_without_holes(each, valid) for each in (self._pictures[0], self._references[0])]
+        return visible_maps(pictures, self._display, self.viewing.pixels_per_degree)[0]
+
+    @cached_property
+    def _own_visible(self) -> Floats:
+        """Visible noise of one picture."""
+        if len(self.light.y) < 2:
+            raise RefusedError("noise.visible", self._no_twin or "it needs a twin")
+        pictures = [_without_holes(each, self.light.valid) for each in self._pictures]
+        return own_noise_map(visible_maps(pictures, self._display, self.viewing.pixels_per_degree))
 
     def _display(self, pixels: Floats) -> Floats:
         return display_light(pixels, self.viewing.transform, self.viewing.exposure)
 
     def _visible(self, region: Region) -> VisibleFigure:
-        delta, own = self._visible_maps
-        return visible_figure(delta, own, region, self.viewing.pixels_per_degree)
+        own = self._own_visible if len(self.light.y) > 1 else None
+        return visible_figure(self._visible_map, own, region, self.viewing.pixels_per_degree)
 
-    def _without_holes(self, pixels: Floats) -> Floats:
-        """The pixels, black where a render or the reference does not count; the same array when all count."""
-        valid = self.light.valid if self.reference is None else self.reference.valid
-        if valid.all():
-            return pixels
-        return np.where(valid[..., None], pixels, np.float32(0.0))
+
+def _without_holes(pixels: Floats, valid: Mask) -> Floats:
+    """The pixels, black where they do not count; the same array when all count."""
+    return pixels if valid.all() else np.where(valid[..., None], pixels, np.float32(0.0))
 
 
 def _figure_or_reason(measure: Callable[[], T]) -> T | str:

@@ -35,14 +35,14 @@ NAMES = ("noise", "fireflies", "error", "blotches", "detail", "look", "visible")
 def measure_files(
     render: Path,
     *,
-    twin: Path | None = None,
+    twins: Sequence[Path] = (),
     reference: Path | None = None,
     reference_twin: Path | None = None,
     zones: Sequence[Zone] = (),
     left_out: Sequence[Zone] = (),
     viewing: Viewing | None = None,
 ) -> dict[str, Any]:
-    """Check and measure one render, with its twin and reference when given.
+    """Check and measure one render, with its twins and reference when given.
 
     Returns
     -------
@@ -56,7 +56,9 @@ def measure_files(
         When the render or a partner cannot be read, a zone lies outside, or there is no such view transform.
     """
     require_transform(viewing.transform if viewing else "")
-    read = read_all({"render": render, "twin": twin, "reference": reference, "reference twin": reference_twin})
+    read = read_all(
+        {"render": render, "reference": reference, "reference twin": reference_twin} | numbered("twin", twins)
+    )
     picture, checks = read.pop("render")
     masks = {WHOLE: picture.valid} | {zone.name: zone.mask(picture.size) for zone in zones}
     counted = without(picture.valid, left_out)
@@ -69,6 +71,8 @@ def measure_files(
             raise RefusedError("noise", STOPPED)
         measured = measures_of(picture, partners, counted, viewing)
         checks += _against_reference(measured)
+        if measured.no_twins:
+            checks.append(FileCheck("twin", "warn", f"{measured.no_twins[:1].upper()}{measured.no_twins[1:]}."))
     except RefusedError as refusal:
         measured = refusal
     return {
@@ -96,7 +100,8 @@ class Partners:
             found = own if partner.size == picture.size else [_other_size(partner, picture), *own]
             if role.startswith("reference"):  # an analytic picture may well be of one value
                 found = [replace(check, severity="warn") if check.code == "flat" else check for check in found]
-            if role.endswith("twin") and (first := picture if role == "twin" else self.get("reference")) is not None:
+            first = self.get("reference") if role == "reference twin" else picture if _is_twin(role) else None
+            if first is not None:
                 found = found + check_identical(partner, first, "its twin")
             self.checks += [replace(check, message=f"The {role}: {check.message}") for check in found]
             stop = next((check for check in found if check.severity == "stop"), None)
@@ -108,6 +113,26 @@ class Partners:
     def get(self, role: str) -> Picture | None:
         """The picture in this role, if it can be used."""
         return self._usable.get(role)
+
+    @property
+    def twins(self) -> list[Picture]:
+        """The twins that can be used."""
+        return [picture for role, picture in self._usable.items() if _is_twin(role)]
+
+    @property
+    def twin_refused(self) -> str:
+        """Why there is no twin although some were given; empty when one can be used or none was given."""
+        reasons = [reason for role, reason in self.refused.items() if _is_twin(role)]
+        return reasons[0] if reasons and not self.twins else ""
+
+
+def numbered(role: str, paths: Sequence[Path]) -> dict[str, Path | None]:
+    """Paths by role: ``twin``, ``twin 2``, ``twin 3`` …"""
+    return {role if number == 1 else f"{role} {number}": path for number, path in enumerate(paths, start=1)}
+
+
+def _is_twin(role: str) -> bool:
+    return role.split(" ", maxsplit=1)[0] == "twin"
 
 
 def read_all(paths: dict[str, Path | None]) -> dict[str, Read]:
@@ -131,18 +156,18 @@ def _other_size(partner: Picture, picture: Picture) -> FileCheck:
 
 def measures_of(picture: Picture, partners: Partners, counted: Mask, viewing: Viewing | None) -> RenderMeasures:
     """The measures of a render with what can be used of its partners. Raises `RefusedError`."""
-    twin, reference, second = (partners.get(role) for role in ("twin", "reference", "reference twin"))
+    twins, reference, second = partners.twins, partners.get("reference"), partners.get("reference twin")
     if second is not None and reference is not None and equal(reference.pixels, second.pixels):
         second = None  # bit-equal: no second seed
-    valid = counted if twin is None else counted & twin.valid
+    valid = np.logical_and.reduce([counted, *(twin.valid for twin in twins)])
     references = [each for each in (reference, second) if each is not None and reference is not None]
     return RenderMeasures(
-        [picture.pixels] + ([twin.pixels] if twin is not None else []),
+        [picture.pixels, *(twin.pixels for twin in twins)],
         valid,
         references=[each.pixels for each in references],
         reference_valid=np.logical_and.reduce([each.valid for each in references]) if references else None,
         viewing=viewing,
-        no_twin=partners.refused.get("twin", ""),
+        no_twin=partners.twin_refused,
         no_reference=partners.refused.get("reference", NO_REFERENCE),
     )
 
@@ -201,12 +226,18 @@ def _noise(zone: ZoneMeasures) -> dict[str, Any] | None:
     measured: NoiseFigure | SingleNoise | None = zone.noise or zone.single
     if measured is None:
         return None
+    twins = measured if isinstance(measured, NoiseFigure) else None
     row: dict[str, Any] = {
         "percent": measured.noise.value, "interval": interval_row(measured.noise), "method": measured.noise.method,
         "version": measured.noise.version,
-        "top_share": measured.top_share if isinstance(measured, NoiseFigure) else None,
+        "worst_tenth_percent": twins.worst.value if twins else None,
+        "total_percent": twins.total.value if twins else None,
+        "total_interval": interval_row(twins.total) if twins else None,
+        "top_share": twins.top_share if twins else None,
         "without_fireflies_percent": zone.noise_without_fireflies.value if zone.noise_without_fireflies else None,
         "seen_percent": zone.noise_seen.value if zone.noise_seen else None,
+        "visible": zone.visible_noise.typical.value if zone.visible_noise else None,
+        "visible_worst_tenth": zone.visible_noise.worst.value if zone.visible_noise else None,
     }  # fmt: skip
     if isinstance(measured, SingleNoise):
         row["curve"] = [list(point) for point in measured.curve]
@@ -245,6 +276,7 @@ def _blotches(figure: BlotchFigure | None) -> dict[str, Any] | None:
         "interval": interval_row(figure.amplitude) if figure.amplitude else None,
         "scale_pixels": figure.scale.value if figure.scale else None, "grain": figure.grain.value,
         "smallest_seen_percent": figure.smallest_seen_percent, "method": figure.grain.method,
+        "varying": figure.varying, "lasting": figure.lasting,
         "version": figure.grain.version,
     }  # fmt: skip
 

@@ -1,8 +1,8 @@
 """A sequence against a reference sequence: how far it is off, and how much of that changes from frame to frame.
 
 E_t = (Y_t − R_t)/√(R_t² + eps²) with the reference's frame R_t. error² is the mean of E² over pixels and frames, and
-frame to frame² half the mean square of E_t − E_(t−1). Since each frame is held against its own reference, what moves in
-the picture is no error: this is the one figure here that may be read of moving cameras and objects, as far as what
+frame to frame² half the mean square of E_t − E_(t−1). Since each frame is compared with its own reference, what moves
+in the picture is no error: this is the one figure here that may be read of moving cameras and objects, as far as what
 moves is in the reference too. Noise of the reference is taken out by its twin; without one it is in both figures. Lower
 is better.
 """

@@ -16,18 +16,22 @@ from functools import partial
 import cv2
 import numpy as np
 
-from matchedpair.measures.figure import Figure
+from matchedpair.errors import RefusedError
+from matchedpair.measures.correlation import Correlation
+from matchedpair.measures.figure import Figure, Ratio, must_compare
 from matchedpair.measures.kernels import lab_distance, lightness_curve, opponent_planes
+from matchedpair.measures.places import TOO_FEW, Places, mean_places, place_ratio, places_figure, typical
 from matchedpair.measures.region import Region
 from matchedpair.pictures.filters import LEAST_WIDE, enlarged, gauss, reduced, reduced_gauss, wide_gauss
 from matchedpair.pictures.picture import TO_XYZ, Floats
 from matchedpair.pictures.strips import maps_in_strips
 
-VERSION = 1
+VERSION = 2
 Display = Callable[[Floats], Floats]
 Parts = tuple[tuple[float, float], ...]
 PIXELS_PER_DEGREE = 60.0
 NOTICED, PLAIN = 1.0, 3.0
+UNSEEN = 0.01  # ΔE; a hundredth of what is noticed
 TO_OPPONENT = np.array([[0.279, 0.72, -0.107], [-0.449, 0.29, -0.077], [0.086, -0.59, 0.501]])
 # weight and spread in degrees of each part of the eye's blur, exp(−r²/spread²)
 _PARTS = (
@@ -82,15 +86,56 @@ def visible_maps(
 
 
 def visible_figure(delta: Floats, own: Floats | None, region: Region, pixels_per_degree: float) -> VisibleFigure:
-    """Visible difference in a region from the map of ΔE, and from the map of a picture against its own twin."""
+    """Visible difference in a region from the map of ΔE, and from `own_noise_map`."""
     values = region.values(delta)
     place = min(int(0.95 * values.size), values.size - 1)
     values.partition(place)
-    own_noise = None if own is None else Figure(region.mean(own), "ΔE", None, "twin", VERSION)
+    own_noise = None if own is None else Figure(math.sqrt(2.0) * region.mean(own), "ΔE", None, "twin", VERSION)
     return VisibleFigure(
         Figure(region.mean(delta), "ΔE", None, "visible", VERSION), float(values[place]),
         100 * float((values > NOTICED).mean()), 100 * float((values > PLAIN).mean()), pixels_per_degree, own_noise,
     )  # fmt: skip
+
+
+@dataclass(frozen=True)
+class VisibleNoise:
+    """What an eye sees of the noise of one picture in one zone: ΔE between twins over √2.
+
+    `typical` is that of a typical place, the mean where the zone is too small for places; `places` is for ratios.
+    """
+
+    typical: Figure
+    worst: Figure
+    mean: float
+    places: Places | None
+
+
+def visible_noise(own: Floats, region: Region, known: Correlation) -> VisibleNoise:
+    """Visible noise of one picture in a region, from `own_noise_map` and how its noise hangs together."""
+    mean, places = region.mean(own), mean_places(own, region, known)
+    if places is None:
+        figure = Figure(mean, "ΔE", None, "twin", VERSION)
+        return VisibleNoise(figure, figure, mean, None)
+    read = typical(places)
+    usual, worst = (places_figure(read, value, "ΔE", VERSION) for value in (read.typical, read.worst_tenth))
+    return VisibleNoise(usual, worst, mean, places)
+
+
+def visible_noise_ratio(control: VisibleNoise, trial: VisibleNoise) -> Ratio:
+    """The trial's visible noise over the control's in the same place. Raises `RefusedError`."""
+    must_compare("visible_noise_ratio", control.typical, trial.typical)
+    if control.places is None or trial.places is None:
+        raise RefusedError("visible_noise_ratio", TOO_FEW)
+    return place_ratio(control.places, trial.places, VERSION, "visible_noise_ratio", least=UNSEEN)
+
+
+def own_noise_map(maps: Sequence[Floats]) -> Floats:
+    """Visible noise of one picture at each pixel, from ΔE of a picture against each of its twins."""
+    total = maps[0].copy()
+    for plane in maps[1:]:
+        total += plane
+    total *= np.float32(1 / (len(maps) * math.sqrt(2.0)))
+    return total
 
 
 def _compare(*planes: Floats, count: int, display: Display, pixels_per_degree: float, step: int) -> list[Floats]:

@@ -16,6 +16,9 @@ from matchedpair.pictures.picture import Floats, Mask, Picture
 from matchedpair.pictures.strips import in_strips
 
 MAX_PIXELS = 16384 * 16384
+ABSURD, MOST_LIGHT = 1e12, 1e15
+SURELY_LIGHT = 1e6  # below it nothing is looked at twice
+USUAL = 0.999
 
 
 def read_picture(path: Path) -> Picture:
@@ -31,7 +34,7 @@ def read_picture(path: Path) -> Picture:
     """
     pixels, names, colour, spec = _decoded(path)
     rgb = in_strips(lambda strip: _as_floats(strip, colour), [pixels], reach=0)
-    valid = finite(rgb)
+    valid = sound(rgb)
     if "A" in names and len(names) > 1:
         valid &= pixels[..., names.index("A")] != 0.0
     base = str(spec.format)
@@ -78,6 +81,22 @@ def finite(rgb: Floats) -> Mask:
     if math.isfinite(sum(cv2.sumElems(rgb))):
         return np.ones(rgb.shape[:2], dtype=np.bool_)
     return np.asarray(np.isfinite(rgb).all(axis=-1))
+
+
+def sound(rgb: Floats) -> Mask:
+    """Where all three channels are finite and no larger than light can be: `ABSURD` times the picture's usual mean, or
+    what squares of float32 can hold.
+    """
+    valid = finite(rgb)
+    lowest, highest, _, _ = cv2.minMaxLoc(rgb.reshape(rgb.shape[0], -1))
+    if valid.all() and max(highest, -lowest) < SURELY_LIGHT:
+        return valid
+    size = np.abs(rgb, where=valid[..., None], out=np.zeros_like(rgb)).max(axis=-1)
+    known = size[valid]
+    if not known.size:
+        return valid
+    usual = float(known[known <= np.quantile(known, USUAL)].mean(dtype=np.float64))
+    return np.asarray(valid & (size <= min(ABSURD * usual if usual > 0.0 else MOST_LIGHT, MOST_LIGHT)))
 
 
 def _as_floats(strip: NDArray[Any], colour: list[int]) -> Floats:

@@ -4,7 +4,6 @@ from matchedpair.trials.bench import Bench, Ended, Instruction, Looked, QueueRow
 from matchedpair.trials.budget import RULES, BudgetRow, Trimmed, position_of, trim
 from matchedpair.trials.conditions import CONDITIONS
 from matchedpair.trials.estimate import Estimate, KnownCost, PlanCost, estimate, plan_cost
-from matchedpair.trials.finding import Matched, TrialFinding, pair_finding, study_finding
 from matchedpair.trials.levels import ladder, same_work, through_range
 from matchedpair.trials.match_sheet import Condition, MatchSheet, denoisers_on, is_denoiser, match_sheet, merged_sheet
 from matchedpair.trials.plan import (
@@ -47,7 +46,6 @@ __all__ = [
     "KnownCost",
     "Looked",
     "MatchSheet",
-    "Matched",
     "PlanCost",
     "PlanKind",
     "PlanOption",
@@ -58,7 +56,6 @@ __all__ = [
     "Scene",
     "Setup",
     "Stress",
-    "TrialFinding",
     "Trimmed",
     "UntilSure",
     "combinations",
@@ -74,7 +71,6 @@ __all__ = [
     "match_sheet",
     "merged_sheet",
     "needs_more",
-    "pair_finding",
     "parse_scene",
     "plan_cost",
     "position_of",
@@ -86,7 +82,6 @@ __all__ = [
     "require_fits",
     "same_work",
     "setup_problems",
-    "study_finding",
     "through_range",
     "time_left",
     "trim",

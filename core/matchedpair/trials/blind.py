@@ -1,7 +1,7 @@
 """Judging without knowing which is which: the rounds of a blind test, and what its answers tell.
 
 Every round shows two pictures in random places. In a test for a difference half of the rounds show two renders of one
-side that differ in the seed alone, so that noise alone gives nothing away; right answers are held against guessing. In
+side that differ in the seed alone, so that noise alone gives nothing away; right answers are compared with guessing. In
 a test of preference every round shows both sides.
 """
 

@@ -18,7 +18,7 @@ Combination = tuple[int, ...]
 
 @dataclass(frozen=True)
 class PlanOption:
-    """One way of rendering, as the order of renders sees it.
+    """One option, as the order of renders sees it.
 
     Parameters
     ----------
@@ -94,7 +94,7 @@ def controls(shape: Shape, rows: Sequence[Combination], places: Sequence[bool]) 
         For each factor whether it says *where* is rendered (scene, view, frame, size, variant, quantity) and not *how*.
 
     In a table that varies both, every place has a control of its own, rendered as the baseline renders: an engine's
-    picture of one scene is held against the other engine's picture of that scene, never of another.
+    picture of one scene is compared with the other engine's picture of that scene, never of another.
     """
     if shape != "table" or all(places) or not any(places):
         return [None if not any(row) else 0 for row in rows]
@@ -107,7 +107,7 @@ def render_order(options: Sequence[PlanOption], repeats: int = 2, first_seed: in
     """Warm-ups first, one for all that share what they get ready; then the seeds in turn, the options interleaved.
 
     At each seed the order is turned round (control, trial, trial, control): a steady drift of the machine so falls on
-    all options alike, where the control always first would favour it. An option that comes with another's render has
+    all options alike, where the control always first would favour it. An option that another's render brings has
     no row.
 
     Raises

@@ -44,7 +44,7 @@ QUESTIONS = (
              "The same setup with it and without it: what does it add to the picture, what does it cost?",
              "on-off", ("switch",), "settings", ("time", "noise", "look"), "All other settings, scene, view and size."),
     Question("engine", "Which engine for this scene?",
-             "Engines as they come, then tuned, on this scene and on others, so that no single scene decides.",
+             "Engines with default settings, then tuned, on this scene and on others, so that no single scene decides.",
              "engines-scenes", (ENGINE, SCENE), "noise", ("time", "noise", "memory", "look"),
              "Scene, view, size and light; the engines' brightness brought together first."),
     Question("samples", "How many samples are enough?",

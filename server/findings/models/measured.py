@@ -28,6 +28,9 @@ class Measure(models.Model):
     refused = models.TextField(blank=True)
     inputs = models.JSONField(default=list)
     area = models.CharField(max_length=32, blank=True, help_text="Signature of the zones it counted and left out")
+    places = models.TextField(
+        blank=True, help_text="What each place reads, packed in base 64; empty where there are none"
+    )
     measured_at = models.DateTimeField(auto_now=True, null=True)
 
     class Meta:

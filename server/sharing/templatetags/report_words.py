@@ -44,7 +44,8 @@ def saved(saving: Saving | None) -> str:
     if saving is None:
         return ""
     share = f"{_percent(abs(saving.share))}" + ("" if saving.share >= 0 else " more")
-    return f"{'a tie, ' if saving.tie else ''}{share}{'' if saving.interval is None else _between(saving.interval)}"
+    between = "" if saving.interval is None else _between(saving.interval)
+    return f"{'no difference, ' if saving.tie else ''}{share}{between}"
 
 
 def _between(interval: tuple[float, float]) -> str:

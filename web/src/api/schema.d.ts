@@ -200,15 +200,15 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description One set with its renders; another title, pattern or transform; or take it away, which can be undone. */
+        /** @description One set with its renders; another title, pattern or transform; or remove it, which can be undone. */
         get: operations["imports_retrieve"];
         put?: never;
         post?: never;
-        /** @description One set with its renders; another title, pattern or transform; or take it away, which can be undone. */
+        /** @description One set with its renders; another title, pattern or transform; or remove it, which can be undone. */
         delete: operations["imports_destroy"];
         options?: never;
         head?: never;
-        /** @description One set with its renders; another title, pattern or transform; or take it away, which can be undone. */
+        /** @description One set with its renders; another title, pattern or transform; or remove it, which can be undone. */
         patch: operations["imports_partial_update"];
         trace?: never;
     };
@@ -666,7 +666,7 @@ export interface paths {
         get?: never;
         put?: never;
         post?: never;
-        /** @description Take a panorama away; it can be put back. */
+        /** @description Remove a panorama; it can be put back. */
         delete: operations["panoramas_destroy"];
         options?: never;
         head?: never;
@@ -1048,7 +1048,7 @@ export interface paths {
         get?: never;
         put?: never;
         post?: never;
-        /** @description Take a reference away; it can be put back. */
+        /** @description Remove a reference; it can be put back. */
         delete: operations["references_destroy"];
         options?: never;
         head?: never;
@@ -1498,6 +1498,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/studies/{id}/facts.json": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The figures that the answer rests on, as ``matchedpair answer`` reads them. */
+        get: operations["studies_facts.json_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/studies/{id}/findings/": {
         parameters: {
             query?: never;
@@ -1738,6 +1755,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/studies/{id}/settle/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Queue the renders that would settle the answer: more seeds, or the plan itself. */
+        post: operations["studies_settle_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/studies/{id}/start/": {
         parameters: {
             query?: never;
@@ -1867,11 +1901,11 @@ export interface paths {
         get?: never;
         put?: never;
         post?: never;
-        /** @description Change a use's limits, its weight, or choose by hand; or take it away (it can be put back). */
+        /** @description Change a use's limits, its weight, or choose by hand; or remove it (it can be put back). */
         delete: operations["studies_uses_destroy"];
         options?: never;
         head?: never;
-        /** @description Change a use's limits, its weight, or choose by hand; or take it away (it can be put back). */
+        /** @description Change a use's limits, its weight, or choose by hand; or remove it (it can be put back). */
         patch: operations["studies_uses_partial_update"];
         trace?: never;
     };
@@ -2175,11 +2209,11 @@ export interface paths {
         get?: never;
         put?: never;
         post?: never;
-        /** @description Move, resize, rename a zone, or take it away; that can be undone. */
+        /** @description Move, resize, rename a zone, or remove it; that can be undone. */
         delete: operations["zones_destroy"];
         options?: never;
         head?: never;
-        /** @description Move, resize, rename a zone, or take it away; that can be undone. */
+        /** @description Move, resize, rename a zone, or remove it; that can be undone. */
         patch: operations["zones_partial_update"];
         trace?: never;
     };
@@ -2221,6 +2255,15 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /**
+         * @description * `seeds` - seeds
+         *     * `reference` - reference
+         *     * `zone` - zone
+         *     * `levels` - levels
+         *     * `run` - run
+         * @enum {string}
+         */
+        ActEnum: "seeds" | "reference" | "zone" | "levels" | "run";
         /** @description The error against a reference sequence, how much of it changes from frame to frame, and the lag behind it. */
         AgainstReference: {
             lag: components["schemas"]["Lag"] | null;
@@ -2560,6 +2603,11 @@ export interface components {
          * @enum {string}
          */
         Chosen: "control" | "trial" | "neither";
+        /** @description One sentence, and where it can be seen. */
+        Claim: {
+            text: string;
+            proof: components["schemas"]["Proof"] | null;
+        };
         /** @description One column of the table. */
         Column: {
             name: string;
@@ -3597,7 +3645,7 @@ export interface components {
             /** @description By more than a tenth, and no single change explains it */
             light_changes: boolean;
             reference: components["schemas"]["AgainstReference"] | null;
-            /** @description Why it cannot be held against its reference */
+            /** @description Why it cannot be compared with its reference */
             reference_refused: string;
             /** @description Where there is no reference to lag behind */
             behind_control: components["schemas"]["Behind"] | null;
@@ -3845,6 +3893,8 @@ export interface components {
             runs_done: number;
             runs_planned: number;
             sentence: string;
+            sure: components["schemas"]["SureEnum"];
+            /** @description The pair that shows the answer; 0 for none */
             pair: number;
             options: number;
             archived: boolean;
@@ -3866,6 +3916,8 @@ export interface components {
             control: components["schemas"]["PairSide"];
             trial: components["schemas"]["PairSide"];
             noise_ratio: components["schemas"]["Ratio"] | null;
+            total_noise_ratio: components["schemas"]["Ratio"] | null;
+            visible_noise_ratio: components["schemas"]["Ratio"] | null;
             time_ratio: components["schemas"]["Ratio"] | null;
             refused: {
                 [key: string]: string;
@@ -3889,6 +3941,7 @@ export interface components {
         /** @description The figures of one side. */
         PairSide: {
             noise: components["schemas"]["Figure"] | null;
+            visible_noise: components["schemas"]["Figure"] | null;
             /** Format: double */
             noise_top_share: number | null;
             out_of_date: boolean;
@@ -3908,6 +3961,7 @@ export interface components {
             trial: number;
             subject: string;
             noise_ratio: components["schemas"]["Ratio"] | null;
+            visible_noise_ratio: components["schemas"]["Ratio"] | null;
             time_ratio: components["schemas"]["Ratio"] | null;
             refused: {
                 [key: string]: string;
@@ -4012,6 +4066,21 @@ export interface components {
             key: string;
             title: string;
             maps: number;
+        };
+        /** @description How a ratio varies over the places of a picture. */
+        PlaceSpread: {
+            /**
+             * Format: double
+             * @description Share of the places in which the trial shows more, 0 to 1
+             */
+            noisier: number;
+            /** Format: double */
+            tenth: number;
+            /** Format: double */
+            ninetieth: number;
+            places: number;
+            /** @description Places in which neither side shows anything */
+            quiet: number;
         };
         /** @description A draft's plan. */
         Plan: {
@@ -4144,6 +4213,25 @@ export interface components {
             stamp: string;
             running: components["schemas"]["Run"][];
         };
+        /** @description Where a claim can be seen. */
+        Proof: {
+            kind: components["schemas"]["ProofKindEnum"];
+            /** @description 0 for none */
+            pair: number;
+            options: number[];
+            /** @description Empty for the whole picture */
+            zone: string;
+            /** @description x, y, width, height */
+            box: number[] | null;
+        };
+        /**
+         * @description * `pair` - pair
+         *     * `option` - option
+         *     * `curve` - curve
+         *     * `reference` - reference
+         * @enum {string}
+         */
+        ProofKindEnum: "pair" | "option" | "curve" | "reference";
         /** @description Plan kind, what to match on, factors with levels, passes. */
         Proposal: {
             kind: string;
@@ -4249,6 +4337,8 @@ export interface components {
             version: number;
             tie: boolean;
             note: string;
+            /** @description Over the places of the picture, where it was got so */
+            spread: components["schemas"]["PlaceSpread"] | null;
         };
         /** @description What a pattern makes of one name. */
         ReadName: {
@@ -4522,7 +4612,7 @@ export interface components {
          * @enum {string}
          */
         RunnerEnum: "alive" | "missing";
-        /** @description One way of rendering at one place. */
+        /** @description One option at one place. */
         SameCell: {
             place: string;
             control_option: number | null;
@@ -4556,7 +4646,7 @@ export interface components {
             tie: boolean;
             note: string;
         };
-        /** @description One way of rendering at all places, and what it sums up to: worst and usual. */
+        /** @description One option at all places, and what it sums up to: worst and usual. */
         SameRow: {
             title: string;
             cells: components["schemas"]["SameCell"][];
@@ -4598,9 +4688,10 @@ export interface components {
          * @description * `even` - even
          *     * `signed` - signed
          *     * `spots` - spots
+         *     * `ratio` - ratio
          * @enum {string}
          */
-        ScaleEnum: "even" | "signed" | "spots";
+        ScaleEnum: "even" | "signed" | "spots" | "ratio";
         /** @description A scene that a study can use now. */
         Scene: {
             name: string;
@@ -4840,6 +4931,15 @@ export interface components {
          * @enum {string}
          */
         StandingEnum: "best" | "tie";
+        /** @description The one thing that would settle what is open. */
+        Step: {
+            act: components["schemas"]["ActEnum"];
+            words: string;
+            options: number[];
+            seeds: number;
+            /** Format: double */
+            seconds: number | null;
+        };
         /** @description Something that is hard to render. */
         Stress: {
             name: string;
@@ -4884,9 +4984,23 @@ export interface components {
             /** @description What its plan varies, by the subjects of its factors. */
             readonly factors: string[];
         };
+        /** @description The answer: a sentence, how sure it is, why, what speaks against it, and what to do next. */
+        StudyAnswer: {
+            question: string;
+            sentence: string;
+            sure: components["schemas"]["SureEnum"];
+            /** @description The chosen option; 0 for none */
+            choice: number;
+            because: components["schemas"]["Claim"][];
+            but: components["schemas"]["Claim"][];
+            next: components["schemas"]["Step"] | null;
+            /** @description The pair and place that show it best */
+            shown: components["schemas"]["Proof"] | null;
+        };
         /** @description What a study says so far. */
         StudyFindings: {
             sentence: string;
+            answer: components["schemas"]["StudyAnswer"];
             match_sheet: components["schemas"]["MatchSheet"] | null;
             pairs: components["schemas"]["PairSummary"][];
             verdicts: components["schemas"]["Verdict"][];
@@ -4915,6 +5029,13 @@ export interface components {
          * @enum {string}
          */
         StudyState: "planned" | "running" | "partly" | "done";
+        /**
+         * @description * `sure` - sure
+         *     * `not sure yet` - not sure yet
+         *     * `nothing yet` - nothing yet
+         * @enum {string}
+         */
+        SureEnum: "sure" | "not sure yet" | "nothing yet";
         /** @description On or off. */
         SwitchRequest: {
             on: boolean;
@@ -5159,7 +5280,7 @@ export interface components {
             /** Format: double */
             own_noise_mean: number | null;
         };
-        /** @description One way of rendering that exploring tried. */
+        /** @description One combination that exploring tried. */
         Way: {
             frame: number;
             /** @description Those that are explored */
@@ -5211,6 +5332,7 @@ export interface components {
             control: components["schemas"]["Figure"] | null;
             trial: components["schemas"]["Figure"] | null;
             ratio: components["schemas"]["Ratio"] | null;
+            visible_ratio: components["schemas"]["Ratio"] | null;
             refused: string;
             /** @description x, y, width, height in the pictures */
             box: number[];
@@ -7433,6 +7555,29 @@ export interface operations {
             };
         };
     };
+    "studies_facts.json_retrieve": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: unknown;
+                    };
+                };
+            };
+        };
+    };
     studies_findings_retrieve: {
         parameters: {
             query?: never;
@@ -7801,6 +7946,27 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Search"];
+                };
+            };
+        };
+    };
+    studies_settle_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Count"];
                 };
             };
         };

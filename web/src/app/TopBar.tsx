@@ -11,7 +11,7 @@ const SCREENS = [
   ["/textures", "Textures"],
   ["/engines", "Engines"],
   ["/recipes", "Recipes"],
-  ["/imports", "Renders from elsewhere"],
+  ["/imports", "Imported renders"],
 ] as const;
 
 export function TopBar() {

@@ -1,5 +1,5 @@
 import { three } from "../parts/format";
-import type { ShownLayer } from "./layers";
+import { isSigned, readAs, type ShownLayer } from "./layers";
 import { gradientOf, stopsOf } from "./scales";
 import type { LayerState } from "./useLayer";
 
@@ -47,16 +47,17 @@ function Scale({ shown, hidden }: { shown: ShownLayer; hidden: boolean }) {
       <div className="mt-1 h-3 w-80 border border-soft" style={{ background: gradientOf(stopsOf(layer)) }} />
       <p className="flex w-80 justify-between">
         <span>{ended(low, layer.scale)}</span>
-        {layer.scale === "signed" ? <span>0</span> : null}
+        {isSigned(layer.scale) ? <span>{layer.scale === "ratio" ? "1" : "0"}</span> : null}
         <span>
           {layer.scale === "signed" ? "+" : ""}
-          {three(high)} or more
+          {three(readAs(layer.scale, high))} or more
         </span>
       </p>
     </>
   );
 }
 
-function ended(low: number, scale: string): string {
+function ended(low: number, scale: ShownLayer["layer"]["scale"]): string {
+  if (scale === "ratio") return `${three(readAs(scale, low))} or less`;
   return scale === "signed" ? `−${three(-low)} or less` : three(low);
 }

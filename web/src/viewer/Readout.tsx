@@ -1,7 +1,7 @@
 import { three } from "../parts/format";
 import { SideMark } from "../parts/Side";
 import { ownPoint } from "./drawing";
-import type { ShownLayer } from "./layers";
+import { readAs, type ShownLayer } from "./layers";
 import type { Pyramid } from "./pyramid";
 import { type Read, tileStore } from "./tiles";
 import type { Resolved } from "./viewed";
@@ -117,7 +117,11 @@ function MapValue({ map, at, frame }: { map: ShownLayer; at: Point; frame: Size 
       return spot ? three(spot.value) : "none";
     }
     const read = tileStore.read(pyramid, own);
-    return read.state === "there" ? three(read.value[0]) : read.state === "waiting" ? "coming" : "none";
+    return read.state === "there"
+      ? three(readAs(map.layer.scale, read.value[0]))
+      : read.state === "waiting"
+        ? "coming"
+        : "none";
   };
   const [control, trial] = [words(map.control, 0), words(map.trial, 1)];
   const one = map.control === map.trial || map.control?.digest === map.trial?.digest;

@@ -16,6 +16,16 @@ export type ShownLayer = {
   readonly high: number;
 };
 
+/** Whether a map's values lie to either side of nothing: signed ones around 0, ratios around 1 (kept as log2). */
+export function isSigned(scale: Schema["Layer"]["scale"]): boolean {
+  return scale === "signed" || scale === "ratio";
+}
+
+/** A value as it is read: a ratio from its logarithm. */
+export function readAs(scale: Schema["Layer"]["scale"], value: number): number {
+  return scale === "ratio" ? 2 ** value : value;
+}
+
 /** One scale for both sides' maps: as wide as the wider of the two, and even around 0 where it is signed. */
 export function sharedRange(
   ends: readonly { low: number | null; high: number | null }[],

@@ -1,4 +1,5 @@
 import type { Schema } from "../api/client";
+import { isSigned } from "./layers";
 
 type Stop = readonly [number, number, number];
 export type Colours = readonly Stop[];
@@ -39,7 +40,7 @@ export const SIDES: Colours = [
 /** The colours a map is drawn in, from its low end to its high end. */
 export function stopsOf(layer: Pick<Schema["Layer"], "scale" | "name">): Colours {
   if (layer.name === "difference") return SIDES;
-  return layer.scale === "signed" ? SIGNED : EVEN;
+  return isSigned(layer.scale) ? SIGNED : EVEN;
 }
 
 /** The same as a gradient for a legend. */

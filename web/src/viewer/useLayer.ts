@@ -1,6 +1,6 @@
 import { useQueries, useQuery } from "@tanstack/react-query";
 import { api, body, type Schema } from "../api/client";
-import { type ShownLayer, type Spot, sharedRange } from "./layers";
+import { isSigned, type ShownLayer, type Spot, sharedRange } from "./layers";
 import { usePyramids } from "./usePyramids";
 
 const WHILE_MADE = 700;
@@ -52,7 +52,7 @@ export function useLayer(kind: Schema["LayerKind"] | null, source: LayerSource |
   if (!layer || waits) return { state: "making", title: kind.title };
   const [low, high] = sharedRange(
     rows.map((row) => ({ low: row?.low ?? null, high: row?.high ?? null })),
-    layer.scale === "signed",
+    isSigned(layer.scale),
   );
   const missing = first ? `Control: no map, ${first}` : second ? `Trial: no map, ${second}` : "";
   const [control = null, trial = null] = known.map((each) => each?.pyramid ?? null);

@@ -92,7 +92,7 @@ export function CurvesPage() {
         </h2>
         {data.same.length === 0 ? (
           <p className="text-soft">
-            This plan varies the quality knob alone: there is no other option to hold against the control.
+            This plan varies the quality knob alone: there is no other option to compare with the control.
           </p>
         ) : (
           <SameTable

@@ -66,7 +66,7 @@ export function EffectsOfSettings({ study, zone }: { study: number; zone: string
         {table
           ? "Each figure is the mean over all levels of the other factors. "
           : "One thing at a time: each figure is the step from the baseline alone; a full table would also tell how settings work together. "}
-        Below: its 95 % interval. A tie is what cannot be told from no effect.
+        Below: its 95 % interval. “No difference” is what may be chance.
       </p>
       {table ? (
         <p className="mt-1 text-sm">
@@ -96,7 +96,7 @@ function Amount({ row, signed }: { row: Effect | undefined; signed: boolean }) {
   const words = signed ? stops(row.value) : three(row.value);
   return (
     <span className={row.tie ? "text-soft" : ""}>
-      {row.tie ? "a tie, " : ""}
+      {row.tie ? "no difference, " : ""}
       {words}
       <span className="block text-soft text-xs leading-tight">
         {signed ? row.interval.map(stops).join(" to ") : spread(row.interval)}

@@ -6,7 +6,7 @@ type Row = Schema["SameRow"];
 type Cell = Schema["SameCell"];
 export type Match = (cell: Cell, on: "noise" | "time", knob: string) => void;
 
-/** Every way of rendering against the control: at the same noise, in the same time; worst and usual place below. */
+/** Every option against the control: at the same noise, in the same time; worst and usual place below. */
 export function SameTable(props: { rows: Row[]; what: string; match: Match; busy: boolean }) {
   const { rows, what } = props;
   const places = new Set(rows.flatMap((row) => row.cells.map((cell) => cell.place)));
@@ -132,7 +132,7 @@ function SameNoise({ cell }: { cell: Cell }) {
     );
   return (
     <>
-      {row.tie ? "a tie, " : ""}
+      {row.tie ? "no difference, " : ""}
       {three(row.speed_up)}
       <Note>
         {spread(row.interval)}; {seconds(row.trial_seconds)} for {three(row.noise_percent)} %
@@ -153,7 +153,7 @@ function SameTime({ cell }: { cell: Cell }) {
     );
   return (
     <>
-      {row.tie ? "a tie, " : ""}
+      {row.tie ? "no difference, " : ""}
       {three(row.noise_ratio)}
       <Note>
         {spread(row.interval)}; in {seconds(row.seconds)}

@@ -9,7 +9,7 @@ type Point = Schema["CurvePoint"];
 const STEPS = 48;
 const BEYOND = 2;
 
-/** The marks of all ways of rendering: the same at every place. */
+/** The marks of all options: the same at every place. */
 export function marksOf(curves: Curve[]): Map<string, Mark> {
   const trials = [...new Set(curves.filter((row) => !row.of_control).map((row) => row.title))];
   const marks = new Map<string, Mark>(trials.map((title, number) => [title, trialMark(number)]));

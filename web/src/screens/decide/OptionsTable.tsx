@@ -121,11 +121,11 @@ function standsWords(decision: Decision, use: Use, option: Option): string {
     );
     return names.length > 0 ? `out: ${names.join(", ")}` : "out: not measured";
   }
-  if (use.ties.includes(option.key)) return "a tie with the chosen";
+  if (use.ties.includes(option.key)) return "no different from the chosen";
   if (standing.on_frontier === "frontier")
     return option.key === use.knee ? "on the frontier, its knee" : "on the frontier";
   const other = nameOf(decision, standing.beaten_by);
-  return standing.on_frontier === "tie" ? `a tie with ${other}` : `beaten by ${other}`;
+  return standing.on_frontier === "tie" ? `no different from ${other}` : `beaten by ${other}`;
 }
 
 /** The chosen first, then the frontier by time, then the beaten, then those out. */

@@ -165,7 +165,7 @@ function SavingCell({ saving }: { saving: Saving | null }) {
   if (!saving) return null;
   return (
     <>
-      {saving.tie ? "a tie, " : ""}
+      {saving.tie ? "no difference, " : ""}
       {saving.share >= 0 ? percent(saving.share) : `takes ${percent(-saving.share)} more`}
       <span className="block text-soft text-xs leading-tight">
         {saving.interval ? savedWords(saving.interval) : "no interval"}

@@ -27,7 +27,7 @@ export function ImportPage() {
     words: () => "The set was removed.",
     refresh: () => queries.invalidateQueries({ queryKey: ["imports"] }),
   });
-  useTitle(set.data?.title ?? "Renders from elsewhere");
+  useTitle(set.data?.title ?? "Imported renders");
   if (removal.notice) return <div className="p-6">{removal.notice}</div>;
   if (set.error && !set.data)
     return <Failed what="set of renders" error={set.error} retry={() => void set.refetch()} />;
@@ -40,7 +40,7 @@ export function ImportPage() {
       <div className="px-6 py-6">
         <p className="text-soft">
           <Link to="/imports" className="quiet-link">
-            Renders from elsewhere
+            Imported renders
           </Link>
           , {set.data.title}
         </p>
@@ -253,7 +253,7 @@ function MakePair({ groups }: { groups: Group[] }) {
       <>
         <h2 className="mb-2 font-semibold">Make a pair</h2>
         <p className="text-soft text-sm">
-          A pair needs two ways of rendering. Renders that differ only in their seed count as one.
+          A pair needs two options. Renders that differ only in their seed count as one.
         </p>
       </>
     );
@@ -313,7 +313,7 @@ function seedWords(count: number): string {
 }
 
 function pairProblem(control: Group, trial: Group, question: string): string {
-  if (control === trial) return "Choose two different ways of rendering.";
+  if (control === trial) return "Choose two different options.";
   if (!control.complete || !trial.complete) return "Fill in what is not known of them first.";
   return question.trim() ? "" : "Say in words what you want to know.";
 }

@@ -19,7 +19,7 @@ const ACCEPT = ".exr,.hdr,.tif,.tiff,.png,.jpg,.jpeg,.csv,.json";
 export function ImportsPage() {
   const sets = useQuery(importsQuery);
   const [source, setSource] = useState<Source | null>(null);
-  useTitle("Renders from elsewhere");
+  useTitle("Imported renders");
   if (sets.error && !sets.data)
     return <Failed what="list" error={sets.error} retry={() => void sets.refetch()} />;
   if (!sets.data) return <Loading what="renders from elsewhere" />;
@@ -78,7 +78,7 @@ export function ImportsPage() {
 
 function sentence(count: number): string {
   if (count === 0) return "Bring in renders that were made in another program or on a farm.";
-  return `${count} ${count === 1 ? "set" : "sets"} of renders from elsewhere; choose two ways of rendering to make a pair.`;
+  return `${count} ${count === 1 ? "set" : "sets"} of imported renders. Choose two options to make a pair.`;
 }
 
 function FolderChoice({ onChosen }: { onChosen: (source: Source) => void }) {

@@ -2,10 +2,10 @@ import type { Schema } from "../../api/client";
 import { settingValue } from "../../parts/format";
 
 export type Render = Schema["ImportedRender"];
-/** Renders alike in all but the seed: one way of rendering. */
+/** Renders alike in all but the seed: one option. */
 export type Group = { key: string; title: string; renders: Render[]; complete: boolean };
 
-/** Frames of one way of rendering, with the numbers of their frames in order. */
+/** Frames of one option, with the numbers of their frames in order. */
 export type FrameGroup = Group & { frames: number[] };
 
 const APART = ["engine", "version", "scene", "view", "variant", "frame"] as const;

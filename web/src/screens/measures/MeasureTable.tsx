@@ -61,7 +61,7 @@ export function MeasureTable(props: { kinds: Kind[]; rows: Row[]; zoned: boolean
       </div>
       <p className="mt-2 max-w-[62rem] text-soft text-xs">
         Below each figure: its 95 % interval. <b>Best</b> is marked only where the difference from every other
-        is more than chance; <b>tie</b> where no difference from the best can be told. Hold the pointer over a
+        is more than chance; <b>tie</b> where it is no different from the best. Hold the pointer over a
         heading for what it means, over a dash for why there is no figure. A figure leads to its map.
       </p>
     </>

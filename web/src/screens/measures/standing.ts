@@ -20,7 +20,7 @@ export function sentenceOf(table: Table): string {
   if (best.length === 1 && first) return `${capital(titleOf(first))} has the least noise ${where}.${more}`;
   if (best.length > 1) return `At each place another option has the least noise.${more}`;
   if (ties.length > 1)
-    return `${ties.length} options tie for the least noise ${where}: no difference between them can be told.${more}`;
+    return `${ties.length} options share the least noise ${where}: no difference between them.${more}`;
   return `No option can be told to have the least noise ${where}.${more}`;
 }
 

@@ -131,7 +131,7 @@ export function Player(props: {
             checked={playing.loop}
             onChange={(event) => playing.setLoop(event.target.checked)}
           />
-          again and again
+          Loop
         </label>
         <select
           className="border border-[#8b8e8c] bg-white py-0.5"

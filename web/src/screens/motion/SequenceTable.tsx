@@ -159,7 +159,7 @@ function changeWords(row: Sequence, lagKnown: boolean): string {
   if (lagKnown) return change;
   return response.at_once
     ? `${change}, at once`
-    : `${change}, nine tenths within ${three(response.frames_to_90)} frames`;
+    : `${change}, 90 % of it within ${three(response.frames_to_90)} frames`;
 }
 
 function lagWords(row: Sequence, behind: Schema["Behind"]): [string, string] {
@@ -168,9 +168,9 @@ function lagWords(row: Sequence, behind: Schema["Behind"]): [string, string] {
   if (!lag) return [`lag behind ${whom} not told`, behind.lag_refused];
   const [low, high] = lag.frames_to_90_interval;
   if (lag.at_once)
-    return [`no lag behind ${whom}`, `at most ${three(high ?? 0)} frames for nine tenths of a change`];
+    return [`no lag behind ${whom}`, `at most ${three(high ?? 0)} frames to follow 90 % of a light change`];
   return [
-    `lags: nine tenths ${three(lag.frames_to_90)} frames behind ${whom}`,
+    `takes ${three(lag.frames_to_90)} frames longer than ${whom} to follow 90 % of a light change`,
     `${three(low ?? 0)} to ${three(high ?? 0)} frames, 95 %`,
   ];
 }

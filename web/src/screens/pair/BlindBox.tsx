@@ -73,7 +73,7 @@ function Begin({ pair, usualName }: { pair: Schema["Pair"]; usualName: string })
     setZones((now) => (now.includes(zone) ? now.filter((each) => each !== zone) : [...now, zone]));
   return (
     <details className="mt-1">
-      <summary className="quiet-link">Begin rounds without names or figures</summary>
+      <summary className="quiet-link">Start a blind test</summary>
       <form
         className="mt-1 flex flex-col gap-1.5"
         onSubmit={(event) => {

@@ -34,11 +34,19 @@ export function PairFigures({ pair }: { pair: Pair }) {
         </thead>
         <Rows
           name="Noise, %"
-          note={methodOf(control.noise)}
+          note={`${methodOf(control.noise)}, typical place`}
           control={<FigureCell figure={control.noise} outOfDate={control.out_of_date} />}
           trial={<FigureCell figure={trial.noise} outOfDate={trial.out_of_date} />}
           ratio={<RatioCell ratio={pair.noise_ratio} refused={pair.refused.noise_ratio} />}
           refused={pair.refused.noise_ratio}
+        />
+        <Rows
+          name="Visible noise, ΔE"
+          note="as an eye sees it; below 1 it is not noticed"
+          control={<FigureCell figure={control.visible_noise} outOfDate={control.out_of_date} />}
+          trial={<FigureCell figure={trial.visible_noise} outOfDate={trial.out_of_date} />}
+          ratio={<RatioCell ratio={pair.visible_noise_ratio} refused={pair.refused.visible_noise_ratio} />}
+          refused={pair.refused.visible_noise_ratio}
         />
         <Rows
           name="Rendering, s"
@@ -61,6 +69,11 @@ export function PairFigures({ pair }: { pair: Pair }) {
           trial={megabytes(trial.peak_memory_bytes)}
         />
       </table>
+      {pair.noise_ratio?.spread ? (
+        <p className="mt-2 text-sm" data-part="places">
+          {placesWords(pair.noise_ratio)}
+        </p>
+      ) : null}
       <p className="mt-2 text-soft text-xs">
         Below noise and the ratios: 95 % interval. Below times: lowest and highest of{" "}
         {repeats(control, trial)}; the figure is their median.
@@ -118,9 +131,9 @@ export function RatioCell({ ratio, refused }: { ratio: Ratio | null; refused: st
   if (!ratio) return <span className="text-soft">not yet</span>;
   return (
     <span data-tie={ratio.tie}>
-      {ratio.tie ? "tie, " : ""}
       {three(ratio.value)}
       <span className="block whitespace-nowrap text-soft text-xs">{spread(ratio.interval)}</span>
+      {ratio.tie ? <span className="block text-xs">no difference</span> : null}
     </span>
   );
 }
@@ -140,8 +153,18 @@ function methodOf(figure: Figure | null): string {
   return figure ? (METHOD_WORDS[figure.method] ?? figure.method) : "";
 }
 
+/** Where the trial is cleaner and where noisier, in words. */
+export function placesWords(ratio: Ratio): string {
+  const noisier = ratio.spread?.noisier ?? 0;
+  const share = Math.round(100 * (1 - noisier));
+  if (ratio.tie) return `Cleaner in ${share} % of the picture, noisier in the rest: no clear difference.`;
+  if (noisier < 0.01) return "Cleaner everywhere in the picture.";
+  if (noisier > 0.99) return "Noisier everywhere in the picture.";
+  return `Cleaner in ${share} % of the picture, noisier in ${100 - share} %.`;
+}
+
 function topShareWords(control: number | null, trial: number | null): string {
   const most = Math.max(control ?? 0, trial ?? 0);
   if (most < 0.1) return "";
-  return ` Up to ${Math.round(100 * most)} % of the noise sits in the noisiest 0.1 % of pixels: rare bright paths may be missed by both twins.`;
+  return ` Up to ${Math.round(100 * most)} % of the total noise sits in the noisiest 0.1 % of pixels: rare bright paths may be missed by both seeds.`;
 }

@@ -38,7 +38,7 @@ export function usePins(pair: Schema["Pair"], usualName: string) {
   const removal = useRemoval<Pin>({
     remove: (pin) => api.DELETE("/api/pins/{id}/", path(pin.id)),
     restore: (pin) => api.POST("/api/pins/{id}/restore/", path(pin.id)),
-    words: () => "The pin is taken away.",
+    words: () => "The pin is removed.",
     refresh,
   });
   const onPlace = useCallback((at: Point) => setPlacing(at), []);
@@ -68,7 +68,7 @@ export function usePins(pair: Schema["Pair"], usualName: string) {
 
 export type PinsOfPair = ReturnType<typeof usePins>;
 
-/** All pins in order, each leading to its place; one taken away can be put back at once. */
+/** All pins in order, each leading to its place; one removed can be put back at once. */
 export function PinList({ pins }: { pins: PinsOfPair }) {
   const { rows, removal } = pins;
   return (
@@ -100,7 +100,7 @@ export function PinList({ pins }: { pins: PinsOfPair }) {
                 Change
               </button>
               <button type="button" className="quiet-link" onClick={() => removal.take(pin)}>
-                Take away
+                Remove
               </button>
             </span>
           </li>

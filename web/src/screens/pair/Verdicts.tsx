@@ -55,7 +55,7 @@ export function VerdictList({ verdicts, pair }: { verdicts: Schema["Verdict"][];
             <MarkList marks={verdict.marks} />
             {verdict.less_than_fair ? (
               <p className="text-sm">
-                <span className="text-soft">Less than fair: </span>
+                <span className="text-soft">Caveats: </span>
                 <span className="whitespace-pre-line">{verdict.less_than_fair}</span>
               </p>
             ) : null}
@@ -131,7 +131,7 @@ export function VerdictForm({ pair, usualName }: { pair: number; usualName: stri
       </label>
       <MarkFields marks={marks} onChange={setMarks} />
       <label className="mt-2 block">
-        <span className="block text-soft text-sm">What is less than fair here, if anything</span>
+        <span className="block text-soft text-sm">Caveats</span>
         <textarea
           className="field h-12 w-full"
           value={unfair}

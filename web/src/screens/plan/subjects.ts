@@ -72,11 +72,11 @@ export function placesOf(
   return found.filter((each) => each !== null);
 }
 
-/** Each other engine as it comes and with each of its presets; the control's own engine with its presets. */
+/** Each other engine with its default settings and with each of its presets; the control's own engine with its presets. */
 function engineSubject(draft: Kept, engine: Schema["Engine"], engines: Schema["Engine"][]): Subject | null {
   const choices = [...engines.filter((each) => each.name !== engine.name && !each.missing), engine].flatMap(
     (each) => [
-      { id: each.name, title: `${each.title} (as it comes)`, level: { value: each.name, settings: {} } },
+      { id: each.name, title: `${each.title} (default settings)`, level: { value: each.name, settings: {} } },
       ...each.presets.map((preset) => ({
         id: `${each.name} ${preset.name}`,
         title: `${each.title} (preset ${preset.title})`,

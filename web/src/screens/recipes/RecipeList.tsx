@@ -77,9 +77,9 @@ export function RecipeList({ recipes }: { recipes: Recipe[] }) {
                     type="button"
                     className="act"
                     onClick={() => removal.take(row)}
-                    aria-label={`Take away ${titleOf(row)}`}
+                    aria-label={`Remove ${titleOf(row)}`}
                   >
-                    Take away
+                    Remove
                   </button>
                 </span>
               </td>

@@ -38,7 +38,7 @@ export function RecipesPage() {
       ) : null}
       <div className="mt-6 max-w-[36rem]">
         <FileDrop accept=".toml,.json" many onFiles={take.mutate}>
-          <span className="font-semibold">Take a recipe in</span>
+          <span className="font-semibold">Import recipe</span>
           <span className="block text-soft text-sm">Drop a TOML or JSON file here, or choose one.</span>
         </FileDrop>
         {take.error ? (

@@ -9,7 +9,7 @@ export type ZoneActs = {
   remove: (zone: Zone) => void;
 };
 
-/** The zones of a view by name: rename, change the kind, copy to another view, render alone, take away. */
+/** The zones of a view by name: rename, change the kind, copy to another view, render alone, remove. */
 export function ZoneList({
   scene,
   view,

@@ -14,9 +14,9 @@ const SIZES = [
 
 const WAYS = {
   raise:
-    "Each setting is held against its highest level, the others as they are by then; a lowest level that changes nothing is left. Then once more, since settings may need each other.",
+    "Each setting is compared with its maximum and raised until the picture stops changing. Then once more, since settings may need each other.",
   explore:
-    "Combinations are proposed from what was tried so far (Optuna), each held against all settings at their highest, for the frontier of time and change; it needs a budget.",
+    "Combinations are proposed from what was tried so far (Optuna), each compared with all settings at their maximum. It needs a budget.",
 };
 
 /** What is raised, through which levels, in which order, and when the picture counts as unchanged. */

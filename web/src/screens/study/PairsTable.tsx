@@ -4,7 +4,7 @@ import { spread, three } from "../../parts/format";
 
 type Summary = Schema["PairSummary"];
 
-/** Every trial against its control: what it gains in time and noise, ties as ties. */
+/** Every trial against its control: what it gains in time and noise. */
 export function PairsTable({ pairs }: { pairs: Summary[] }) {
   const matchedFirst = [...pairs].sort((a, b) => Number(b.matched != null) - Number(a.matched != null));
   return (
@@ -19,6 +19,9 @@ export function PairsTable({ pairs }: { pairs: Summary[] }) {
             </th>
             <th scope="col" className="!text-right">
               Noise ratio
+            </th>
+            <th scope="col" className="!text-right">
+              Visible noise ratio
             </th>
             <th scope="col">
               <span className="sr-only">Look</span>
@@ -38,6 +41,9 @@ export function PairsTable({ pairs }: { pairs: Summary[] }) {
               </td>
               <td className="number">
                 <RatioCell ratio={pair.noise_ratio} refused={pair.refused.noise_ratio} />
+              </td>
+              <td className="number">
+                <RatioCell ratio={pair.visible_noise_ratio} refused={pair.refused.visible_noise_ratio} />
               </td>
               <td className="text-right">
                 {pair.ready ? (
@@ -62,7 +68,7 @@ function RatioCell({ ratio, refused }: { ratio: Summary["time_ratio"]; refused: 
   if (!ratio) return <span className="text-soft">{refused ?? "not measured yet"}</span>;
   return (
     <>
-      {ratio.tie ? "a tie, " : ""}
+      {ratio.tie ? "no difference, " : ""}
       {three(ratio.value)}
       <span className="block text-soft text-xs leading-tight">
         {spread(ratio.interval)}

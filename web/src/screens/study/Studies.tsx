@@ -47,11 +47,9 @@ export function Studies() {
 
 function sentence(rows: Row[]): string {
   if (rows.length === 0) return "No study yet: ask a question and change one thing.";
-  const judged = rows.filter((row) => row.chosen.length > 0).length;
-  const open = rows.length - judged;
+  const open = rows.filter((row) => row.sure !== "sure").length;
   const studies = `${rows.length} ${rows.length === 1 ? "study" : "studies"}`;
-  if (open === 0) return `${studies}, ${rows.length === 1 ? "judged" : "all judged"}.`;
-  return judged === 0 ? `${studies}, none judged yet.` : `${studies}, ${open} not judged yet.`;
+  return open === 0 ? `${studies}, each with an answer.` : `${studies}, ${open} without a sure answer yet.`;
 }
 
 function Empty() {
@@ -136,7 +134,7 @@ function State({ row }: { row: Row }) {
     planned: "Not run yet",
     running: `Running, ${done}`,
     partly: `Partly done, ${done}`,
-    done: "Not judged yet",
+    done: "",
   }[row.state];
   return <p className={row.state === "partly" ? "text-fault" : ""}>{words}</p>;
 }

@@ -7,6 +7,7 @@ import { MatchSheet } from "../../parts/MatchSheet";
 import { Failed, Loading } from "../../parts/Notice";
 import { useTitle } from "../../parts/useTitle";
 import { VerdictList } from "../pair/Verdicts";
+import { AnswerHead } from "./AnswerHead";
 import { Disk } from "./Disk";
 import { PairsTable } from "./PairsTable";
 import { RunDialog } from "./RunDialog";
@@ -32,7 +33,7 @@ export function StudyPage() {
     <div className="grid min-h-full grid-cols-[minmax(0,1fr)_23rem]">
       <div className="min-w-0 px-6 py-6">
         <p className="text-soft">{study.data.question}</p>
-        <h1 className="mt-0.5 max-w-[52rem] text-xl font-semibold leading-snug">{says.data.sentence}</h1>
+        <AnswerHead study={study.data} answer={says.data.answer} />
         <p className="mt-1.5 text-soft text-sm">{setupWords(study.data)}</p>
         <div className="mt-4 flex flex-wrap items-center gap-3">
           {says.data.pairs.length === 1 && only && ready.length === 1 ? (

@@ -22,7 +22,7 @@ export function TakeIn() {
   return (
     <>
       <button type="button" className="act" disabled={take.isPending} onClick={() => input.current?.click()}>
-        {take.isPending ? "Taking it in …" : "Take a study bundle in"}
+        {take.isPending ? "Importing …" : "Import study"}
       </button>
       <input
         ref={input}

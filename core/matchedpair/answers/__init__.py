@@ -1,0 +1,88 @@
+"""Answers: figures of a study in, one `Answer` out. One module a question; `phrases` says figures in words."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from matchedpair.answers import combination, engine, feature, levels, matching, motion, own, samples, version
+from matchedpair.answers.answer import Answer, Claim, Proof, Step
+from matchedpair.answers.caveats import plain_look
+from matchedpair.answers.facts import (
+    CellFact,
+    LevelFact,
+    OptionFact,
+    PairFact,
+    SequenceFact,
+    StudyFacts,
+    ZoneFact,
+    facts_as_values,
+    facts_from_values,
+)
+from matchedpair.answers.pair import Matched, pair_sentence
+from matchedpair.engines.setting import is_number
+from matchedpair.trials.plan_kind import ENGINE, QUALITY, VERSION, is_place
+
+RULES: dict[str, Callable[[StudyFacts], Answer]] = {
+    "feature": feature.answer,
+    "engine": engine.answer,
+    "samples": samples.answer,
+    "bounces": levels.answer,
+    "combination": combination.answer,
+    "matching": matching.answer,
+    "motion": motion.answer,
+    "version": version.answer,
+}
+
+__all__ = [
+    "Answer",
+    "CellFact",
+    "Claim",
+    "LevelFact",
+    "Matched",
+    "OptionFact",
+    "PairFact",
+    "Proof",
+    "SequenceFact",
+    "Step",
+    "StudyFacts",
+    "ZoneFact",
+    "answer_of",
+    "facts_as_values",
+    "facts_from_values",
+    "pair_sentence",
+    "plain_look",
+]
+
+
+def answer_of(facts: StudyFacts) -> Answer:
+    """The answer to a study's question; where it has no rule of its own, the best trade to the same noise."""
+    return RULES.get(question_of(facts), own.answer)(facts)
+
+
+def question_of(facts: StudyFacts) -> str:
+    """The question by name; for one's own, that whose rule fits the plan."""
+    if len(facts.sequences) > 1:
+        return "motion"
+    if facts.question in RULES or facts.question not in ("", "own"):
+        return facts.question
+    if any(pair.matched_on for pair in facts.pairs):
+        return "matching"
+    subjects = [subject for subject in facts.varied if not is_place(subject)]
+    changed = [option for option in facts.options if option.control]
+    if ENGINE in subjects:
+        return "engine"
+    if subjects == [VERSION]:
+        return "version"
+    knobs = {option.knob.replace(" ", "_") for option in facts.options}
+    if len(subjects) == 1 and subjects[0] in {QUALITY, *knobs} and len(changed) > 1:
+        return "samples"
+    if len(subjects) == 1 and len(changed) > 1 and _numbers(facts, subjects[0]):
+        return "bounces"
+    if len(subjects) == 2 and facts.combined:
+        return "combination"
+    return "feature" if len(facts.pairs) == 1 and subjects else "own"
+
+
+def _numbers(facts: StudyFacts, subject: str) -> bool:
+    values = [level.value for option in facts.options for level in option.levels if level.subject == subject]
+    return all(is_number(value) for value in values)

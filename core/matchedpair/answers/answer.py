@@ -1,0 +1,96 @@
+"""What the product concludes from a study: one object, from which every screen, report and command says the same."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+SURE, UNSURE, NOTHING = "sure", "not sure yet", "nothing yet"
+PAIR, OPTION, CURVE, REFERENCE = "pair", "option", "curve", "reference"
+SEEDS, RENDER_REFERENCE, DRAW_ZONE, HIGHER_LEVELS, RUN = "seeds", "reference", "zone", "levels", "run"
+
+
+@dataclass(frozen=True)
+class Proof:
+    """Where a claim can be seen.
+
+    Parameters
+    ----------
+    kind : str
+        ``pair``, ``option``, ``curve`` or ``reference``.
+    pair : int
+        The pair that shows it; 0 for none.
+    options : tuple of int
+        The options that it is about.
+    zone : str
+        Where in the picture; empty for the whole.
+    box : tuple of int or None
+        x, y, width and height in pixels of the control's picture, where a place is meant that has no name.
+    """
+
+    kind: str
+    pair: int = 0
+    options: tuple[int, ...] = ()
+    zone: str = ""
+    box: tuple[int, int, int, int] | None = None
+
+
+@dataclass(frozen=True)
+class Claim:
+    """One sentence or part of one, and where it can be seen; None where it is about the study as a whole."""
+
+    text: str
+    proof: Proof | None = None
+
+
+@dataclass(frozen=True)
+class Step:
+    """The one thing that would settle what is open, as a button.
+
+    Parameters
+    ----------
+    act : str
+        ``seeds``, ``reference``, ``zone``, ``levels`` or ``run``.
+    words : str
+        On the button.
+    seeds : int
+        How many more for each of `options`.
+    seconds : float or None
+        What it takes to render; None where that is not known.
+    """
+
+    act: str
+    words: str
+    options: tuple[int, ...] = ()
+    seeds: int = 0
+    seconds: float | None = None
+
+
+@dataclass(frozen=True)
+class Answer:
+    """The answer to a study's question.
+
+    Parameters
+    ----------
+    question : str
+        Its name.
+    sentence : str
+        In the question's own terms.
+    sure : str
+        ``sure``, ``not sure yet`` or ``nothing yet``.
+    choice : int
+        The chosen option; 0 for none.
+    because, but : tuple of Claim
+        Two or three figures; then what it costs, where it fails and what is not known, worst first.
+    next : Step or None
+    shown : Proof or None
+        The pair and place that show it best.
+    """
+
+    question: str
+    sentence: str
+    sure: str
+    choice: int = 0
+    because: tuple[Claim, ...] = ()
+    but: tuple[Claim, ...] = ()
+    next: Step | None = None
+    shown: Proof | None = None

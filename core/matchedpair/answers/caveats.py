@@ -1,0 +1,170 @@
+"""The *but* of an answer: what a trial costs besides, where it is the other way round, and what is not known."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from matchedpair.answers.answer import PAIR, Claim, Proof
+from matchedpair.answers.facts import CellFact, OptionFact, PairFact, StudyFacts, ZoneFact
+from matchedpair.answers.phrases import listed, number, percent, place_of_box, stops, visible_noise
+from matchedpair.answers.thresholds import (
+    COLOUR,
+    FIREFLIES,
+    GRAIN_AGAINST_PATCHES,
+    MEMORY,
+    NOISE,
+    PLAIN_COLOUR,
+    PLAIN_STOPS,
+    STOPS,
+)
+from matchedpair.measures.zones import WHOLE
+
+MOST = 5
+FAR_APART = 1.25  # both say the same of the noise, and yet so differently that it is said
+
+
+def caveats(facts: StudyFacts, pair: PairFact, *, look: bool = True) -> tuple[Claim, ...]:
+    """All that speaks against a trial, worst first. `look` leaves out what the answer has said already."""
+    trial, control = facts.option(pair.trial), facts.option(pair.control)
+    found = [*_other_way_round(pair), *(shifts(facts, pair) if look else ())]
+    if trial is not None and control is not None:
+        found += _of_options(pair, control, trial)
+    found += _grain_or_patches(pair)
+    found += [Claim(each) for each in pair.caveats]
+    return tuple(dict.fromkeys(found))[:MOST]
+
+
+def shifts(facts: StudyFacts, pair: PairFact) -> list[Claim]:
+    """Zones that are brighter, darker or of another colour by more than counts, the largest first."""
+    option = facts.option(pair.control)
+    found = looks(pair.zones, pair.cells, option.size if option else (0, 0))
+    return [Claim(each.text, Proof(PAIR, pair.key, zone=each.zone, box=each.box)) for each in found]
+
+
+@dataclass(frozen=True)
+class Look:
+    """One change of look in words, and where: a zone (empty for the whole) or a box in pixels."""
+
+    text: str
+    size: float
+    zone: str = ""
+    box: tuple[int, int, int, int] | None = None
+
+    @property
+    def plain(self) -> bool:
+        """Whether it is so plain that what the picture shows comes before what it costs."""
+        return self.size >= 1.0
+
+
+def looks(zones: Sequence[ZoneFact], cells: Sequence[CellFact], size: tuple[int, int]) -> list[Look]:
+    """Changes of brightness, the largest first, then the largest of colour. `size` is the picture's, in pixels."""
+    rows = [zone for zone in zones if zone.stops is not None and shifted(zone)]
+    rows.sort(key=lambda zone: -abs(zone.stops or 0.0))
+    found = [
+        Look(f"it is {stops(zone.stops or 0.0)} {_where(zone.name)}", abs(zone.stops or 0.0) / PLAIN_STOPS,
+             "" if zone.name == WHOLE else zone.name)
+        for zone in rows[:2]
+    ]  # fmt: skip
+    if not found and (cell := largest_cell(cells)) is not None:
+        change = cell_stops(cell.percent)
+        if abs(change) >= STOPS:
+            where = place_of_box(cell.box, size)
+            text = f"it is {stops(change)} in a part of the {where}"
+            found.append(Look(text, abs(change) / PLAIN_STOPS, box=cell.box))
+    colours = [zone for zone in zones if zone.colour is not None and zone.colour >= 2 * COLOUR]
+    if colours:
+        worst = max(colours, key=lambda zone: zone.colour or 0.0)
+        text = f"the colour is off by {number(worst.colour or 0.0)} ΔE {_where(worst.name)}"
+        share = (worst.colour or 0.0) / PLAIN_COLOUR
+        found.append(Look(text, share, "" if worst.name == WHOLE else worst.name))
+    return found
+
+
+def plain_look(zones: Sequence[ZoneFact], cells: Sequence[CellFact], size: tuple[int, int]) -> str:
+    """The first plain change of look in words; empty where there is none."""
+    return next((each.text for each in looks(zones, cells, size) if each.plain), "")
+
+
+def looks_otherwise(pair: PairFact) -> bool:
+    """Whether the picture changed so plainly that what it shows comes before what it costs."""
+    return any(each.plain for each in looks(pair.zones, pair.cells, (0, 0)))
+
+
+def shifted(zone: ZoneFact) -> bool:
+    """Whether a zone's brightness moved by more than counts, beyond its interval."""
+    if zone.stops is None or abs(zone.stops) < STOPS:
+        return False
+    low, high = zone.stops_interval or (zone.stops, zone.stops)
+    return low > 0 or high < 0
+
+
+def largest_cell(cells: Sequence[CellFact]) -> CellFact | None:
+    """The cell that changed most beyond what chance does; None when none did."""
+    changed = [cell for cell in cells if abs(cell.percent) >= cell.smallest]
+    return max(changed, key=lambda cell: abs(cell.percent), default=None)
+
+
+def cell_stops(percent_change: float) -> float:
+    """A change in percent of the brightness as stops."""
+    return math.log2(max(1 + percent_change / 100, 1e-3))
+
+
+def _where(zone: str) -> str:
+    return "overall" if zone == WHOLE else f"in {zone}"
+
+
+def _other_way_round(pair: PairFact) -> list[Claim]:
+    """Zones in which noise goes the other way than in the whole."""
+    if pair.noise is None:
+        return []
+    cleaner = pair.noise.value < 1 or pair.noise.tie
+    found = []
+    for zone in pair.zones:
+        ratio = zone.noise
+        if zone.name == WHOLE or ratio is None or ratio.tie or abs(ratio.value - 1) < NOISE:
+            continue
+        if cleaner and ratio.value > 1:
+            found.append((ratio.value, Claim(f"in {zone.name} it is {percent(ratio.value - 1)} noisier",
+                                             Proof(PAIR, pair.key, zone=zone.name))))  # fmt: skip
+    if not found and cleaner and not pair.noise.tie and pair.noise.spread and pair.noise.spread.noisier >= 0.15:
+        share = percent(pair.noise.spread.noisier)
+        return [Claim(f"it is noisier in {share} of the picture", Proof(PAIR, pair.key))]
+    return [claim for _, claim in sorted(found, key=lambda row: -row[0])[:2]]
+
+
+def _of_options(pair: PairFact, control: OptionFact, trial: OptionFact) -> list[Claim]:
+    proof = Proof(PAIR, pair.key, (control.key, trial.key))
+    found = []
+    if trial.patches is not None and (control.patches is None or trial.patches > 1.5 * control.patches):
+        kind = "the same in every seed" if trial.lasting_patches else "other ones with each seed"
+        found.append(Claim(f"it has uneven patches of {number(trial.patches)} %, {kind}", proof))
+    if trial.fireflies and trial.fireflies >= FIREFLIES * max(control.fireflies or 0.0, 1.0):
+        found.append(Claim(
+            f"fireflies rise from {number(control.fireflies or 0.0)} to {number(trial.fireflies)} per megapixel", proof
+        ))  # fmt: skip
+    if trial.detail is not None and control.detail is not None and trial.detail < control.detail - 0.05:
+        found.append(Claim(
+            f"it keeps {number(100 * trial.detail)} % of the finest detail, the control "
+            f"{number(100 * control.detail)} %", proof,
+        ))  # fmt: skip
+    if trial.memory and control.memory and trial.memory > MEMORY * control.memory:
+        found.append(Claim(f"it takes {number(trial.memory / control.memory)} × the memory", proof))
+    if trial.lacks:
+        found.append(Claim(f"{trial.engine} has no {listed(trial.lacks[:3])}", proof))
+    return found
+
+
+def _grain_or_patches(pair: PairFact) -> list[Claim]:
+    """Where noise and visible noise part: grain on one side, patches on the other."""
+    if pair.noise is None or pair.visible is None:
+        return []
+    parted = pair.visible.value / pair.noise.value
+    if abs(parted - 1) <= GRAIN_AGAINST_PATCHES or pair.visible.tie:
+        return []
+    alike = not pair.noise.tie and (pair.noise.value < 1) == (pair.visible.value < 1)
+    if alike and 1 / FAR_APART < parted < FAR_APART:
+        return []
+    text = f"its noise is {'coarser' if parted > 1 else 'finer'}: {visible_noise(pair.visible)}"
+    return [Claim(text, Proof(PAIR, pair.key))]

@@ -1,0 +1,249 @@
+"""The plain figures that an answer rests on: a study's options and pairs, as the server gathers them or a file has
+them. They hold no pictures and know no database.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass, field
+from typing import Any
+
+import msgspec
+
+from matchedpair.engines.setting import Value
+from matchedpair.errors import InputError
+from matchedpair.measures.figure import Figure, Ratio
+
+FORMAT = 1
+
+
+@dataclass(frozen=True)
+class LevelFact:
+    """A level of a factor: what it is about, its title, its value, and how that is shown."""
+
+    subject: str
+    title: str
+    value: Value | None
+    shown: str
+    changed: bool
+
+
+@dataclass(frozen=True)
+class OptionFact:
+    """One option at one place.
+
+    Parameters
+    ----------
+    key : int
+    name : str
+        What tells it from the others, in words.
+    control : int
+        The option that it is compared with; 0 for a control.
+    place : str
+        Scene, view and whatever else of the setup differs in the study.
+    knob : str
+        The quality knob in words, with its plural ("samples"); empty for none.
+    quality : float or None
+        Its value.
+    seconds, ready : Figure or None, float or None
+        Rendering, getting ready apart; that by itself.
+    noise, noise_worst, visible_noise, visible_worst : figures of a typical place and of the worst tenth.
+    visible_mean : float or None
+        Mean visible noise of one picture in ΔE, over the whole.
+    visible_error : float or None
+        Mean visible difference from the reference in ΔE, its own noise included.
+    stops, colour : Figure or None
+        Against the reference.
+    patches : float or None
+        Their amplitude in percent; None where none were found or nothing tells.
+    lasting_patches : bool
+        Whether every seed has the same ones.
+    """
+
+    key: int
+    name: str
+    engine: str
+    control: int
+    place: str
+    levels: tuple[LevelFact, ...] = ()
+    knob: str = ""
+    quality: float | None = None
+    seeds: int = 0
+    open: bool = False
+    seconds: Figure | None = None
+    ready: float | None = None
+    noise: Figure | None = None
+    noise_worst: float | None = None
+    visible_noise: Figure | None = None
+    visible_worst: float | None = None
+    visible_mean: float | None = None
+    visible_error: float | None = None
+    stops: Figure | None = None
+    colour: Figure | None = None
+    detail: float | None = None
+    fireflies: float | None = None
+    patches: float | None = None
+    lasting_patches: bool = False
+    memory: float | None = None
+    lacks: tuple[str, ...] = ()
+    size: tuple[int, int] = (0, 0)
+
+
+@dataclass(frozen=True)
+class ZoneFact:
+    """A pair in one zone: ratios, and the trial's shift of brightness and colour."""
+
+    name: str
+    noise: Ratio | None
+    visible: Ratio | None
+    stops: float | None
+    stops_interval: tuple[float, float] | None
+    colour: float | None
+
+
+@dataclass(frozen=True)
+class CellFact:
+    """The trial's change of one cell of a table over the picture, in percent, and the smallest it would have shown."""
+
+    box: tuple[int, int, int, int]
+    percent: float
+    smallest: float
+
+
+@dataclass(frozen=True)
+class PairFact:
+    """A trial against its control.
+
+    Parameters
+    ----------
+    zones : tuple of ZoneFact
+        The whole first, then those that are drawn.
+    cells : tuple of CellFact
+        Of the comparison's table; empty where it was refused.
+    found : bool or None
+        Whether there is a difference beyond noise and storage; None where that is not known.
+    smallest : float or None
+        The smallest change in percent that a usual cell would have shown.
+    matched_on, matched_zone : str
+        What a search made it alike in, and where; empty where none did.
+    caveats : tuple of str
+        What the match sheet and people say against it.
+    """
+
+    key: int
+    control: int
+    trial: int
+    subject: str
+    noise: Ratio | None = None
+    visible: Ratio | None = None
+    time: Ratio | None = None
+    zones: tuple[ZoneFact, ...] = ()
+    cells: tuple[CellFact, ...] = ()
+    found: bool | None = None
+    smallest: float | None = None
+    identical: bool = False
+    refused: dict[str, str] = field(default_factory=dict)
+    matched_on: str = ""
+    matched_zone: str = ""
+    caveats: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True)
+class SequenceFact:
+    """Options alike in all but their frame.
+
+    Parameters
+    ----------
+    option : int
+        That of the first frame.
+    by_reference : bool
+        Whether `calm` is what strays from a reference, else flicker.
+    calm : (float, float, float) or None
+        In percent, with its interval; None before it is measured.
+    boiling_share : float or None
+        Share of the flicker that is slow patches.
+    light_changes : bool
+        Whether the light itself moves by more than one change explains, so that flicker holds that too.
+    lag : float or None
+        Frames that 90 % of a light change take longer; None where none can be told.
+    """
+
+    option: int
+    title: str
+    frames: int
+    by_reference: bool = False
+    calm: tuple[float, float, float] | None = None
+    boiling_share: float | None = None
+    lag: float | None = None
+    light_changes: bool = False
+
+    @property
+    def value(self) -> float:
+        """Its calm; infinite before it is measured."""
+        return math.inf if self.calm is None else self.calm[0]
+
+    @property
+    def interval(self) -> tuple[float, float]:
+        """Of its calm."""
+        return (math.inf, math.inf) if self.calm is None else (self.calm[1], self.calm[2])
+
+
+@dataclass(frozen=True)
+class StudyFacts:
+    """A study: its question by name and in words, its options, and its pairs."""
+
+    question: str
+    words: str
+    options: tuple[OptionFact, ...]
+    pairs: tuple[PairFact, ...]
+    reference_title: str = ""
+    runs_done: int = 0
+    runs_planned: int = 0
+    sequences: tuple[SequenceFact, ...] = ()
+    format: int = FORMAT
+
+    def option(self, key: int) -> OptionFact | None:
+        """The option with this key."""
+        return next((each for each in self.options if each.key == key), None)
+
+    def pair_of(self, control: int, trial: int) -> PairFact | None:
+        """The pair that these two make."""
+        return next((each for each in self.pairs if (each.control, each.trial) == (control, trial)), None)
+
+    @property
+    def places(self) -> tuple[str, ...]:
+        """All places, the baseline's first."""
+        return tuple(dict.fromkeys(each.place for each in self.options))
+
+    @property
+    def varied(self) -> tuple[str, ...]:
+        """What the factors are about that differ from the control anywhere."""
+        levels = (level for option in self.options for level in option.levels if level.changed)
+        return tuple(dict.fromkeys(level.subject for level in levels))
+
+    @property
+    def combined(self) -> bool:
+        """Whether an option changes two things at once."""
+        return any(sum(level.changed for level in option.levels) > 1 for option in self.options)
+
+    def at(self, place: str) -> tuple[OptionFact, ...]:
+        """The options at a place, the control first."""
+        return tuple(sorted((o for o in self.options if o.place == place), key=lambda o: o.control != 0))
+
+
+def facts_as_values(facts: StudyFacts) -> dict[str, Any]:
+    """As plain values, for a file."""
+    values: dict[str, Any] = msgspec.to_builtins(facts)
+    return values
+
+
+def facts_from_values(values: Any) -> StudyFacts:
+    """From what `facts_as_values` gave, alone or under ``facts`` in a study's export. Raises `InputError`."""
+    if isinstance(values, dict) and "facts" in values:
+        values = values["facts"]
+    if not isinstance(values, dict) or values.get("format") != FORMAT:
+        raise InputError(f"this holds no facts of a study, format {FORMAT}: export the study anew")
+    try:
+        return msgspec.convert(values, StudyFacts)
+    except msgspec.ValidationError as error:
+        raise InputError(f"the facts of the study do not hold together: {error}") from error

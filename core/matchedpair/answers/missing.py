@@ -1,0 +1,37 @@
+"""What is said while a question cannot be answered: what is there, what lacks, and what to do."""
+
+from __future__ import annotations
+
+from matchedpair.answers.answer import NOTHING, RENDER_REFERENCE, RUN, UNSURE, Answer, Claim, Step
+from matchedpair.answers.facts import StudyFacts
+from matchedpair.answers.phrases import sentence
+
+NO_RENDERS = "Planned, not run yet"
+
+
+def nothing_yet(facts: StudyFacts) -> Answer:
+    """Nothing can be compared: not run, running, waiting to be measured, or failed."""
+    if not facts.options:
+        return Answer(facts.question, "There is nothing to compare in this study yet.", NOTHING)
+    if facts.runs_done == 0 and not any(option.open for option in facts.options):
+        return Answer(facts.question, f"{NO_RENDERS}.", NOTHING, next=Step(RUN, "Start the renders"))
+    if any(option.open for option in facts.options):
+        text = f"Running: {facts.runs_done} of {facts.runs_planned} renders done"
+        return Answer(facts.question, sentence(text), NOTHING)
+    reasons = list(dict.fromkeys(reason for pair in facts.pairs for reason in pair.refused.values()))
+    if reasons:
+        told = tuple(Claim(sentence(reason)) for reason in reasons[:3])
+        return Answer(facts.question, "These renders cannot be compared.", UNSURE, because=told)
+    if any(option.seeds for option in facts.options):
+        return Answer(facts.question, "The renders are there and wait to be measured.", NOTHING)
+    return Answer(facts.question, "Nothing to compare: not enough renders finished. See what failed.", NOTHING)
+
+
+def without_reference(facts: StudyFacts) -> Answer:
+    """Engines that cheat differently cannot be ranked by noise."""
+    step = Step(RENDER_REFERENCE, "Render a reference")
+    return Answer(
+        facts.question,
+        "Not decided: without a reference only grain can be compared, and these engines cheat differently.", UNSURE,
+        next=step,
+    )  # fmt: skip

@@ -1,0 +1,81 @@
+"""Moving pictures: which sequence is calmest, how much of it boils, and which follows the light late."""
+
+from __future__ import annotations
+
+from matchedpair.answers.answer import (
+    HIGHER_LEVELS,
+    NOTHING,
+    OPTION,
+    RENDER_REFERENCE,
+    SURE,
+    UNSURE,
+    Answer,
+    Claim,
+    Proof,
+    Step,
+)
+from matchedpair.answers.facts import SequenceFact, StudyFacts
+from matchedpair.answers.phrases import between, capital, listed, number, percent, sentence
+
+LEAST_FRAMES = 8  # below which nothing is ranked
+BOILS = 0.3  # share of the flicker in slow patches, from which it is said
+LATE = 1.0  # frames for 90 % of a change
+
+
+def answer(facts: StudyFacts) -> Answer:
+    """The calmest sequence, by what strays from a reference where there is one, else by flicker."""
+    rows = [row for row in facts.sequences if row.calm is not None]
+    if len(rows) < len(facts.sequences) or len(rows) < 2:
+        text = f"{len(rows)} of {len(facts.sequences)} sequences are measured"
+        return Answer(facts.question, sentence(text), NOTHING)
+    frames = min(row.frames for row in rows)
+    rows = sorted(rows, key=lambda row: row.value)
+    best, second = rows[0], rows[1]
+    what = "strays least from the reference" if all(row.by_reference for row in rows) else "flickers least"
+    told = tuple(Claim(f"{capital(_name(row))}: {_calm(row)}.", _proof(row)) for row in rows[1:4])
+    apart = best.interval[1] < second.interval[0]
+    proof = _proof(best)
+    if any(row.light_changes and not row.by_reference for row in rows):
+        text = "Not sure yet: the light itself changes over these frames, and flicker holds that too"
+        step = Step(RENDER_REFERENCE, "Make a reference sequence")
+        return Answer(facts.question, sentence(text), UNSURE, 0, (), _but(rows), step, proof)
+    if frames < LEAST_FRAMES:
+        text = f"Not sure yet: {frames} frames are too few to rank; from {LEAST_FRAMES} on they can be"
+        return Answer(facts.question, sentence(text), UNSURE, 0, told, _but(rows), MORE_FRAMES, proof)
+    if not apart:
+        alike = [row for row in rows if row.interval[0] <= best.interval[1]]
+        text = f"Not sure yet: {listed([_name(row) for row in alike[:3]])} could each be the calmest"
+        told = (Claim(f"{capital(_name(best))}: {_calm(best)}.", proof), *told)
+        return Answer(facts.question, sentence(text), UNSURE, 0, told, _but(rows), MORE_FRAMES, proof)
+    text = f"{capital(_name(best))} {what}: {_calm(best)}"
+    return Answer(facts.question, sentence(text), SURE, best.option, told, _but(rows), None, proof)
+
+
+MORE_FRAMES = Step(HIGHER_LEVELS, "Add frames")
+
+
+def _but(rows: list[SequenceFact]) -> tuple[Claim, ...]:
+    """Patches that boil, and methods that lag."""
+    found = [
+        Claim(f"{_name(row)} is late: {number(row.lag)} frames longer to follow 90 % of a light change", _proof(row))
+        for row in rows
+        if row.lag is not None and row.lag >= LATE
+    ]
+    boiling = [row for row in rows if row.boiling_share is not None and row.boiling_share >= BOILS]
+    found += [
+        Claim(f"{percent(row.boiling_share or 0.0)} of what moves in {_name(row)} is slow patches", _proof(row))
+        for row in boiling[:2]
+    ]
+    return tuple(found)
+
+
+def _calm(row: SequenceFact) -> str:
+    return f"{number(row.value)} % {between(*row.interval, ' %')}"
+
+
+def _name(row: SequenceFact) -> str:
+    return row.title.removeprefix("engine ")
+
+
+def _proof(row: SequenceFact) -> Proof:
+    return Proof(OPTION, options=(row.option,))

@@ -1,0 +1,57 @@
+"""A question of one's own, and every question without a rule of its own here: the best trade to the same noise."""
+
+from __future__ import annotations
+
+from matchedpair.answers.answer import NOTHING, PAIR, SURE, UNSURE, Answer, Claim, Proof
+from matchedpair.answers.facts import PairFact, StudyFacts
+from matchedpair.answers.feature import of_pair
+from matchedpair.answers.missing import nothing_yet, without_reference
+from matchedpair.answers.phrases import capital, sentence, times
+from matchedpair.answers.same_noise import NOT_WORTH, WORTH, Cost, cost_of
+from matchedpair.answers.settle import LARGER, more_seeds
+from matchedpair.trials.plan_kind import is_place
+
+ONLY_PLACES = "These renders differ only in what they show; nothing of how they are rendered is compared."
+
+
+def answer(facts: StudyFacts) -> Answer:
+    """The trial that comes to its control's noise soonest, with what the others do."""
+    if facts.pairs and not any(not is_place(subject) for subject in facts.varied):
+        return Answer(facts.question, ONLY_PLACES, NOTHING)
+    rows = [(pair, cost) for pair in facts.pairs if (cost := _cost(facts, pair)) is not None]
+    if not rows:
+        return nothing_yet(facts)
+    engines = {option.engine for option in facts.options}
+    if len(engines) > 1:
+        return without_reference(facts)
+    if len(rows) == 1:
+        return of_pair(facts, *rows[0])
+    rows.sort(key=lambda row: row[1].value)
+    pair, cost = rows[0]
+    told = tuple(
+        Claim(f"{capital(other.subject)}: {times(each.value)} × the time to the same noise.", Proof(PAIR, other.key))
+        for other, each in rows[1:4]
+    )
+    if cost.decided == WORTH:
+        found = of_pair(facts, pair, cost)
+        return Answer(
+            found.question, found.sentence, SURE, pair.trial, (*found.because, *told), found.but, None, found.shown
+        )
+    if all(each.decided == NOT_WORTH for _, each in rows):
+        text = "Nothing here is faster to the same noise than the control"
+        return Answer(facts.question, sentence(text), SURE, pair.control, _first(pair, cost, told), (), None,
+                      Proof(PAIR, pair.key))  # fmt: skip
+    options = [option for key in (pair.control, pair.trial) if (option := facts.option(key)) is not None]
+    text = "Not sure yet: nothing here is clearly faster to the same noise than the control"
+    step = more_seeds(options, cost.half_width, cost.distance) or LARGER
+    return Answer(facts.question, sentence(text), UNSURE, 0, _first(pair, cost, told), (), step, Proof(PAIR, pair.key))
+
+
+def _first(pair: PairFact, cost: Cost, told: tuple[Claim, ...]) -> tuple[Claim, ...]:
+    own = Claim(f"{capital(pair.subject)}: {times(cost.value)} × the time to the same noise.", Proof(PAIR, pair.key))
+    return (own, *told[:2])
+
+
+def _cost(facts: StudyFacts, pair: PairFact) -> Cost | None:
+    control, trial = facts.option(pair.control), facts.option(pair.trial)
+    return None if control is None or trial is None else cost_of(pair, control, trial)

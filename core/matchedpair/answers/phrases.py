@@ -1,0 +1,147 @@
+"""How figures are said: one phrase for one thing, in the words of a colleague at the next desk."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+
+from matchedpair.measures.figure import Ratio
+
+MINUS = "−"
+NEAR_1 = 0.8, 1.25
+PARTED = 1.5  # a tenth of the places this many times noisier or cleaner is no equal noise
+
+
+def number(value: float) -> str:
+    """Two significant digits, three from 100 on, as a person would say it."""
+    if value == 0:
+        return "0"
+    rounded = float(f"{value:.{2 if abs(value) < 100 else 3}g}")
+    if abs(rounded) >= 10:
+        return f"{rounded:,.0f}".replace("-", MINUS)
+    places = 1 - math.floor(math.log10(abs(rounded)))
+    return f"{rounded:.{places}f}".rstrip("0").rstrip(".").replace("-", MINUS)
+
+
+def times(value: float) -> str:
+    """A ratio: three digits near 1, where the second would hide what it is about, else as `number`."""
+    return f"{value:.2f}" if NEAR_1[0] < value < NEAR_1[1] else number(value)
+
+
+def times_between(low: float, high: float) -> str:
+    """An interval of a ratio in brackets."""
+    return f"({times(low)}–{times(high)})"
+
+
+def around(low: float, high: float) -> str:
+    """An interval around no change: ``(±2.8 %)``."""
+    return f"(±{number(100 * max(high - 1, 1 - low))} %)"
+
+
+def count(value: float) -> str:
+    """A whole number, rounded to two digits where it is an estimate."""
+    rounded = float(f"{value:.2g}")
+    return f"{rounded:,.0f}" if rounded >= 10 else f"{max(round(value), 1)}"
+
+
+def between(low: float, high: float, unit: str = "") -> str:
+    """An interval in brackets, the unit once; or one figure where both ends read the same."""
+    ends = (number(low), number(high))
+    text = ends[0] if ends[0] == ends[1] else f"{ends[0]}–{ends[1]}"
+    return f"({text}{unit})"
+
+
+def percent(share: float) -> str:
+    """A share as a percentage without a sign."""
+    return f"{number(100 * abs(share))} %"
+
+
+def less_or_more(ratio: Ratio, less: str, more: str, times: str) -> str:
+    """A ratio as people say it: ``38 % less noise (34–42 %)``, ``27 % more noise``, ``2.3 × the noise``.
+
+    `less` and `more` hold ``{}`` for the figure; `times` is what is multiplied from 1.5 on.
+    """
+    low, high = ratio.ends
+    if ratio.value >= 1.5:
+        return f"{number(ratio.value)} × {times} {between(low, high)}"
+    if ratio.value >= 1:
+        return f"{more.format(percent(ratio.value - 1))} {percents(low - 1, high - 1)}"
+    return f"{less.format(percent(1 - ratio.value))} {percents(1 - high, 1 - low)}"
+
+
+def percents(low: float, high: float) -> str:
+    """An interval of shares in brackets, as percentages."""
+    return between(100 * low, 100 * high, " %")
+
+
+def noise(ratio: Ratio) -> str:
+    """How the trial's noise differs; where half of the picture goes the other way, no difference is said with it."""
+    if ratio.tie:
+        spread = ratio.spread
+        parted = spread is not None and (spread.tenth < 1 / PARTED or spread.ninetieth > PARTED)
+        mixed = ", cleaner in one half of the picture and noisier in the other" if parted else ""
+        return f"no difference in noise ({_about(ratio)}){mixed}"
+    return less_or_more(ratio, "{} less noise", "{} more noise", "the noise")
+
+
+def visible_noise(ratio: Ratio) -> str:
+    """How the trial's visible noise differs."""
+    if ratio.tie:
+        return f"no visible difference in noise ({_about(ratio)})"
+    return less_or_more(ratio, "{} less visible noise", "{} more visible noise", "the visible noise")
+
+
+def render_time(ratio: Ratio) -> str:
+    """How the trial's render time differs."""
+    if ratio.tie:
+        return f"no measurable change in render time ({_about(ratio)})"
+    if ratio.value <= 1 / 1.5:
+        low, high = ratio.ends
+        return f"{number(1 / ratio.value)} × faster {between(1 / high, 1 / low)}"
+    return less_or_more(ratio, "{} less render time", "{} more render time", "the render time")
+
+
+def _about(ratio: Ratio) -> str:
+    low, high = ratio.ends
+    return f"±{number(100 * (math.sqrt(high / low) - 1))} %" if low > 0 else "no interval"
+
+
+def stops(value: float) -> str:
+    """A shift of brightness: ``0.5 stops darker``."""
+    return f"{number(abs(value))} stops {'brighter' if value > 0 else 'darker'}"
+
+
+def seconds(value: float) -> str:
+    """A time as it is said: ``40 s``, ``11 min``, ``2.5 h``."""
+    if value < 90:
+        return f"{number(value)} s"
+    return f"{number(value / 60)} min" if value < 90 * 60 else f"{number(value / 3600)} h"
+
+
+def capital(text: str) -> str:
+    """With a capital, the rest as it is."""
+    return text[:1].upper() + text[1:]
+
+
+def sentence(text: str) -> str:
+    """With a capital, and a full stop unless it ends with one."""
+    text = capital(text.strip())
+    return text if text.endswith((".", "?", "!")) else f"{text}."
+
+
+def listed(parts: Sequence[str]) -> str:
+    """``a``, ``a and b``, ``a, b and c``."""
+    rows = list(parts)
+    return rows[0] if len(rows) == 1 else f"{', '.join(rows[:-1])} and {rows[-1]}" if rows else ""
+
+
+def place_of_box(box: tuple[int, int, int, int], size: tuple[int, int]) -> str:
+    """Where a box lies in a picture, in words: ``lower left``, ``in the middle``."""
+    x, y, width, height = box
+    across = (x + width / 2) / max(size[0], 1)
+    down = (y + height / 2) / max(size[1], 1)
+    vertical = "upper" if down < 1 / 3 else "lower" if down > 2 / 3 else ""
+    horizontal = "left" if across < 1 / 3 else "right" if across > 2 / 3 else ""
+    if not vertical and not horizontal:
+        return "middle"
+    return f"{vertical or 'middle'} {horizontal or 'middle'}"

@@ -1,0 +1,15 @@
+"""What counts as no difference, in one place; a studio that works otherwise changes it here."""
+
+from __future__ import annotations
+
+TIME = 0.05  # of a ratio
+NOISE = 0.05
+STOPS = 0.02
+COLOUR = 0.5  # ΔE00
+PLAIN_STOPS = 0.1  # from here on a look is another one, and its price comes second
+PLAIN_COLOUR = 2.0
+SEEN = 1.0  # ΔE, of visible noise and visible error, at the study's viewing distance
+GRAIN_AGAINST_PATCHES = 0.1  # by which noise and visible noise may part before it is said
+MEMORY = 1.25
+FIREFLIES = 2.0
+MOST_SEEDS = 32  # more that are asked for

@@ -1,0 +1,83 @@
+"""Did the new version change anything? Faster or not, cleaner or not, and whether the picture is the same."""
+
+from __future__ import annotations
+
+from matchedpair.answers.answer import PAIR, SURE, UNSURE, Answer, Claim, Proof, Step
+from matchedpair.answers.caveats import caveats, largest_cell, shifts
+from matchedpair.answers.facts import OptionFact, PairFact, StudyFacts
+from matchedpair.answers.feature import because
+from matchedpair.answers.missing import nothing_yet
+from matchedpair.answers.phrases import (
+    around,
+    capital,
+    number,
+    percent,
+    percents,
+    place_of_box,
+    sentence,
+    times,
+    times_between,
+)
+from matchedpair.answers.same_noise import NOT_WORTH, WORTH, Cost, cost_of
+from matchedpair.answers.settle import more_seeds
+
+SAME = 0.1  # a speed that is certainly within this is called the same
+
+
+def answer(facts: StudyFacts) -> Answer:
+    """The answer over all pairs of versions; the one that differs most speaks."""
+    rows = [pair for pair in facts.pairs if pair.noise is not None or pair.found is not None or pair.identical]
+    if not rows:
+        return nothing_yet(facts)
+    pair, changed = next(((row, found) for row in rows if (found := shifts(facts, row))), (rows[0], []))
+    control, trial = facts.option(pair.control), facts.option(pair.trial)
+    cost = cost_of(pair, control, trial) if control and trial else None
+    proof = Proof(PAIR, pair.key, (pair.control, pair.trial))
+    name = trial.name if trial else pair.subject
+    if pair.identical:
+        text = f"No change at all: the pictures of {name} are the same to the last bit"
+        return Answer(facts.question, sentence(text), SURE, 0, (), (), None, proof)
+    speed, sure, step = _speed(name, cost, [each for each in (control, trial) if each is not None])
+    if changed:
+        text = f"Yes, it looks different: {changed[0].text}{_rest(pair)}"
+        return Answer(facts.question, sentence(text), SURE, 0, (*because(pair, proof), Claim(sentence(speed), proof)),
+                      caveats(facts, pair, look=False), step, changed[0].proof)  # fmt: skip
+    look = _look(facts, pair)
+    if cost is not None and cost.decided in (WORTH, NOT_WORTH):
+        text = f"{speed}. {capital(look)}"
+    else:
+        text = f"No visible change ({_would(pair)}). {capital(speed)}"
+    return Answer(facts.question, sentence(text), sure, pair.trial if cost and cost.decided == WORTH else 0,
+                  because(pair, proof), caveats(facts, pair), step, proof)  # fmt: skip
+
+
+def _speed(name: str, cost: Cost | None, options: list[OptionFact]) -> tuple[str, str, Step | None]:
+    if cost is None:
+        return "no time is known of both sides", UNSURE, None
+    low, high = cost.interval
+    if cost.decided == WORTH:
+        return f"{name} is {percent(1 - cost.value)} faster to the same noise {percents(1 - high, 1 - low)}", SURE, None
+    if cost.decided == NOT_WORTH:
+        return f"{name} is {percent(cost.value - 1)} slower to the same noise {percents(low - 1, high - 1)}", SURE, None
+    if low >= 1 - SAME and high <= 1 + SAME:
+        return f"speed to the same noise is the same {around(low, high)}", SURE, None
+    takes = f"{times(cost.value)} × the time to the same noise {times_between(low, high)}"
+    return f"not sure yet whether it is faster: {takes}", UNSURE, more_seeds(options, cost.half_width, 0.8 * SAME)
+
+
+def _look(facts: StudyFacts, pair: PairFact) -> str:
+    cell = largest_cell(pair.cells) if pair.found else None
+    if cell is not None:
+        option = facts.option(pair.control)
+        where = place_of_box(cell.box, option.size if option else (0, 0))
+        return f"the light differs by {number(abs(cell.percent))} % at most, in the {where}"
+    return f"the light is the same everywhere ({_would(pair)})"
+
+
+def _would(pair: PairFact) -> str:
+    return f"we would have seen {number(pair.smallest)} %" if pair.smallest is not None else "as far as was compared"
+
+
+def _rest(pair: PairFact) -> str:
+    parts = [zone for zone in pair.zones if zone.stops is not None]
+    return "; the rest is unchanged" if len(parts) > 1 else ""

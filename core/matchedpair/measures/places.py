@@ -1,0 +1,303 @@
+"""Noise place by place: both sides are compared in the same small square of the picture before anything is averaged.
+
+A mean over the picture is ruled by the few pixels that hold most of the noise. So the picture is cut into places of
+8 × 8 pixels (smaller in small zones). In each, the variance is averaged without its highest pixel, so that a rare
+bright path does not count, relative to the place's own brightness, and scaled so that normal noise which hangs
+together as this picture's does (`correlation`) reads as its standard deviation. *Noise* is the median over the
+places, the *worst tenth* their 90th percentile with the scatter of the readings taken out. The *noise ratio* of a pair
+is the median of trial over control in the same place: what varies over the scene drops out.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass, replace
+
+import numpy as np
+from scipy.special import ndtr
+
+from matchedpair.errors import RefusedError
+from matchedpair.measures.correlation import Correlation
+from matchedpair.measures.figure import Figure, Interval, PlaceSpread, Ratio
+from matchedpair.measures.region import Region
+from matchedpair.pictures.picture import Doubles, Floats
+
+SIDE, LEAST_SIDE = 8, 3
+LEAST_PLACES = 60
+TRIMMED = 1  # pixels of a place that are left out, the highest: where paths are few, more would be the noise itself
+METHOD_SHARE = 0.015  # the method's own uncertainty, relative
+STANDS_OUT = 25.0  # times the mean of the rest of a place; of 64 normal pixels one does in 30,000 places
+RARE_SHARE = 0.07  # what rare bright paths in every place may bias a reading by, relative
+NOTHING = 2.0**-11  # relative: about what storage in half floats leaves of a picture without noise
+TOO_FEW = "the zone is too small for places: fewer than 60 of them hold"
+NO_NOISE = "neither side shows any noise where both could"
+
+
+@dataclass(frozen=True)
+class Places:
+    """A figure of each place.
+
+    Parameters
+    ----------
+    side : int
+        Of a place, in pixels.
+    top, left : int
+        The first place, counted in places from the picture's corner.
+    logs : ndarray, shape (rows, columns)
+        Natural logarithm of the figure (relative spread, or visible noise); −inf where nothing shows, not a number
+        where the place does not count.
+    scatter : float
+        By how much one reading of a place is off by chance (standard deviation of its logarithm); 0 where not known.
+    together : float
+        How many places' worth of readings hang together, at least 1: patches are wider than a place.
+    rare : float
+        Share of the places, 0 to 1, in which one pixel stands far out: rare bright paths, which bias a reading.
+    """
+
+    side: int
+    top: int
+    left: int
+    logs: Floats
+    scatter: float = 0.0
+    together: float = 1.0
+    rare: float = 0.0
+
+    @property
+    def counted(self) -> int:
+        """How many places count."""
+        return int(np.isfinite(self.logs).sum() + np.isneginf(self.logs).sum())
+
+    def pack(self) -> bytes:
+        """As bytes: four whole numbers and three floats of 32 bits, then half floats."""
+        head = np.array([self.side, self.top, self.left, self.logs.shape[1]], dtype="<i4")
+        sure = np.array([self.scatter, self.together, self.rare], dtype="<f4")
+        return head.tobytes() + sure.tobytes() + self.logs.astype("<f2").tobytes()
+
+    @classmethod
+    def unpack(cls, packed: bytes) -> Places:
+        """From what `pack` gave. Raises `ValueError` for other bytes."""
+        side, top, left, columns = (int(each) for each in np.frombuffer(packed[:16], dtype="<i4"))
+        if side < 1 or top < 0 or left < 0 or columns < 1:
+            raise ValueError("these are no packed places")
+        scatter, together, rare = (float(each) for each in np.frombuffer(packed[16:28], dtype="<f4"))
+        if not (0.0 <= scatter < 100.0 and 1.0 <= together < 1e9 and 0.0 <= rare <= 1.0):
+            raise ValueError("these are no packed places")
+        logs = np.frombuffer(packed[28:], dtype="<f2").astype(np.float32).reshape(-1, columns)
+        return cls(side, top, left, logs, scatter, together, rare)
+
+
+def place_side(region: Region) -> int | None:
+    """The side of a place that gives a region at least 60 of them; None when it is too small."""
+    return next((side for side in range(SIDE, LEAST_SIDE - 1, -1) if region.count >= LEAST_PLACES * side**2), None)
+
+
+def noise_places(spread: Floats, light: Floats, dark: Floats, region: Region, known: Correlation) -> Places | None:
+    """Relative spread of one picture in each place of a region; None when the region is too small.
+
+    Parameters
+    ----------
+    spread, light, dark : ndarray, shape (H, W)
+        Variance of one picture, its squared brightness, and the squared brightness below which a place counts as that
+        bright, at each pixel over the same squared level.
+    """
+    side = place_side(region)
+    if side is None:
+        return None
+    read, scatter = known.place_reading(side, TRIMMED)
+    top, left, squares, counts = _squares(spread, region, side)
+    kept = np.maximum(counts - TRIMMED, 1)
+    full = side * side - TRIMMED
+    if int(counts.min()) == side * side:
+        variance = np.partition(squares, full - 1, axis=-1)[..., :full].mean(axis=-1, dtype=np.float64)
+    else:
+        ordered = np.cumsum(np.sort(squares, axis=-1), axis=-1, dtype=np.float64)
+        variance = np.take_along_axis(ordered, kept[..., None] - 1, axis=-1)[..., 0] / kept
+    bright, least = (_means(plane, region, side) for plane in (light, dark))
+    relative = variance / (read * np.maximum(bright, least))
+    found = _placed(side, top, left, np.sqrt(np.maximum(relative, 0.0)), counts)
+    if found is None:
+        return None
+    peaks = np.where(np.isfinite(squares), squares, 0.0).max(axis=-1)
+    rare = float((peaks > STANDS_OUT * variance)[counts >= side * side / 2].mean())
+    return replace(found, scatter=scatter / 2, together=_together(known, side, scatter), rare=rare)
+
+
+def _together(known: Correlation, side: int, scatter: float) -> float:
+    """What a place is thought to tell by itself over what it adds to the whole; more than 1 where patches are wider."""
+    own = 2.0 / max(scatter, 1e-6) ** 2
+    return max(own * known.area / ((known.seeds - 1) * side**2), 1.0)
+
+
+def mean_places(plane: Floats, region: Region, known: Correlation | None = None) -> Places | None:
+    """Mean of a map in each place of a region; None when the region is too small.
+
+    How far a reading is off by chance is then told from neighbours, and how far readings hang together from the noise.
+    """
+    side = place_side(region)
+    if side is None:
+        return None
+    top, left, _, counts = _squares(plane, region, side)
+    found = _placed(side, top, left, _means(plane, region, side), counts)
+    if found is None or known is None:
+        return found
+    together = _together(known, side, known.place_reading(side, TRIMMED)[1])
+    return replace(found, scatter=_among_neighbours(found.logs), together=together)
+
+
+def _among_neighbours(logs: Floats) -> float:
+    """The usual difference of neighbours, as of two readings of one thing: what varies slowly is no part of it."""
+    with np.errstate(invalid="ignore"):
+        steps = np.concatenate([np.diff(logs, axis=0).ravel(), np.diff(logs, axis=1).ravel()])
+    steps = np.abs(steps[np.isfinite(steps)])
+    return float(np.median(steps)) / 0.6745 / math.sqrt(2.0) if steps.size else 0.0
+
+
+def _means(plane: Floats, region: Region, side: int) -> Doubles:
+    """Mean of each place's pixels that count; tiny where none does."""
+    _, _, squares, counts = _squares(plane, region, side)
+    sums = np.where(np.isfinite(squares), squares, 0.0).sum(axis=-1, dtype=np.float64)
+    return np.asarray(np.maximum(sums / np.maximum(counts, 1), 1e-30))
+
+
+def _placed(side: int, top: int, left: int, values: Doubles, counts: Doubles) -> Places | None:
+    """Places from their values; those less than half inside do not count."""
+    with np.errstate(divide="ignore"):
+        logs = np.where(counts >= side * side / 2, np.log(values), np.nan).astype(np.float32)
+    found = Places(side, top, left, logs)
+    return found if found.counted >= LEAST_PLACES else None
+
+
+def _squares(plane: Floats, region: Region, side: int) -> tuple[int, int, Floats, Doubles]:
+    """The places' pixels, shape (rows, columns, side²), infinite where they do not count, and how many do.
+
+    Places lie at multiples of their side from the picture's corner, so that both sides of a pair have the same.
+    """
+    top, left = region.top // side, region.left // side
+    rows, columns = -(-region.bottom // side) - top, -(-region.right // side) - left
+    high, wide = plane.shape
+    box = slice(top * side, min((top + rows) * side, high)), slice(left * side, min((left + columns) * side, wide))
+    part = plane[box]
+    if not region.full or part.shape != (region.bottom - region.top, region.right - region.left):
+        part = np.where(region.mask[box], part, np.float32(np.inf))
+    beyond = ((0, rows * side - part.shape[0]), (0, columns * side - part.shape[1]))
+    if beyond != ((0, 0), (0, 0)):
+        part = np.pad(part, beyond, constant_values=np.inf)
+    squares = part.reshape(rows, side, columns, side).swapaxes(1, 2).reshape(rows, columns, side * side)
+    return top, left, squares, np.isfinite(squares).sum(axis=-1)
+
+
+@dataclass(frozen=True)
+class PlaceFigures:
+    """A typical place's figure and that of the worst tenth, with the interval of the first."""
+
+    typical: float
+    interval: Interval
+    worst_tenth: float
+    shown: int
+
+
+def typical(places: Places, *, method_share: float = METHOD_SHARE) -> PlaceFigures:
+    """What a typical place and the worst tenth of places read, with the interval of a median of given places."""
+    logs = places.logs[~np.isnan(places.logs)]
+    shown = logs[np.isfinite(logs)]
+    if not shown.size:
+        return PlaceFigures(0.0, (0.0, 0.0), 0.0, 0)
+    floor = float(shown.min()) - 20.0
+    filled = np.maximum(logs, floor)  # places without noise are the least of all
+    middle, high = (float(each) for each in np.quantile(filled, (0.5, 0.9)))
+    if middle <= floor + 10.0:
+        worst = math.exp(high) if high > floor else 0.0
+        return PlaceFigures(0.0, (0.0, math.exp(float(shown.min()))), worst, shown.size)
+    half = math.hypot(
+        1.96 * _median_error(filled, middle, places.scatter, places.together), method_share, RARE_SHARE * places.rare
+    )
+    spread = float(np.subtract(*np.quantile(filled, (0.84, 0.16)))) / 2
+    true = math.sqrt(max(1 - (places.scatter / spread) ** 2, 0.0)) if spread > 0 else 0.0
+    worst = math.exp(middle + (high - middle) * true)
+    value = math.exp(middle)
+    return PlaceFigures(value, (value * math.exp(-half), value * math.exp(half)), worst, shown.size)
+
+
+def _median_error(logs: Floats | Doubles, middle: float, scatter: float, together: float) -> float:
+    """Standard error of the median of given places, each read with this scatter.
+
+    A place of reading x lies below the true median with a chance p that only chance of the reading makes, so the count
+    of those below scatters by Σp(1 − p), and the median by that over the density of readings. What truly varies over
+    the picture is no error.
+    """
+    scatter = max(scatter, 1e-3)
+    off = (middle - logs) / scatter
+    below = ndtr(off)
+    density = float(np.exp(-np.square(off) / 2).mean()) / (scatter * math.sqrt(2 * math.pi))
+    return math.sqrt(together * float((below * (1 - below)).sum())) / (logs.size * max(density, 1e-9))
+
+
+def place_ratio(
+    control: Places, trial: Places, version: int, measure: str = "noise_ratio", least: float = 0.0
+) -> Ratio:
+    """The trial's figure over the control's in the same place: the median, with its interval and its spread.
+
+    The interval is that of a median of given places: how far each reading is off by chance, and how many hang together.
+
+    Parameters
+    ----------
+    least : float
+        What counts as nothing; places in which neither side shows more do not count.
+
+    Raises
+    ------
+    RefusedError
+        When the sides have other places, or too few in which either shows anything.
+    """
+    first, second = _shared(control, trial, measure)
+    known = ~(np.isnan(first) | np.isnan(second))
+    floor = np.float32(math.log(least) if least > 0 else -60.0)
+    showing = known & ((first > floor) | (second > floor))
+    count = int(showing.sum())
+    if count < LEAST_PLACES:
+        raise RefusedError(measure, NO_NOISE if int(known.sum()) >= LEAST_PLACES else TOO_FEW)
+    logs = np.where(showing, np.maximum(second, floor) - np.maximum(first, floor), np.nan)
+    values = logs[showing].astype(np.float64)
+    middle = float(np.median(values))
+    tenth, ninetieth = (math.exp(float(each)) for each in np.quantile(values, (0.1, 0.9)))
+    error = _median_error(
+        values, middle, math.hypot(control.scatter, trial.scatter), max(control.together, trial.together)
+    )
+    half = math.hypot(1.96 * error, METHOD_SHARE, RARE_SHARE * max(control.rare, trial.rare))
+    interval = (math.exp(middle - half), math.exp(middle + half))
+    spread = PlaceSpread(float((values > 0).mean()), tenth, ninetieth, count, int(known.sum()) - count)
+    tie = interval[0] <= 1.0 <= interval[1]
+    return Ratio(math.exp(middle), interval, "places", version, tie, spread=spread)
+
+
+def _shared(control: Places, trial: Places, measure: str) -> tuple[Floats, Floats]:
+    """Both sides' figures over the places that both have."""
+    if control.side != trial.side:
+        raise RefusedError(measure, "the sides were cut into places of other sizes; measure both again")
+    top, left = max(control.top, trial.top), max(control.left, trial.left)
+    bottom = min(control.top + control.logs.shape[0], trial.top + trial.logs.shape[0])
+    right = min(control.left + control.logs.shape[1], trial.left + trial.logs.shape[1])
+    if bottom <= top or right <= left:
+        raise RefusedError(measure, "the sides have no place in common")
+    first, second = (
+        each.logs[top - each.top : bottom - each.top, left - each.left : right - each.left] for each in (control, trial)
+    )
+    return first, second
+
+
+def ratio_map(control: Places, trial: Places, least: float = 0.0) -> Places:
+    """Where the trial is cleaner and where noisier: log2 of trial over control by place; not a number where unknown."""
+    first, second = _shared(control, trial, "noise_ratio")
+    top, left = max(control.top, trial.top), max(control.left, trial.left)
+    floor = np.float32(math.log(least) if least > 0 else -60.0)
+    known = ~(np.isnan(first) | np.isnan(second)) & ((first > floor) | (second > floor))
+    logs = np.where(known, (np.maximum(second, floor) - np.maximum(first, floor)) / math.log(2.0), np.nan)
+    return Places(control.side, top, left, logs.astype(np.float32))
+
+
+def places_figure(figures: PlaceFigures, value: float, unit: str, version: int) -> Figure:
+    """One of the figures of places, by twins; the interval is given with the typical one's width."""
+    if figures.typical <= 0.0:
+        return Figure(value, unit, figures.interval, "twin", version)
+    low, high = (end / figures.typical for end in figures.interval)
+    return Figure(value, unit, (value * low, value * high), "twin", version)

@@ -1,0 +1,188 @@
+"""Whether twins are twins: alike in all but the seed, as far as their pictures tell. Asked before any figure from them.
+
+A twin that is mirrored, shifted, display-encoded, otherwise lit, or rendered with other settings would give a figure
+that looks like any other. Each test asks for more than noise can do, and for a size that matters:
+
+- orientation: at a coarse size a mirror image of one agrees with the other better than it does itself;
+- the same picture: the cells of a table differ by far more than their own scatter, most of them;
+- brightness: the median over a table of cells of log(mean Y1 / mean Y2), in standard errors from the cells' own spread;
+- encoding: the slope of the same over the cells' brightness, which a display curve bends by half;
+- light: single cells that stand out from their own blocks of 8 × 8 pixels and from all other cells;
+- settings: what a blur by 0.7 pixels takes away, place by place, which another number of samples changes.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+
+from matchedpair.errors import RefusedError
+from matchedpair.measures.light import Light
+from matchedpair.measures.places import mean_places, place_ratio
+from matchedpair.measures.region import Region
+from matchedpair.measures.table import cells
+from matchedpair.pictures.filters import gauss, reduced
+from matchedpair.pictures.picture import Doubles, Floats
+
+SURE = 6.0  # standard errors
+BRIGHTER = 0.02  # of the brightness, below which a shift spoils nothing
+BENT = 0.1  # slope of log brightness over log brightness; a display curve bends by 0.5
+LEAST_RANGE, LEAST_APART = 0.2, 0.05  # of log brightness among the cells, and between two of which a slope is taken
+LIT_CELL, LIT = 0.1, 7.0  # change of one cell, and how far it stands out from the usual cell
+OTHER_GRAIN = 1.25
+OTHER_PICTURE = 0.15  # usual change of a cell
+COARSE_WIDTH, MIRRORED = 192, 0.5
+LEAST_CELLS = 12
+BLOCK = 8
+STATED = "the twin is no twin of it"
+
+
+def twin_problem(light: Light) -> str:
+    """Why the seeds are not alike in all but the seed, or empty. Found once."""
+    if light.twins_problem is None:
+        light.twins_problem = next(
+            (reason for number in range(1, len(light.y)) if (reason := _problem(light, number))), ""
+        )
+    return light.twins_problem
+
+
+def refuse_unless_twins(light: Light) -> None:
+    """Raise `RefusedError` with the reason when the seeds are no twins."""
+    problem = twin_problem(light)
+    if problem:
+        raise RefusedError("noise", problem)
+
+
+def _problem(light: Light, number: int) -> str:
+    first, other = light.seed(0), light.seed(number)
+    turned = _turned(light, number)
+    if turned:
+        return f"{STATED}: it is {turned}"
+    table = _table(first, other)
+    return (_otherwise_lit(table) if table is not None else "") or _other_grain(light, first, other)
+
+
+def _turned(light: Light, number: int) -> str:
+    """Whether a mirror image of the one agrees with the other clearly better than it does as it lies."""
+    same = light.median_5[0] + light.median_5[number]
+    tables = []
+    for seed in (0, number):
+        plane = light.median_5[seed] if light.all_valid else np.where(light.valid, light.median_5[seed], same / 2)
+        small = reduced(plane, max(1, light.shape[1] // COARSE_WIDTH))
+        log = np.log(np.maximum(small, 0.0) + np.float32(light.eps))
+        tables.append(log - gauss(log, 8.0))
+    own = _likeness(*tables)
+    names = {
+        "mirrored left to right": tables[1][:, ::-1], "upside down and mirrored": tables[1][::-1],
+        "turned by half": tables[1][::-1, ::-1],
+    }  # fmt: skip
+    best, likeness = max(((name, _likeness(tables[0], table)) for name, table in names.items()), key=lambda row: row[1])
+    return best if likeness > max(MIRRORED, own + 0.3) else ""
+
+
+def _likeness(first: Floats, second: Floats) -> float:
+    """Correlation of two tables."""
+    power = math.sqrt(float(np.square(first).mean()) * float(np.square(second).mean()))
+    return float((first * second).mean()) / power if power > 0.0 else 0.0
+
+
+@dataclass(frozen=True)
+class _Table:
+    """By cell the logarithm of second over first, its standard error, that of the brightness, and the place."""
+
+    ratio: Doubles
+    error: Doubles
+    bright: Doubles
+    places: list[tuple[int, int, int, int]]
+
+
+def _table(first: Light, other: Light) -> _Table | None:
+    region = Region(first.valid)
+    rows = []
+    try:
+        found = list(cells(region, 2 * BLOCK))
+    except RefusedError:
+        return None
+    difference, total = other.y[0] - first.y[0], other.y[0] + first.y[0]
+    for cell in found:
+        sums, counts = cell.region.blocks(difference, BLOCK)
+        full = counts >= BLOCK * BLOCK / 2
+        count = int(full.sum())
+        if count < 4:
+            continue
+        # medians over the blocks, since one firefly would rule a mean
+        own = sums[full] / counts[full]
+        bright = float(np.median(cell.region.blocks(total, BLOCK)[0][full] / counts[full])) / 2
+        if bright <= first.eps:
+            continue
+        middle = float(np.median(own))
+        error = 1.2533 * float(np.median(np.abs(own - middle))) / 0.6745 / math.sqrt(count) / bright
+        ratio = min(max(middle / bright, -1.9), 1.9)
+        rows.append((2 * math.atanh(ratio / 2), error, math.log(bright), cell.box))
+    if len(rows) < LEAST_CELLS:
+        return None
+    columns = list(zip(*rows, strict=True))
+    ratio_of, error_of, bright_of = (np.array(column) for column in columns[:3])
+    return _Table(ratio_of, np.maximum(error_of, 1e-6), bright_of, list(columns[3]))
+
+
+def _otherwise_lit(table: _Table) -> str:
+    """Whether it is brighter, encoded otherwise, or lit otherwise in places, beyond what noise does."""
+    count = table.ratio.size
+    slope, level, rest = _line(table.bright, table.ratio)
+    bent = np.abs(table.ratio - level - slope * (table.bright - np.median(table.bright)))
+    if float(np.median(bent)) > OTHER_PICTURE and float(np.median(bent / table.error)) > SURE:
+        return f"{STATED}: it does not show the same picture; most of it is darker or brighter than noise can be"
+    across = float(np.subtract(*np.quantile(table.bright, (0.84, 0.16)))) / 2
+    if across > LEAST_RANGE and abs(slope) > max(BENT, SURE * 1.2533 * rest / (across * math.sqrt(count))):
+        return f"{STATED}: it is encoded otherwise; one of the two looks display-encoded, not linear light"
+    if abs(level) > BRIGHTER and abs(level) > SURE * max(rest, float(np.median(table.error))) / math.sqrt(count):
+        word = "brighter" if level > 0 else "darker"
+        return f"{STATED}: it is {abs(level) / math.log(2):.2f} stops {word}, which noise cannot be"
+    # a cell stands out from its own scatter, and from how the cells scatter among each other
+    standing = np.abs(table.ratio - level) / np.maximum(np.maximum(table.error, np.median(table.error)), rest)
+    standing *= np.abs(table.ratio - level) > LIT_CELL
+    worst = int(np.argmax(standing))
+    if standing[worst] > LIT:
+        x, y, width, height = table.places[worst]
+        stops = table.ratio[worst] / math.log(2)
+        where = f"at {x + width // 2}, {y + height // 2}"
+        return f"{STATED}: it is lit otherwise, {abs(stops):.2f} stops {'brighter' if stops > 0 else 'darker'} {where}"
+    return ""
+
+
+def _line(x: Doubles, y: Doubles) -> tuple[float, float, float]:
+    """The median slope of y over x between any two cells (Theil 1950, Sen 1968), the median of y, and the robust spread
+    about both.
+    """
+    level = float(np.median(y))
+    first, second = np.triu_indices(x.size, 1)
+    apart = x[second] - x[first]
+    clear = np.abs(apart) > LEAST_APART
+    slope = float(np.median((y[second] - y[first])[clear] / apart[clear])) if clear.any() else 0.0
+    rest = y - level - slope * (x - np.median(x))
+    return slope, level, float(np.median(np.abs(rest))) / 0.6745
+
+
+def _other_grain(light: Light, first: Light, other: Light) -> str:
+    """Whether one is clearly sharper or grainier than the other, in the same places."""
+    region = Region(first.valid)
+    planes = []
+    for one in (first, other):
+        plane = one.y[0]
+        planes.append(mean_places(np.abs(plane - gauss(plane, 0.7)), region, light.correlation))
+    if planes[0] is None or planes[1] is None:
+        return ""
+    try:
+        ratio = place_ratio(planes[0], planes[1], 1, "twin")
+    except RefusedError:
+        return ""
+    low, high = ratio.ends
+    if low > OTHER_GRAIN or high < 1 / OTHER_GRAIN:
+        return (
+            f"{STATED}: its finest grain is {ratio.value:.2f} times the other's; another number of samples, a denoiser "
+            "or a pixel filter"
+        )
+    return ""

@@ -1,0 +1,46 @@
+"""The answer at the head of a study: sentence, because, but, and the one button that would settle it."""
+
+from __future__ import annotations
+
+from playwright.sync_api import expect
+
+from server.findings.measuring import measure_outstanding
+from server.runs.models import Run
+from server.studies.models import Option
+from tests.browser.base import BrowserTest
+from tests.server.base import finish_all
+
+
+class Answers(BrowserTest):
+    engines = ("good",)
+
+    def study(self, noise, seconds):
+        study = self.create(asked="feature")
+        finish_all(study, noise=noise, seconds=seconds)
+        measure_outstanding(Option.objects.filter(study=study))
+        self.open(f"/studies/{study.pk}")
+        return study
+
+    def test_a_sure_answer_says_why_and_leads_to_its_proof(self):
+        study = self.study({"control": 0.2, "trial": 0.1}, {"control": 11.0, "trial": 11.0})
+        answer = self.page.get_by_role("region", name="Answer")
+        expect(answer).to_have_attribute("data-sure", "sure")
+        expect(self.heading()).to_contain_text("the same noise comes")
+        because = answer.get_by_role("list", name="Because")
+        expect(because).to_contain_text("% less noise")
+        self.assert_accessible()
+        because.get_by_role("link").first.click()
+        self.page.wait_for_url(f"**/pairs/{study.pairs.get().pk}")
+        expect(self.page.locator("[data-part=places]")).to_contain_text("Cleaner everywhere in the picture.")
+        self.open("/")
+        expect(self.page.locator(f"[data-study='{study.pk}']")).to_contain_text("the same noise comes")
+
+    def test_what_is_not_sure_is_settled_by_one_button(self):
+        study = self.study({"control": 0.11, "trial": 0.1}, {"control": 11.0, "trial": 12.6})
+        answer = self.page.get_by_role("region", name="Answer")
+        expect(answer).to_have_attribute("data-sure", "not sure yet")
+        before = Run.objects.filter(study=study).count()
+        answer.locator("[data-part=next]").click()
+        expect(self.page.get_by_text("queued").first).to_be_visible()
+        self.assertGreater(Run.objects.filter(study=study, state="queued").count(), 0)
+        self.assertGreater(Run.objects.filter(study=study).count(), before)

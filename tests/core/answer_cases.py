@@ -1,0 +1,245 @@
+"""Studies as plain figures, one for each outcome of each question: what the answers' tests and docs/words.md read."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from matchedpair.answers import CellFact, LevelFact, OptionFact, PairFact, SequenceFact, StudyFacts, ZoneFact
+from matchedpair.measures.figure import Figure, PlaceSpread, Ratio
+
+SIZE = (480, 270)
+PICKING = "light picking estimate"
+BOXES = [(40 * column, 34 * row, 40, 34) for row in range(8) for column in range(12)]
+
+
+def ratio(value, half=0.04, *, tie=None, noisier=None, method="places"):
+    """A ratio whose interval reaches so far to either side, relative."""
+    low, high = value / (1 + half), value * (1 + half)
+    spread = None if noisier is None else PlaceSpread(noisier, value / 1.2, value * 1.2, 2000, 0)
+    return Ratio(value, (low, high), method, 1, low <= 1 <= high if tie is None else tie, spread=spread)
+
+
+def seconds(value, half=0.05):
+    return Figure(value, "s", (value / (1 + half), value * (1 + half)), "wall", 1)
+
+
+def level(subject, value, shown=None, *, changed=True, title=None):
+    text = shown or ("on" if value is True else "off" if value is False else f"{value}")
+    return LevelFact(subject, title or subject.replace("_", " ").capitalize(), value, text, changed)
+
+
+def option(key, name, *, control=1, place="Marble stall", time=20.0, ready=0.5, **more):
+    given = {"engine": "Alder", "knob": "samples", "quality": 48.0, "seeds": 2, "size": SIZE} | more
+    return OptionFact(key=key, name=name, control=0 if key == control else control, place=place, ready=ready,
+                      seconds=None if time is None else seconds(time), **given)  # fmt: skip
+
+
+def cells(changes=None, smallest=0.5):
+    """All cells of a picture; those named by their number changed by so many percent."""
+    given = changes or {}
+    return tuple(CellFact(box, given.get(number, 0.05), smallest) for number, box in enumerate(BOXES))
+
+
+def pair(
+    trial,
+    *,
+    control=1,
+    noise=None,
+    time=None,
+    visible=None,
+    zones=(),
+    found=False,
+    smallest=0.4,
+    subject=PICKING,
+    **more,
+):
+    whole = ZoneFact("whole", noise, visible, 0.001, (-0.004, 0.006), 0.1)
+    given = {"cells": cells(), "found": found, "smallest": smallest, "zones": (whole, *zones)} | more
+    return PairFact(100 + trial, control, trial, subject, noise, visible, time, **given)
+
+
+def zone(name, *, noise=None, visible=None, stops=0.0, half=0.01, colour=0.1):
+    return ZoneFact(name, noise, visible, stops, (stops - half, stops + half), colour)
+
+
+def study(question, options, pairs, words=""):
+    done = sum(each.seeds for each in options)
+    return StudyFacts(question, words, tuple(options), tuple(pairs), runs_done=done, runs_planned=done)
+
+
+def feature(noise, time, *, question="feature", **more):
+    """One change against its control."""
+    sides = [
+        option(1, "Alder, 48 samples"),
+        option(2, "light picking estimate", levels=(level("light_picking", "estimate"),)),
+    ]
+    return study(question, sides, [pair(2, noise=noise, time=time, **more)], "Is picking lights worth its time?")
+
+
+def ladder(visible, worst=None, *, top_seconds=0.4):
+    """Visible noise by samples."""
+    rows = [
+        option(
+            number + 1, f"{samples} samples", time=top_seconds * samples, quality=float(samples),
+            levels=(level("samples", samples, changed=number > 0),),
+            visible_noise=Figure(seen, "ΔE", (seen * 0.98, seen * 1.02), "twin", 1),
+            visible_worst=(worst or {}).get(samples, 1.6 * seen),
+        )
+        for number, (samples, seen) in enumerate(visible.items())
+    ]  # fmt: skip
+    return study("samples", rows, [pair(row.key, noise=ratio(0.5)) for row in rows[1:]], "How many samples are enough?")
+
+
+def engines(*, references=True, places=("Marble stall",), slow=1.0):
+    """Alder against Tansy, Sorrel and Sedge; the last two places and how they fail are told apart by their errors."""
+    rows, pairs, key = [], [], 0
+    for place in places:
+        first = key + 1
+        for name, engine, error, noise, time, more in (
+            ("Alder, 64 samples", "Alder", 2.0, 1.9, 30.0, {}),
+            ("Sorrel", "Sorrel", 1.6, 1.5, 14.0 * slow, {}),
+            ("Tansy, 64 gather rays", "Tansy", 2.4, 0.8, 12.0, {"patches": 3.1, "lasting_patches": True}),
+            ("Sedge", "Sedge", 6.1, 0.1, 3.0,
+             {"stops": Figure(-0.9, "stops", (-0.92, -0.88), "reference", 1), "lacks": ("light focused by glass",)}),
+        ):  # fmt: skip
+            key += 1
+            told = {"visible_error": error, "visible_mean": noise} if references else {"visible_mean": noise}
+            changed = () if key == first else (level("engine", name),)
+            rows.append(option(key, name, control=first, place=place, time=time, engine=engine, quality=64.0,
+                               levels=changed, **told, **more))  # fmt: skip
+            if key != first:
+                pairs.append(
+                    pair(key, control=first, noise=ratio(0.8), time=ratio(0.5), visible=ratio(0.9), subject=name)
+                )
+    return study("engine", rows, pairs, "Which engine for this scene?")
+
+
+def bounces(changes, *, smallest=0.3):
+    """Levels of one setting against the control, which has the most; `changes` by level, by cell."""
+    values = [*changes, 16]
+    rows, pairs = [], []
+    for number, value in enumerate([16, *changes]):
+        own = option(number + 1, f"bounces {value}", time=10.0 + value, quality=48.0,
+                     levels=(level("bounces", value, changed=number > 0),))  # fmt: skip
+        rows.append(own)
+        if number:
+            pairs.append(
+                pair(own.key, noise=ratio(1.0), cells=cells(changes[value], smallest), subject=f"bounces {value}")
+            )
+    assert len(rows) == len(values)
+    return study("bounces", rows, pairs, "How many bounces does this scene need?")
+
+
+def combination(first, second, both, *, half=0.03):
+    names = ("light picking estimate", "clamp on indirect light 2")
+    subjects = ("light_picking", "indirect_clamp")
+    changed = [level(subjects[0], "estimate"), level(subjects[1], 2.0)]
+    rows = [
+        option(1, "Alder, 48 samples"), option(2, names[0], levels=(changed[0],)),
+        option(3, names[1], levels=(changed[1],)), option(4, ", ".join(names), levels=tuple(changed)),
+    ]  # fmt: skip
+    pairs = [
+        pair(key, noise=ratio(value, half), time=ratio(1.02, 0.06, method="wall"), subject=rows[key - 1].name)
+        for key, value in zip((2, 3, 4), (first, second, both), strict=True)
+    ]
+    return study("combination", rows, pairs, "Do these help each other?")
+
+
+def versions(noise, time, **more):
+    rows = [option(1, "Alder 1"), option(2, "Alder 2", levels=(level("version", "2"),))]
+    return study(
+        "version", rows, [pair(2, noise=noise, time=time, subject="version 2", **more)], "Did it change anything?"
+    )
+
+
+def matching(on, noise, time, visible=None):
+    rows = [option(1, "Alder, 32 samples", quality=32.0), option(2, "light picking estimate", quality=29.0)]
+    return study("own", rows, [pair(2, noise=noise, time=time, visible=visible, matched_on=on)], "Matched")
+
+
+def own(*costs):
+    """Several trials by their time ratios, of the same noise."""
+    rows = [option(1, "Alder, 48 samples")]
+    pairs = []
+    for number, cost in enumerate(costs):
+        name = f"filter width {number + 2}"
+        rows.append(option(number + 2, name, levels=(level("filter_width", f"{number + 2}"),)))
+        pairs.append(pair(number + 2, noise=ratio(1.0, 0.01), time=ratio(cost, 0.03, method="wall"), subject=name))
+    return study("own", rows, pairs, "A question of one's own")
+
+
+def not_run():
+    facts = feature(None, None)
+    return replace(facts, options=tuple(replace(each, seeds=0, seconds=None) for each in facts.options), runs_done=0,
+                   runs_planned=4)  # fmt: skip
+
+
+def running():
+    facts = not_run()
+    return replace(facts, options=tuple(replace(each, open=True) for each in facts.options), runs_done=1)
+
+
+def sequences(*rows, frames=16):
+    """Sequences by title, calm and half-width of its interval, with more of each."""
+    found = [
+        SequenceFact(number, title, frames, calm=(value, value / (1 + half), value * (1 + half)), **more)
+        for number, (title, value, half, more) in enumerate(rows, start=1)
+    ]
+    return replace(study("engine", [option(1, "Alder")], []), sequences=tuple(found))
+
+
+CASES = {
+    "A feature that pays": feature(ratio(0.80, 0.03), ratio(1.27, 0.05, method="wall")),
+    "A feature that pays a lot": feature(ratio(0.55, 0.03), ratio(1.02, 0.05, method="wall"), visible=ratio(0.6)),
+    "A feature that does not pay": feature(ratio(0.97, 0.02), ratio(1.4, 0.05, method="wall")),
+    "A feature that is not sure yet": feature(ratio(0.98, 0.03), ratio(1.01, 0.08, method="wall")),
+    "A feature that seeds cannot settle": feature(ratio(0.995, 0.2), ratio(1.0, 0.4, method="wall")),
+    "A feature that changes the look": feature(
+        ratio(1.0, 0.02), ratio(1.04, 0.02, method="wall"), found=True,
+        zones=(zone("Ring", stops=0.9), zone("Deep shelf", noise=ratio(1.2, 0.03))), cells=cells({50: 80.0}),
+    ),
+    "Noisier in a zone, and coarser to the eye": feature(
+        ratio(0.80, 0.03), ratio(1.0, 0.03, method="wall"), visible=ratio(1.25, 0.03),
+        zones=(zone("Awning", noise=ratio(1.08, 0.02)),), caveats=("times are from a busy machine",),
+    ),
+    "Engines with a reference": engines(),
+    "Engines over two scenes": engines(places=("Marble stall", "Mist lane")),
+    "Engines of which none comes sooner": engines(slow=4.0),
+    "Engines without a reference": engines(references=False),
+    "Samples that are enough": ladder({4: 3.4, 16: 1.72, 64: 0.86, 128: 0.62}),
+    "Samples that do not suffice": ladder({4: 16.0, 16: 8.1, 64: 4.0, 128: 2.8}),
+    "Samples with noise that stays": ladder({4: 3.0, 16: 2.1, 64: 1.8, 128: 1.75}),
+    "Samples that are too many already": ladder({16: 0.8, 64: 0.4, 128: 0.3}),
+    "Bounces": bounces({2: {50: -30.0}, 4: {50: -8.0}, 8: {50: -0.2}}),
+    "Bounces that noise hides": bounces({2: {50: -30.0}, 4: {50: -2.0}, 8: {}}, smallest=4.0),
+    "Bounces of which none is enough": bounces({2: {50: -30.0}, 4: {50: -20.0}, 8: {50: -9.0}}),
+    "Two changes that work apart": combination(0.70, 0.61, 0.427),
+    "Two changes that help each other": combination(0.80, 0.80, 0.50),
+    "Two changes in each other's way": combination(0.70, 0.61, 0.60),
+    "Two changes that are not sure yet": combination(0.9, 0.9, 0.8, half=0.4),
+    "A version that is faster": versions(ratio(0.96, 0.01), ratio(0.98, 0.02, method="wall")),
+    "A version that changed nothing": versions(ratio(1.0, 0.01), ratio(1.0, 0.02, method="wall")),
+    "A version that looks different": versions(
+        ratio(1.0, 0.02), ratio(1.0, 0.02, method="wall"), found=True, zones=(zone("Tray", stops=0.3),),
+    ),
+    "A version that is not sure yet": versions(ratio(1.0, 0.05), ratio(0.95, 0.15, method="wall")),
+    "A version that is the same to the bit": versions(None, ratio(1.0, 0.02, method="wall"), identical=True),
+    "A pair matched on noise": matching("noise", ratio(1.01, 0.02), ratio(1.0, 0.03, method="wall")),
+    "A pair matched in the figure, not to the eye": matching(
+        "noise", ratio(1.01, 0.02), ratio(0.5, 0.03), ratio(2.1, 0.04)
+    ),
+    "One's own, with a winner": own(0.6, 1.3),
+    "One's own, without a winner": own(1.2, 1.3),
+    "One's own, not sure yet": own(0.97, 1.3),
+    "Sequences": sequences(
+        ("Alder", 5.0, 0.12, {}), ("engine Tansy", 3.1, 0.15, {"boiling_share": 0.6}),
+        ("engine Sedge", 6.0, 0.1, {"lag": 3.2}),
+    ),
+    "Sequences that are not sure yet": sequences(("Alder", 24.6, 0.1, {}), ("engine Tansy", 24.5, 0.1, {})),
+    "Sequences under moving light that are not sure yet": sequences(
+        ("Alder", 50.0, 0.1, {"light_changes": True}), ("engine Tansy", 56.0, 0.1, {"light_changes": True})
+    ),
+    "Two frames that are not sure yet": sequences(("Alder", 9.0, 0.1, {}), ("engine Tansy", 2.5, 0.1, {}), frames=2),
+    "Not run yet": not_run(),
+    "Running": running(),
+}  # fmt: skip

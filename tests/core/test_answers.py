@@ -1,0 +1,214 @@
+import json
+import re
+import subprocess
+import sys
+import tempfile
+import unittest
+from dataclasses import replace
+from pathlib import Path
+
+from matchedpair.answers import answer_of, facts_as_values, facts_from_values
+from matchedpair.answers.answer import NOTHING, RENDER_REFERENCE, SEEDS, SURE, UNSURE
+from matchedpair.answers.engine import standings
+from matchedpair.cli import main
+from matchedpair.errors import InputError
+
+from tests import words
+from tests.core.answer_cases import CASES, bounces, engines, feature, ladder, option, pair, ratio, study, zone
+
+LONGEST = 100  # characters without a full stop
+
+
+class Said(unittest.TestCase):
+    def test_every_case_has_the_sureness_that_its_figures_give(self):
+        open_cases = {title for title, facts in CASES.items() if answer_of(facts).sure == UNSURE}
+        for title in CASES:
+            expected = any(
+                word in title
+                for word in ("not sure yet", "cannot settle", "without a reference", "hides", "to the eye")
+            ) and not title.startswith("Noisier")
+            self.assertEqual(title in open_cases, expected, title)
+
+    def test_what_is_not_sure_says_what_would_settle_it(self):
+        for title, facts in CASES.items():
+            answer = answer_of(facts)
+            if answer.sure == UNSURE and "matched" not in title:
+                self.assertIsNotNone(answer.next, title)
+
+    def test_no_sentence_is_longer_than_a_breath(self):
+        for title, facts in CASES.items():
+            answer = answer_of(facts)
+            texts = [answer.sentence, *(claim.text for claim in (*answer.because, *answer.but))]
+            for text in texts:
+                for part in re.split(r"\.(?:\s|$)|; |: ", text):
+                    self.assertLessEqual(len(part), LONGEST, (title, part))
+
+    def test_the_words_that_nobody_says_are_not_said(self):
+        stiff = ("within what can be told", "as it comes", "held against", "comes with", "a tie", "ways of rendering")
+        text = words.written()
+        for phrase in stiff:
+            self.assertNotIn(phrase, text)
+
+    def test_the_page_of_words_is_of_today(self):
+        self.assertEqual(
+            words.FILE.read_text(encoding="utf-8"), words.written(), "run python -m tests.words, and read it"
+        )
+
+
+class Features(unittest.TestCase):
+    def test_time_to_the_same_noise_decides_and_not_noise_or_time_alone(self):
+        saved = answer_of(feature(ratio(0.80, 0.03), ratio(1.27, 0.05)))
+        self.assertEqual((saved.sure, saved.choice), (SURE, 2))
+        self.assertIn("saves 18 % of the time", saved.sentence)
+        lost = answer_of(feature(ratio(0.97, 0.02), ratio(1.4, 0.05)))
+        self.assertEqual((lost.sure, lost.choice), (SURE, 1))
+
+    def test_getting_ready_is_paid_once_and_not_scaled_by_noise(self):
+        facts = feature(ratio(0.5, 0.02), ratio(1.0, 0.02))
+        slow = replace(facts, options=tuple(replace(each, ready=40.0) for each in facts.options))
+        self.assertIn("25 % of the time", answer_of(slow).sentence)
+
+    def test_the_seeds_asked_for_follow_the_square_law_and_have_a_cap(self):
+        few, many = (answer_of(feature(ratio(0.98, half), ratio(1.0, half))) for half in (0.03, 0.06))
+        self.assertEqual((few.next.act, many.next.act), (SEEDS, SEEDS))
+        self.assertGreater(many.next.seeds, 2 * few.next.seeds)
+        self.assertNotEqual(answer_of(CASES["A feature that seeds cannot settle"]).next.act, SEEDS)
+
+    def test_one_seed_and_refused_noise_say_why_nothing_is_compared(self):
+        facts = feature(None, None, refused={"noise_ratio": "the trial: there is no twin"})
+        answer = answer_of(facts)
+        self.assertEqual(answer.sentence, "These renders cannot be compared.")
+        self.assertEqual([claim.text for claim in answer.because], ["The trial: there is no twin."])
+
+    def test_a_shift_within_its_interval_is_no_change_of_look(self):
+        unsure = feature(ratio(0.8), ratio(1.0), zones=(zone("Shelf", stops=0.05, half=0.06),))
+        self.assertTrue(answer_of(unsure).sentence.startswith("Yes: "))
+
+    def test_a_small_shift_is_a_but_and_a_plain_one_comes_first(self):
+        small, plain = (
+            answer_of(feature(ratio(0.6), ratio(1.0), zones=(zone("Shelf", stops=by, half=0.01),)))
+            for by in (0.06, 0.3)
+        )  # fmt: skip
+        self.assertTrue(small.sentence.startswith("Yes: "))
+        self.assertIn("it is 0.06 stops brighter in Shelf", [claim.text for claim in small.but])
+        self.assertTrue(plain.sentence.startswith("It changes the picture: it is 0.3 stops brighter in Shelf"))
+
+    def test_the_proof_of_each_claim_is_the_pair(self):
+        answer = answer_of(feature(ratio(0.8), ratio(1.0), zones=(zone("Awning", noise=ratio(1.3, 0.03)),)))
+        self.assertEqual({claim.proof.pair for claim in (*answer.because, *answer.but)}, {102})
+        self.assertEqual([claim.proof.zone for claim in answer.but], ["Awning"])
+
+
+class Engines(unittest.TestCase):
+    def test_a_raster_like_engine_without_noise_and_with_the_wrong_light_never_comes_first(self):
+        answer = answer_of(engines())
+        self.assertTrue(answer.sentence.startswith("Sorrel: "))
+        self.assertIn("Sedge never gets as close: it is 0.9 stops darker.", [claim.text for claim in answer.because])
+
+    def test_where_the_control_wins_every_other_engine_is_still_told_and_proved_at_its_own_place(self):
+        answer = answer_of(engines(places=("Marble stall", "Mist lane"), slow=9.0))
+        self.assertTrue(answer.sentence.startswith("Alder, 64 samples"))
+        self.assertEqual([claim.text.split()[0] for claim in answer.because], ["Sorrel", "Tansy,", "Sedge"])
+        self.assertEqual([claim.proof.pair for claim in answer.because], [102, 103, 104])
+
+    def test_options_of_one_place_alone_leave_room_for_those_that_never_get_there(self):
+        facts = engines(places=("Marble stall", "Mist lane"))
+        sorrel = next(each for each in facts.options if each.engine == "Sorrel" and each.place == "Marble stall")
+        more = tuple(replace(sorrel, key=900 + n, name=f"Sorrel, {n} samples") for n in range(1, 5))
+        said = [claim.text for claim in answer_of(replace(facts, options=(*facts.options, *more))).because]
+        self.assertEqual(sum("takes" in text for text in said), 3)
+        self.assertEqual(sum("never gets" in text for text in said), 2)
+
+    def test_the_time_to_the_control_s_error_is_that_of_the_law(self):
+        rows = {row.option.name: row for row in standings(engines(), "Marble stall")}
+        lasting = 1.6**2 - 1.5**2
+        more = 1.5**2 / (2.0**2 - lasting)
+        self.assertAlmostEqual(rows["Sorrel"].ratio, (0.5 + 14.0 * more) / 30.5)
+        self.assertIsNone(rows["Sedge"].ratio)
+
+    def test_without_a_reference_nothing_is_ranked_and_one_is_offered(self):
+        answer = answer_of(engines(references=False))
+        self.assertEqual((answer.sure, answer.choice, answer.next.act), (UNSURE, 0, RENDER_REFERENCE))
+
+    def test_several_scenes_name_the_usual_and_the_worst(self):
+        facts = engines(places=("Marble stall", "Mist lane"))
+        slower = tuple(
+            replace(each, seconds=replace(each.seconds, value=2 * each.seconds.value))
+            if each.place == "Mist lane" and each.engine == "Sorrel" else each
+            for each in facts.options
+        )  # fmt: skip
+        said = answer_of(replace(facts, options=slower)).sentence
+        self.assertRegex(said, r"usually in 0\.4\d? × .*In Mist lane in 0\.5")
+
+
+class Samples(unittest.TestCase):
+    def test_enough_is_where_visible_noise_crosses_one(self):
+        answer = answer_of(ladder({4: 4.0, 16: 2.0, 64: 1.0, 256: 0.5}))
+        self.assertRegex(answer.sentence, r"^64 samples are enough \(\d+–\d+\)")
+        self.assertEqual(answer.choice, 3)
+
+    def test_beyond_twice_the_ladder_nothing_is_promised(self):
+        self.assertTrue(answer_of(ladder({4: 8.0, 16: 4.0, 64: 2.0})).sentence.startswith("More than 64"))
+
+    def test_a_floor_above_what_is_seen_is_said(self):
+        answer = answer_of(CASES["Samples with noise that stays"])
+        self.assertIn("More of them will not do", answer.because[0].text)
+
+    def test_one_level_is_no_ladder(self):
+        self.assertEqual(answer_of(ladder({16: 2.0})).sure, NOTHING)
+
+
+class Levels(unittest.TestCase):
+    def test_no_change_needs_power(self):
+        seen = answer_of(bounces({2: {50: -30.0}, 4: {50: -8.0}, 8: {}}))
+        self.assertEqual((seen.sure, seen.sentence[:9]), (SURE, "8 bounces"))
+        self.assertEqual(answer_of(bounces({2: {50: -30.0}, 4: {}, 8: {}}, smallest=4.0)).sure, UNSURE)
+
+    def test_the_highest_need_not_be_the_control(self):
+        facts = bounces({2: {50: 0.1}, 4: {50: 0.05}, 32: {50: 9.0}})
+        answer = answer_of(facts)
+        self.assertTrue(answer.sentence.startswith("More than 16"), answer.sentence)
+
+
+class Others(unittest.TestCase):
+    def test_questions_of_one_s_own_follow_the_plan(self):
+        for title, start in (
+            ("Engines with a reference", "Sorrel: "), ("Samples that are enough", "47 samples"),
+            ("Two changes that work apart", "They work apart"), ("A version that is faster", "Alder 2 is"),
+            ("Bounces", "8 bounces"), ("A feature that pays", "Yes: "),
+        ):  # fmt: skip
+            self.assertTrue(answer_of(replace(CASES[title], question="own")).sentence.startswith(start), title)
+
+    def test_places_alone_are_no_comparison(self):
+        level = replace(CASES["Bounces"].options[1].levels[0], subject="frame")
+        facts = study(
+            "own", [option(1, "a"), option(2, "b", levels=(level,))], [pair(2, noise=ratio(1.0), time=ratio(1.0))]
+        )
+        self.assertEqual(answer_of(facts).sure, NOTHING)
+
+    def test_an_empty_study_says_so(self):
+        self.assertEqual(answer_of(study("feature", [], [])).sure, NOTHING)
+
+
+class Files(unittest.TestCase):
+    def test_facts_go_around_as_json_and_answer_alike(self):
+        for title, facts in CASES.items():
+            again = facts_from_values(json.loads(json.dumps(facts_as_values(facts), allow_nan=False)))
+            self.assertEqual(answer_of(again), answer_of(facts), title)
+
+    def test_the_command_answers_and_refuses_in_one_line(self):
+        with tempfile.TemporaryDirectory() as folder:
+            good, bad = Path(folder) / "good.json", Path(folder) / "bad.json"
+            good.write_text(json.dumps({"facts": facts_as_values(CASES["A feature that pays"])}))
+            command = [str(Path(sys.executable).parent / "matchedpair"), "answer", str(good)]
+            said = subprocess.run(command, capture_output=True, text=True, check=True)
+            self.assertTrue(said.stdout.startswith("Yes: light picking estimate saves 18 %"))
+            for text in ("{", "[1]", '{"facts": {"format": 1, "question": 5}}', '{"facts": {"format": 99}}'):
+                bad.write_text(text)
+                self.assertEqual(main(["answer", str(bad)]), 2, text)
+
+    def test_what_does_not_hold_together_is_named(self):
+        values = facts_as_values(CASES["A feature that pays"])
+        values["options"][0]["seeds"] = "two"
+        with self.assertRaisesRegex(InputError, "seeds"):
+            facts_from_values(values)

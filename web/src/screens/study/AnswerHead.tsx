@@ -1,0 +1,92 @@
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { Link } from "react-router";
+import { api, type Schema } from "../../api/client";
+import { Notice } from "../../parts/Notice";
+
+type Answer = Schema["StudyAnswer"];
+type Claim = Schema["Claim"];
+
+/** The answer to the study's question: the sentence, why, what speaks against it, and what would settle it. */
+export function AnswerHead({ study, answer }: { study: Schema["Study"]; answer: Answer }) {
+  return (
+    <section aria-label="Answer" data-sure={answer.sure}>
+      <h1 className="max-w-[52rem] text-xl font-semibold leading-snug">{answer.sentence}</h1>
+      {answer.because.length > 0 ? (
+        <ul className="mt-1.5 max-w-[52rem]" aria-label="Because">
+          {answer.because.map((claim) => (
+            <li key={claim.text}>
+              <ClaimLine claim={claim} study={study.id} />
+            </li>
+          ))}
+        </ul>
+      ) : null}
+      {answer.but.length > 0 ? (
+        <div className="mt-1.5 flex max-w-[52rem] gap-2 text-fault">
+          <span className="font-semibold">But</span>
+          <ul aria-label="But">
+            {answer.but.map((claim) => (
+              <li key={claim.text}>
+                <ClaimLine claim={claim} study={study.id} />
+              </li>
+            ))}
+          </ul>
+        </div>
+      ) : null}
+      {answer.next ? <NextStep study={study} step={answer.next} /> : null}
+    </section>
+  );
+}
+
+/** A claim is a link to what proves it. */
+function ClaimLine({ claim, study }: { claim: Claim; study: number }) {
+  const to = addressOf(claim.proof, study);
+  if (!to) return claim.text;
+  return (
+    <Link to={to} className="quiet-link">
+      {claim.text}
+    </Link>
+  );
+}
+
+/** Where a claim can be seen; nothing for one about the study as a whole. */
+export function addressOf(proof: Claim["proof"], study: number): string {
+  if (!proof) return "";
+  if (proof.kind === "pair" && proof.pair > 0) return `/pairs/${proof.pair}`;
+  return proof.kind === "curve" ? `/studies/${study}/curves` : "";
+}
+
+/** The one thing that would settle what is open. */
+function NextStep({ study, step }: { study: Schema["Study"]; step: NonNullable<Answer["next"]> }) {
+  const queries = useQueryClient();
+  const settle = useMutation({
+    mutationFn: () => api.POST("/api/studies/{id}/settle/", { params: { path: { id: study.id } } }),
+    onSuccess: () => queries.invalidateQueries(),
+  });
+  const elsewhere = {
+    reference: `/scenes/${study.scene_name}`,
+    zone: `/scenes/${study.scene_name}`,
+    levels: `/studies/${study.id}/plan`,
+  } as Record<string, string>;
+  const to = elsewhere[step.act];
+  if (study.from_elsewhere && !to) return null;
+  return (
+    <p className="mt-2">
+      {to ? (
+        <Link to={to} className="act inline-flex items-center" data-part="next">
+          {step.words}
+        </Link>
+      ) : step.act === "run" ? null : (
+        <button
+          type="button"
+          className="act"
+          data-part="next"
+          onClick={() => settle.mutate()}
+          disabled={settle.isPending}
+        >
+          {step.words}
+        </button>
+      )}
+      {settle.error ? <Notice kind="fault">{settle.error.message}</Notice> : null}
+    </p>
+  );
+}
