@@ -8,6 +8,7 @@ loads what it writes.
 
 from __future__ import annotations
 
+import json
 import os
 import shutil
 import subprocess
@@ -28,6 +29,7 @@ from demo.studies import ESTIMATE, SEDGE, TANSY, engines, factor, finish, run
 HERE = Path(__file__).parent
 LARGE: dict[str, Any] = {"width": 480, "height": 270}
 DATA = HERE / "data"
+PART_BYTES = 3_000_000  # of one file of rows, so that a change shows as one
 
 
 def main() -> None:
@@ -98,8 +100,12 @@ def without_noise() -> Any:
         "What do the stall and the corner look like without noise?", kind="range", scene="cloth-corner",
         settings={"samples": 256} | ESTIMATE, factors=[factor("scene", "marble-stall")],
     )  # fmt: skip
-    for option in study.options.order_by("number"):
-        from_option(option, "256 samples of Alder")
+    large = run(
+        "What does the stall look like without noise at twice the size?", kind="range", **LARGE,
+        settings={"samples": 192} | ESTIMATE, factors=[factor("samples", 64)],
+    )  # fmt: skip
+    for option in [*study.options.order_by("number"), large.options.get(control=None)]:
+        from_option(option, f"{option.settings['samples']} samples of Alder")
     return study
 
 
@@ -128,12 +134,12 @@ def studies() -> None:
 
     run(
         "Did Alder 2 change anything in the mist?", asked="version", kind="versions", scene="mist-lane", view="lane",
-        settings={"samples": 24} | ESTIMATE, build="1", factors=[factor("version", "2")], repeats=3,
+        settings={"samples": 32} | ESTIMATE, build="1", factors=[factor("version", "2")], repeats=4,
     )  # fmt: skip
     run(
         "How many bounces does the glass cabinet need?", asked="bounces", kind="range", scene="glass-cabinet",
-        view="cabinet", settings={"samples": 24, "bounces": 16} | ESTIMATE, factors=[factor("bounces", 2, 4, 8, 12)],
-        repeats=3,
+        view="cabinet", settings={"samples": 64, "bounces": 16} | ESTIMATE, factors=[factor("bounces", 2, 4, 8, 12)],
+        repeats=4,
     )  # fmt: skip
     run(
         "Do clamp and light picking help each other in the stall?", kind="table", settings={"samples": 24},
@@ -220,16 +226,20 @@ def blind_rounds(pair: Any, kind: str, author: str, wrong: tuple[int, ...]) -> N
 
 def plans() -> None:
     """One study of each further kind of plan, small."""
-    small: dict[str, Any] = {"width": 240, "height": 135}
     run(
         "Which engine should make the ambient occlusion of the cabinet?", asked="pass", kind="range",
         match_on="time", scene="glass-cabinet", view="cabinet", settings={"samples": 16}, passes=["occlusion"],
-        **small, factors=[engines({"value": "tansy", "settings": {}}, SEDGE)],
+        factors=[engines({"value": "tansy", "settings": {}}, SEDGE)], repeats=3,
     )  # fmt: skip
     run(
         "More pixels or more samples at the counter?", asked="pixels", kind="same-time", match_on="time",
-        settings={"samples": 32} | ESTIMATE, **small,
-        factors=[factor("size", "120x68", "480x270"), factor("samples", 128, 8)],
+        settings={"samples": 12} | ESTIMATE, **LARGE, repeats=3,
+        factors=[factor("size", "240x135"), factor("samples", 48)],
+    )  # fmt: skip
+    run(
+        "Which light set-up comes nearest the photograph of the corner?", asked="light", kind="range",
+        scene="cloth-corner", settings={"samples": 48} | ESTIMATE,
+        factors=[factor("light", "lanterns-only", "dusk-only")],
     )  # fmt: skip
 
 
@@ -382,20 +392,29 @@ def uploaded(name: str, values: np.ndarray) -> Any:
 
 
 def write() -> None:
-    """All rows as one fixture, and the stored files that they name."""
+    """All rows in parts of some megabytes, and the stored files that they name."""
     from django.conf import settings
     from django.core.management import call_command
 
     shutil.rmtree(DATA, ignore_errors=True)
     (DATA / "store").mkdir(parents=True)
-    rows = DATA / "rows.json"
     apps = (
         "catalogue", "studies", "runs", "imports", "references", "findings", "matching", "motion", "searches",
         "textures", "decisions",
     )  # fmt: skip
-    # where this machine keeps its files is nobody's business, and what they hold is read again
-    call_command("dumpdata", *apps, exclude=["textures.mapfacts"], indent=1, output=str(rows), verbosity=0)
-    text = rows.read_text(encoding="utf-8")
+    with tempfile.TemporaryDirectory() as folder:
+        rows = Path(folder) / "rows.json"
+        # where this machine keeps its files is nobody's business, and what they hold is read again
+        call_command("dumpdata", *apps, exclude=["textures.mapfacts"], indent=1, output=str(rows), verbosity=0)
+        text = rows.read_text(encoding="utf-8")
+    parts: list[list[str]] = [[]]
+    for row in json.loads(text):
+        told = json.dumps(row, indent=1, ensure_ascii=False)
+        if sum(map(len, parts[-1])) + len(told) > PART_BYTES:
+            parts.append([])
+        parts[-1].append(told)
+    for number, part in enumerate(parts, start=1):
+        (DATA / f"rows-{number:02}.json").write_text("[\n" + ",\n".join(part) + "\n]\n", encoding="utf-8")
     for path in sorted((Path(settings.HOME) / "store").glob("*/*")):
         if path.name[:64] in text and ".thumbnail." not in path.name:
             shutil.copyfile(path, DATA / "store" / path.name)

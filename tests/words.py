@@ -8,9 +8,7 @@ from __future__ import annotations
 import sys
 from pathlib import Path
 
-from matchedpair.answers import answer_of
-
-from tests.core.answer_cases import CASES
+from tests.core.answer_cases import ANSWERS
 
 FILE = Path(__file__).parents[1] / "docs" / "words.md"
 HEAD = """# How Matched Pair speaks
@@ -22,8 +20,7 @@ Every answer with made-up figures, written by `python -m tests.words`. Read it a
 def written() -> str:
     """The page."""
     parts = [HEAD]
-    for title, facts in CASES.items():
-        answer = answer_of(facts)
+    for title, answer in ANSWERS.items():
         lines = [f"## {title}\n", f"**{answer.sentence}** ({answer.sure})\n"]
         lines += [f"- {claim.text}" for claim in answer.because]
         lines += [f"- *but* {claim.text}" for claim in answer.but]

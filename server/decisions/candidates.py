@@ -14,15 +14,17 @@ from matchedpair.measures.figure import Figure
 from matchedpair.measures.zones import WHOLE
 
 from server.catalogue.zones import areas_by_view
+from server.findings.facts import option_name
 from server.findings.judging import References, place_of
 from server.findings.looks import looks_of
 from server.findings.measuring import NOISE, figure_of
 from server.findings.models import Measure
 from server.findings.option_facts import OptionFacts, all_facts, place_names
 from server.matching.curves import how_key, render_seconds
+from server.motion.facts import sequence_facts
 from server.studies.models import Option, Study
 
-BY_REFERENCE = ("stops", "colour", "detail")
+BY_REFERENCE = ("stops", "colour", "detail", "visible")
 MEASURED = (NOISE, "fireflies", *BY_REFERENCE)
 AGAINST = {"reference": "against the reference", "control": "against the control"}
 
@@ -60,7 +62,7 @@ def candidates(study: Study, place: str = "") -> tuple[list[str], list[OfStudy]]
     if place and place not in places:
         raise InputError(f"there is no place {place!r} in this study; there are {', '.join(places)}")
     asked = [place] if place else places
-    looks = _looks(study)
+    looks, flicker = _looks(study), _flicker(study)
     basis = time_basis([t for each in facts for run in each.runs if (t := run.times()) is not None])
     groups: dict[str, dict[str, OptionFacts]] = defaultdict(dict)
     for each in facts:
@@ -75,7 +77,11 @@ def candidates(study: Study, place: str = "") -> tuple[list[str], list[OfStudy]]
     for key, own in groups.items():
         figures = {where: _figures(each, references, looks, basis) for where, each in own.items()}
         times = {where: t for where, each in own.items() if (t := _frame_time(each, basis)) is not None}
-        candidate = _over_places(next(iter(own.values())).title, figures, asked if everywhere else list(own))
+        calm = next((flicker[each.option.pk] for each in own.values() if each.option.pk in flicker), None)
+        if calm is not None:
+            figures = {where: row | {"flicker": (calm, "")} for where, row in figures.items()}
+        name = option_name(next(iter(own.values())).option)
+        candidate = _over_places(name, figures, asked if everywhere else list(own))
         control = any(each.option.control_id is None for each in own.values())
         found.append(OfStudy(key, candidate.name, control, own, candidate, times))
     return places, sorted(found, key=lambda row: not row.control)
@@ -96,21 +102,20 @@ def _key(option: Option) -> str:
     return f"{how_key(option)} {option.settings.get(option.quality_knob)}"
 
 
-def _over_places(title: str, figures: dict[str, dict[str, tuple[Figure, str]]], places: Iterable[str]) -> Candidate:
+def _over_places(name: str, figures: dict[str, dict[str, tuple[Figure, str]]], places: Iterable[str]) -> Candidate:
     """The worst of each figure; one that is missing at a place is not known."""
     asked = list(places)
     worst: dict[str, Figure] = {}
     where: dict[str, str] = {}
-    names = {name for own in figures.values() for name in own}
-    for name in names:
-        rows = [(place, *figures[place][name]) for place in asked if name in figures.get(place, {})]
+    for limit in {limit for own in figures.values() for limit in own}:
+        rows = [(place, *figures[place][limit]) for place in asked if limit in figures.get(place, {})]
         if len(rows) < len(asked):
             continue
-        least = name == "detail"
+        least = limit == "detail"
         place, figure, zone = max(rows, key=lambda row: -row[1].value if least else abs(row[1].value))
-        worst[name] = figure
-        where[name] = ", ".join(part for part in (zone, place if len(asked) > 1 else "") if part)
-    return Candidate("the control" if title in ("Control", "as the control") else title, worst, where)
+        worst[limit] = figure
+        where[limit] = ", ".join(part for part in (zone, place if len(asked) > 1 else "") if part)
+    return Candidate(name, worst, where)
 
 
 def _figures(
@@ -160,6 +165,14 @@ def _frame_time(own: OptionFacts, basis: str) -> FrameTime | None:
     before = median(ready) if len(ready) == len(whole) else 0.0
     rendering = max(median(whole) - before, 1e-6)
     return FrameTime(rendering, before, times_interval(whole, times))
+
+
+def _flicker(study: Study) -> dict[int, Figure]:
+    """By the option of its first frame, what a sequence changes by itself from frame to frame."""
+    return {
+        row.option: Figure(row.calm[0], "%", (row.calm[1], row.calm[2]), "sequence", 1)
+        for row in sequence_facts(study) if row.calm is not None
+    }  # fmt: skip
 
 
 def _looks(study: Study) -> dict[int, tuple[Figure, Figure]]:

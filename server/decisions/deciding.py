@@ -4,19 +4,23 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from matchedpair.answers import Answer, FailFact, MoveFact, UseFact, use_answer
 from matchedpair.choose import (
     Assumptions,
     Decision,
     Failure,
     Forecast,
     Held,
+    Moved,
     Saving,
     decide,
     failures,
     forecast,
     saving,
 )
+from matchedpair.choose.uses import LIMIT_OF
 from matchedpair.errors import InputError
+from matchedpair.measures.figure import three
 from matchedpair.measures.zones import WHOLE
 
 from server.decisions.candidates import OfStudy, candidates, mean_time
@@ -38,7 +42,7 @@ class Cost:
 class DecidedUse:
     """A use, what the rules choose, what is chosen in the end, and what that costs and loses.
 
-    `chosen` is by hand where a person said so, else by the rules; None when nothing is.
+    `chosen` is by hand where a person said so, else by the rules; None when nothing is. `answer` says it in words.
     """
 
     use: StudyUse
@@ -47,6 +51,7 @@ class DecidedUse:
     by_hand: bool
     cost: Cost | None
     failures: list[Failure]
+    answer: Answer
 
 
 @dataclass(frozen=True)
@@ -93,8 +98,42 @@ def decided(study: Study, place: str = "") -> Decided:
         if chosen is not None and chosen.key not in held:
             held[chosen.key] = _held(study, chosen)
         lost = failures(held[chosen.key]) if chosen is not None else []
-        found.append(DecidedUse(use, decision, chosen, hand is not None, cost, lost))
+        fact = _fact(use, decision, options, chosen, hand is not None, lost, production, cost, before)
+        found.append(DecidedUse(use, decision, chosen, hand is not None, cost, lost, use_answer(fact)))
     return Decided(places, options, production, Cost(before, None) if before else None, found)
+
+
+def _fact(
+    use: StudyUse, decision: Decision, options: list[OfStudy], chosen: OfStudy | None, by_hand: bool,
+    lost: list[Failure], production: Production, cost: Cost | None, before: Forecast | None,
+) -> UseFact:  # fmt: skip
+    """A use as plain figures. What would overturn the rules' choice says nothing of one by hand."""
+    names = {row.key: row.name for row in options}
+    fails = tuple(FailFact(row.place, row.zone, row.words, row.pair) for row in lost)
+    if chosen is None:
+        return UseFact(use.title, options=len(options), without=decision.without)
+    rules = not by_hand
+    control = next((row for row in options if row.control), None)
+    return UseFact(
+        use.title, chosen.first.pk, chosen.name, chosen.control, len(options), _seconds(chosen), _seconds(control),
+        tuple(LIMIT_OF[name].title.lower() for name in decision.doubts) if rules else (),
+        tuple(names[key] for key in decision.ties) if rules else (), decision.without if rules else "",
+        production.frames, production.machines, cost.forecast.hours if cost else None,
+        before.hours if before and cost else None,
+        tuple(_moved(move, names) for move in decision.moved if move.chosen != decision.chosen) if rules else (), fails,
+    )  # fmt: skip
+
+
+def _seconds(option: OfStudy | None) -> float | None:
+    time = mean_time(option) if option is not None else None
+    return time.rendering + time.ready if time is not None else None
+
+
+def _moved(move: Moved, names: dict[str, str]) -> MoveFact:
+    kind = LIMIT_OF.get(move.what)
+    unit = f" {kind.unit}" if kind is not None and kind.unit else ""
+    what = f"the limit on {kind.title.lower()}" if kind is not None else "the weight of quality"
+    return MoveFact(what, f"{three(move.before)}{unit}", f"{three(move.after)}{unit}", names.get(move.chosen, ""))
 
 
 def production_of(study: Study) -> Production:

@@ -284,7 +284,7 @@ def _use(row: DecidedUse) -> dict[str, Any]:
     use, decision = row.use, row.decision
     return {
         "name": use.name, "title": use.title, "own": use.position > OWN_FROM, "limits": use.limits,
-        "weight": use.weight, "words": decision.words, "chosen": row.chosen.key if row.chosen else "",
+        "weight": use.weight, "words": row.answer.sentence, "chosen": row.chosen.key if row.chosen else "",
         "by_hand": row.by_hand, "reasons": use.reasons, "ties": list(decision.ties),
         "standings": {
             key: {

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
 from dataclasses import replace
+from statistics import median
 from typing import Any
 
 from matchedpair.answers import LevelFact, OptionFact, PairFact, StudyFacts
@@ -21,11 +22,14 @@ from server.findings.look_facts import cell_facts
 from server.findings.measuring import figure_of
 from server.findings.option_facts import OptionFacts, place_names
 from server.findings.pairs import PairFindings
+from server.findings.question_facts import apparent_figures, near_facts, pass_fact
+from server.findings.question_measures import NAMES
 from server.studies.models import Option, Study
 
-MEASURED = (
+OF_EACH = (
     "noise", "noise_worst", "visible_noise", "visible", "stops", "colour", "detail", "fireflies", "blotches",
 )  # fmt: skip
+MEASURED = (*OF_EACH, *NAMES)
 BY_REFERENCE = ("visible", "stops", "colour", "detail")
 BUSY = "times are from a busy machine, so processor seconds are compared"
 
@@ -48,16 +52,18 @@ def study_facts(
     return StudyFacts(
         study.asked or "own", study.question, rows, told, judged.title if judged else "", done,
         max(len(options) * study.repeats, done),
+        left_out=tuple(dict.fromkeys(area.name for own in options for area in own.areas.get(WHOLE, []))),
     )  # fmt: skip
 
 
 def _option(own: OptionFacts, place: str, references: References, lacks: tuple[str, ...]) -> OptionFact:
     option = own.option
-    figures = {name: own.measure(name, WHOLE, references if name in BY_REFERENCE else None) for name in MEASURED}
+    figures = {name: own.measure(name, WHOLE, references if name in BY_REFERENCE else None) for name in OF_EACH}
     blotches = own.measure("blotches", WHOLE, references) or figures["blotches"]
     fireflies = own.measure("fireflies", WHOLE, references) or figures["fireflies"]
     seen, visible, detail = figures["visible_noise"], figures["visible"], figures["detail"]
     seconds, ready = _times(own)
+    (apparent_error, apparent_detail), (near, not_near) = apparent_figures(own), near_facts(own)
     memory = [run.peak_memory_bytes for run in own.runs if run.peak_memory_bytes is not None]
     quality = option.settings.get(option.quality_knob)
     return OptionFact(
@@ -74,9 +80,16 @@ def _option(own: OptionFacts, place: str, references: References, lacks: tuple[s
         stops=_figure(figures["stops"]), colour=_figure(figures["colour"]), detail=_value(detail),
         fireflies=_value(fireflies), patches=_value(blotches),
         lasting_patches=bool(blotches is not None and blotches.details.get("lasting")),
-        memory=float(max(memory)) if memory else None, lacks=lacks,
+        memory=float(max(memory)) if memory else None, structures=_structures(own), lacks=lacks,
         size=option.setup.description().picture_size,
+        apparent_error=apparent_error, apparent_detail=apparent_detail, passed=pass_fact(own), near=near,
+        not_near=not_near,
     )  # fmt: skip
+
+
+def _structures(own: OptionFacts) -> float | None:
+    sizes = [run.structures_bytes for run in own.runs if run.structures_bytes is not None]
+    return float(median(sizes)) if sizes else None
 
 
 def option_name(option: Option) -> str:

@@ -31,6 +31,7 @@ from server.findings.inputs import (
 )
 from server.findings.judging import References
 from server.findings.models import Measure
+from server.findings.question_measures import measure_for_questions
 from server.references.models import Reference
 from server.runs.models import Run
 from server.studies.models import Option, Purpose
@@ -65,7 +66,7 @@ def measure_outstanding(options: QuerySet[Option]) -> int:
         if stale:
             _write(option, counted, reference, stale)
             done += len(stale)
-    return done + compare_outstanding(touched, zones)
+    return done + compare_outstanding(touched, zones) + measure_for_questions(touched, zones)
 
 
 def noise_of(option: Option, zone: str = WHOLE, name: str = NOISE) -> Measure | None:
@@ -162,7 +163,7 @@ def _write(option: Option, runs: Sequence[Run], reference: Reference | None, wan
         else:
             rows = list(measured(measures.zone(mask)))
         with transaction.atomic():
-            option.measures.filter(zone=zone).delete()
+            option.measures.filter(zone=zone, name__in=KIND_OF).delete()
             Measure.objects.bulk_create(
                 _row(option, zone, signature(areas), row, inputs_of(row.name, runs, reference))
                 for row in rows

@@ -5,14 +5,13 @@ from __future__ import annotations
 import time
 from collections import OrderedDict
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from threading import Lock
 from typing import Any
 
 from django.db.models import Count, Max
-from matchedpair.answers import Answer, SequenceFact, StudyFacts, answer_of
+from matchedpair.answers import Answer, StudyFacts, answer_of
 from matchedpair.trials import MatchSheet, merged_sheet
-from matchedpair.trials.plan_kind import FRAME
 
 from server.catalogue.zones import areas_by_view, zones_stamp
 from server.findings.facts import MEASURED, study_facts
@@ -26,14 +25,16 @@ from server.studies.models import Option, Pair, Study
 MOST_KEPT = 400
 SLOW_SECONDS, PATIENCE = 0.5, 10
 _lock = Lock()
-_sequences: list[tuple[Callable[[Study], tuple[SequenceFact, ...]], Callable[[Sequence[Study]], dict[int, Any]]]] = []
+_more: list[tuple[Callable[[Study, StudyFacts], StudyFacts], Callable[[Sequence[Study]], dict[int, Any]]]] = []
 
 
-def sequences_by(
-    facts: Callable[[Study], tuple[SequenceFact, ...]], stamps: Callable[[Sequence[Study]], dict[int, Any]]
+def more_facts_by(
+    add: Callable[[Study, StudyFacts], StudyFacts], stamps: Callable[[Sequence[Study]], dict[int, Any]]
 ) -> None:
-    """Who knows of a study's sequences: their facts, and what changes with them. Said once, at the start."""
-    _sequences[:] = [(facts, stamps)]
+    """Who knows more of a study (its sequences, its searches): gives its facts with that in them, and what changes with
+    them by study. Said once each, at the start.
+    """
+    _more.append((add, stamps))
 
 
 @dataclass(frozen=True)
@@ -96,9 +97,8 @@ def findings_of(studies: Sequence[Study]) -> dict[int, StudyFindings]:
             own = tuple(rows[study.pk])
             sheet = merged_sheet([row.sheet for row in own]) if own else None
             facts = study_facts(study, own, options[study.pk], references)
-            if FRAME in facts.varied:
-                for sequences, _ in _sequences:
-                    facts = replace(facts, sequences=sequences(study))
+            for add, _ in _more:
+                facts = add(study, facts)
             found[study.pk] = StudyFindings(own, facts, answer_of(facts), sheet)
         took = time.monotonic() - began
         for study in stale:
@@ -133,7 +133,7 @@ def _stamps(studies: Sequence[Study]) -> dict[int, Any]:
     options = Option.objects.filter(study__in=studies).order_by("pk")
     for pk, *row in options.values_list("study", "pk", "in_plan", "left_out"):
         stamps[pk].append(row)
-    for _, sequence_stamps in _sequences:
-        for pk, row in sequence_stamps(studies).items():
+    for _, more_stamps in _more:
+        for pk, row in more_stamps(studies).items():
             stamps[pk].append(row)
     return stamps

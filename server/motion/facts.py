@@ -4,12 +4,14 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
+from dataclasses import replace
 from statistics import fmean, stdev
 from typing import Any
 
 from django.db.models import Count, Max
-from matchedpair.answers import SequenceFact
+from matchedpair.answers import SequenceFact, StudyFacts
 from matchedpair.measures.zones import WHOLE
+from matchedpair.trials.plan_kind import FRAME
 
 from server.catalogue.zones import areas_by_view
 from server.findings.inputs import areas_to_measure
@@ -20,6 +22,11 @@ from server.motion.sequences import OptionSequence, sequences_of
 from server.studies.models import Study
 
 LIGHT_CHANGES = 0.1
+
+
+def with_sequences(study: Study, facts: StudyFacts) -> StudyFacts:
+    """A study's facts with its sequences, where frames are a factor."""
+    return replace(facts, sequences=sequence_facts(study)) if FRAME in facts.varied else facts
 
 
 def sequence_facts(study: Study) -> tuple[SequenceFact, ...]:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass
 
 from matchedpair.choose.frame_ranges import FrameRange, Waste, constant, joined, waste
 from matchedpair.choose.raising import Change, Ladder
@@ -68,6 +68,7 @@ def confirmed_words(row: Search) -> str | None:
         if change is None:
             return None
         assert not isinstance(change, str)
+        each["change"] = asdict(change)
         said.append((change.amount, _in_words(change), each["frame"]))
     if not said:
         return "nothing changed at full size"

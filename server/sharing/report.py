@@ -247,7 +247,7 @@ def _use(choice: Decided, row: DecidedUse) -> dict[str, Any]:
         for option in choice.options if row.decision.standings[option.key].out
     ]  # fmt: skip
     return {
-        "title": row.use.title, "words": row.decision.words, "chosen": row.chosen.name if row.chosen else "",
+        "title": row.use.title, "words": row.answer.sentence, "chosen": row.chosen.name if row.chosen else "",
         "by_hand": row.by_hand, "reasons": row.use.reasons, "firm": row.decision.firm,
         "limits": [
             f"{kinds[name].title}: {'at most' if kinds[name].most else 'at least'} {bound:g} {kinds[name].unit}".strip()

@@ -4,7 +4,23 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from matchedpair.answers import CellFact, LevelFact, OptionFact, PairFact, SequenceFact, StudyFacts, ZoneFact
+from matchedpair.answers import (
+    CellFact,
+    FailFact,
+    LevelFact,
+    MoveFact,
+    NearFact,
+    OptionFact,
+    PairFact,
+    PassFact,
+    SearchFact,
+    SequenceFact,
+    StudyFacts,
+    UseFact,
+    ZoneFact,
+    answer_of,
+    use_answer,
+)
 from matchedpair.measures.figure import Figure, PlaceSpread, Ratio
 
 SIZE = (480, 270)
@@ -188,6 +204,99 @@ def sequences(*rows, frames=16):
     return replace(study("engine", [option(1, "Alder")], []), sequences=tuple(found))
 
 
+def figure(value, half=0.05, unit="ΔE"):
+    return Figure(value, unit, (value * (1 - half), value * (1 + half)), "reference", 1)
+
+
+def sizes(errors, details=(0.93, 0.61), times=(20.0, 20.4), noises=(2.3, 1.1)):
+    """A large picture with few samples against a quarter of its size with four times as many."""
+    shapes = (((960, 540), 16.0), ((480, 270), 64.0))
+    rows = [
+        option(
+            number, f"size {size[0]} × {size[1]}", time=times[number - 1], size=size, quality=samples,
+            levels=(level("size", f"{size[0]}x{size[1]}", changed=number > 1),),
+            apparent_error=None if errors is None else figure(errors[number - 1]),
+            apparent_detail=None if errors is None else figure(details[number - 1], unit=""),
+            visible_noise=figure(noises[number - 1]),
+        )
+        for number, (size, samples) in enumerate(shapes, start=1)
+    ]  # fmt: skip
+    refused = {"look": "the pictures differ in size"}
+    return study("pixels", rows, [pair(2, time=ratio(1.02), refused=refused)], "More pixels or more samples?")
+
+
+def passes(*rows):
+    """Engines with the pass that each writes: name, seconds, noise of the pass, and how far from the control's."""
+    found = [option(1, "Alder, 16 samples", time=30.0, passed=PassFact("occlusion", figure(0.8)))]
+    for number, (name, time, noise, apart, laid_over) in enumerate(rows, start=2):
+        own = PassFact("occlusion", figure(noise), figure(apart), figure(laid_over))
+        found.append(option(number, name, engine=name, time=time, passed=own, levels=(level("engine", name),)))
+    return study(
+        "pass", found, [pair(each.key, subject=each.name) for each in found[1:]], "Which engine for this pass?"
+    )
+
+
+def lights(*distances, half=0.03):
+    """Set-ups of light by their distance from the photograph, the nearest in most things first."""
+    names = ("Dusk sky with lamp", "Lanterns only", "Dusk sky only")
+    rows = []
+    for number, (name, distance) in enumerate(zip(names, distances, strict=False), start=1):
+        near = NearFact(
+            "whole", figure(distance, half), figure(0.5 + abs(number - 2)), figure(0.1 * number, unit="stops"),
+            figure(0.05 * number, unit="stops"), figure(-0.2 * number, unit="stops"),
+            figure(0.9 - 0.2 * number, unit=""),
+        )  # fmt: skip
+        rows.append(option(number, name, levels=(level("light", name, changed=number > 1),), near=(near,)))
+    facts = study("light", rows, [pair(row.key, subject=row.name) for row in rows[1:]], "Which light comes nearest?")
+    return replace(facts, left_out=("Floor",))
+
+
+def no_photograph():
+    facts = lights(2.1, 3.4)
+    return replace(facts, options=tuple(replace(each, near=()) for each in facts.options))
+
+
+def search(**more):
+    """A search that lowered four of six settings."""
+    given = {
+        "time": ratio(0.61, 0.03, method="wall"), "change": "+0.012 stops, lower left", "threshold_share": 0.6,
+        "seen": 0.5, "pair": 102, "options": (1, 2), "result": "Bounces 4 instead of 8, glass bounces 8 instead of 64",
+    } | more  # fmt: skip
+    rows = [option(1, "Alder, 48 samples"), option(2, "bounces 4", levels=(level("bounces", 4),))]
+    return replace(study("own", rows, [pair(2)], "How little will do?"), searches=(SearchFact("done", 6, 4, **given),))
+
+
+def maps(**more):
+    """A scene as it is against its reduced copies."""
+    rows = [
+        option(1, "Alder, 32 samples", structures=59.2e6),
+        option(2, "maps halved", structures=37.1e6, levels=(level("light", "reduced-1a2b", "maps halved"),)),
+    ]
+    given = {"noise": ratio(1.0, 0.02), "time": ratio(0.99, 0.03, method="wall"), "smallest": 0.3} | more
+    return study("own", rows, [pair(2, **given)], "What do reduced maps save?")
+
+
+def use(**more):
+    given = {
+        "option": 7, "name": "Tansy, 64 gather rays", "options": 6, "seconds": 3.0, "control_seconds": 5.4,
+        "frames": 1440, "machines": 2, "hours": 0.6, "hours_before": 1.083,
+        "moved": (MoveFact("the limit on noise, worst zone", "20 %", "16 %", "Alder, 48 samples"),),
+        "fails": (FailFact("Mist lane", "whole", "0.46 stops darker", 12),),
+    } | more  # fmt: skip
+    return UseFact("Animation", **given)
+
+
+USES = {
+    "A use with a choice": use(),
+    "A use whose choice lies at a limit": use(doubts=("noise, worst zone",), moved=(), fails=()),
+    "A use that the control serves best": use(
+        control=True, name="Alder, 32 samples", moved=(), fails=(), ties=("Tansy",)
+    ),
+    "A use that nothing serves": UseFact("Still", options=6, without="visible error leaves out 6 of 6"),
+    "A use without a zone": use(moved=(), fails=(), without="no zone is drawn, so the worst zone is not limited"),
+    "A use before anything is measured": UseFact("Preview"),
+}
+
 CASES = {
     "A feature that pays": feature(ratio(0.80, 0.03), ratio(1.27, 0.05, method="wall")),
     "A feature that pays a lot": feature(ratio(0.55, 0.03), ratio(1.02, 0.05, method="wall"), visible=ratio(0.6)),
@@ -240,6 +349,32 @@ CASES = {
         ("Alder", 50.0, 0.1, {"light_changes": True}), ("engine Tansy", 56.0, 0.1, {"light_changes": True})
     ),
     "Two frames that are not sure yet": sequences(("Alder", 9.0, 0.1, {}), ("engine Tansy", 2.5, 0.1, {}), frames=2),
+    "More pixels": sizes((1.9, 2.6)),
+    "More samples": sizes((2.9, 1.7), times=(20.0, 14.0)),
+    "Sizes that look alike": sizes((0.8, 0.85), (0.9, 0.88)),
+    "Sizes that look alike but for their detail": sizes((0.80, 0.78)),
+    "Sizes that are not sure yet": sizes((2.0, 2.02), (0.7, 0.7)),
+    "Sizes without a reference": sizes(None),
+    "A pass that is the same for less": passes(("Tansy", 9.0, 0.84, 0.4, 0.3), ("Sedge", 3.0, 0.1, 6.0, 5.2)),
+    "A pass that is the same for more": passes(("Tansy", 40.0, 1.4, 0.4, 0.3), ("Sedge", 3.0, 0.1, 6.0, 5.2)),
+    "A pass that no other engine makes": passes(("Tansy", 9.0, 0.8, 8.0, 6.9), ("Sedge", 3.0, 0.1, 6.0, 5.2)),
+    "A pass that is not sure yet": passes(("Tansy", 28.0, 0.8, 0.4, 0.3)),
+    "Light nearest to a photograph": lights(2.1, 3.4, 4.0),
+    "Light that is not sure yet": lights(2.1, 2.15, half=0.05),
+    "Light without a reference": no_photograph(),
+    "A search that saves": search(),
+    "A search whose result shows": search(threshold_share=1.8, change="+0.04 stops, lower left"),
+    "A search that is not sure yet": search(seen=2.5, change=""),
+    "A search that found nothing lower": replace(search(), searches=(SearchFact("done", 6, 0),)),
+    "A search under way": replace(search(), searches=(SearchFact("searching", 6, 1, change="bounces at 4 of 8"),)),
+    "A search at full size": replace(search(), searches=(SearchFact("confirming", 6, 1),)),
+    "Reduced maps": maps(),
+    "Reduced maps that show": maps(found=True, zones=(zone("Plate", stops=0.01, colour=1.2),)),
+    "Reduced maps that change nothing at all": maps(identical=True, smallest=None),
     "Not run yet": not_run(),
     "Running": running(),
+}  # fmt: skip
+
+ANSWERS = {title: answer_of(facts) for title, facts in CASES.items()} | {
+    title: use_answer(fact) for title, fact in USES.items()
 }  # fmt: skip

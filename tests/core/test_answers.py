@@ -14,7 +14,24 @@ from matchedpair.cli import main
 from matchedpair.errors import InputError
 
 from tests import words
-from tests.core.answer_cases import CASES, bounces, engines, feature, ladder, option, pair, ratio, study, zone
+from tests.core.answer_cases import (
+    ANSWERS,
+    CASES,
+    bounces,
+    engines,
+    feature,
+    ladder,
+    lights,
+    maps,
+    option,
+    pair,
+    passes,
+    ratio,
+    search,
+    sizes,
+    study,
+    zone,
+)
 
 LONGEST = 100  # characters without a full stop
 
@@ -36,8 +53,7 @@ class Said(unittest.TestCase):
                 self.assertIsNotNone(answer.next, title)
 
     def test_no_sentence_is_longer_than_a_breath(self):
-        for title, facts in CASES.items():
-            answer = answer_of(facts)
+        for title, answer in ANSWERS.items():
             texts = [answer.sentence, *(claim.text for claim in (*answer.because, *answer.but))]
             for text in texts:
                 for part in re.split(r"\.(?:\s|$)|; |: ", text):
@@ -168,6 +184,111 @@ class Levels(unittest.TestCase):
         facts = bounces({2: {50: 0.1}, 4: {50: 0.05}, 32: {50: 9.0}})
         answer = answer_of(facts)
         self.assertTrue(answer.sentence.startswith("More than 16"), answer.sentence)
+
+
+class Sizes(unittest.TestCase):
+    def test_what_the_eye_sees_at_one_size_decides_and_detail_where_it_sees_no_difference(self):
+        for errors, details, start in (
+            ((1.9, 2.6), (0.6, 0.9), "More pixels"), ((2.6, 1.9), (0.9, 0.6), "More samples"),
+            ((0.80, 0.78), (0.9, 0.6), "More pixels"), ((0.9, 0.5), (0.9, 0.88), "Either"),
+        ):  # fmt: skip
+            self.assertTrue(answer_of(sizes(errors, details)).sentence.startswith(start), (errors, details))
+
+    def test_time_that_is_not_the_same_is_said(self):
+        for times, said in (
+            ((20.0, 16.5), "it takes 18 % less time"), ((20.0, 9.0), "it takes 0.45 × the time"),
+            ((9.0, 20.0), "but it takes 2.2 × the time"), ((20.0, 20.4), "both take the same time"),
+        ):  # fmt: skip
+            self.assertIn(said, answer_of(sizes((2.9, 1.7), times=times)).sentence)
+
+    def test_without_a_reference_the_largest_size_is_named_and_noise_ranks_nothing(self):
+        answer = answer_of(sizes(None))
+        self.assertEqual((answer.sure, answer.next.act, answer.next.options), (UNSURE, RENDER_REFERENCE, (1,)))
+        self.assertIn("960×540", answer.next.words)
+
+
+class Passes(unittest.TestCase):
+    def test_noise_and_time_count_only_among_those_that_show_the_same(self):
+        answer = answer_of(passes(("Tansy", 9.0, 0.84, 0.4, 0.3), ("Sedge", 3.0, 0.1, 6.0, 5.2)))
+        self.assertEqual((answer.sure, answer.choice), (SURE, 2))
+        self.assertIn("0.33 × the time", answer.sentence)
+        self.assertIn("Sedge shows another one", answer.because[0].text)
+
+    def test_what_counts_is_the_picture_with_it_laid_over(self):
+        self.assertEqual(answer_of(passes(("Tansy", 9.0, 0.8, 3.0, 0.4))).choice, 2)
+        self.assertEqual(answer_of(passes(("Tansy", 9.0, 0.8, 0.4, 3.0))).choice, 1)
+
+    def test_more_noise_is_paid_with_its_square(self):
+        self.assertEqual(answer_of(passes(("Tansy", 15.0, 1.6, 0.4, 0.3))).choice, 1)
+
+
+class Photograph(unittest.TestCase):
+    def test_the_nearest_overall_leads_and_each_criterion_names_its_winner(self):
+        answer = answer_of(lights(2.1, 3.4, 4.0))
+        self.assertEqual(answer.sentence, "Dusk sky with lamp comes nearest the photograph: 2.1 ΔE against 3.4 and 4.")
+        told = [claim.text for claim in answer.because]
+        self.assertIn("nearest in the direction of light and shadow, contrast and highlights", told[0])
+        self.assertIn("Lanterns only is nearest in colour", told[1])
+
+    def test_what_a_photograph_cannot_decide_and_what_was_left_out_is_said(self):
+        told = [claim.text for claim in answer_of(lights(2.1, 3.4)).but]
+        self.assertEqual(told[0], "its shadows are 0.2 stops too dark")
+        self.assertIn("left out: Floor", told)
+
+    def test_one_that_cannot_be_laid_over_says_why(self):
+        facts = lights(2.1, 3.4)
+        blind = replace(
+            facts, options=tuple(replace(o, near=(), not_near="it does not look alike") for o in facts.options)
+        )
+        self.assertIn("It does not look alike", answer_of(blind).sentence)
+
+
+class Searches(unittest.TestCase):
+    def test_it_tells_what_it_saved_and_what_changed_most(self):
+        answer = answer_of(search())
+        self.assertEqual((answer.sure, answer.choice), (SURE, 2))
+        self.assertIn("4 of 6 settings", answer.sentence)
+        self.assertIn("takes 0.61 × the time", answer.sentence)
+        self.assertIn("lower left", answer.sentence)
+
+    def test_a_change_that_could_have_been_missed_asks_for_seeds_and_is_not_called_saved(self):
+        answer = answer_of(search(seen=2.5))
+        self.assertEqual((answer.sure, answer.choice, answer.next.act), (UNSURE, 0, SEEDS))
+
+    def test_a_result_that_shows_at_full_size_is_not_chosen(self):
+        self.assertEqual(answer_of(search(threshold_share=1.8)).choice, 1)
+
+
+class Maps(unittest.TestCase):
+    def test_bytes_and_whether_it_can_be_seen(self):
+        said = answer_of(maps()).sentence
+        self.assertIn("37 MB instead of 59 MB", said)
+        self.assertIn("cannot be told apart (we would have seen 0.3 %)", said)
+
+    def test_a_plain_change_keeps_the_maps_as_they_are(self):
+        answer = answer_of(maps(found=True, zones=(zone("Plate", stops=0.3),)))
+        self.assertEqual(answer.choice, 1)
+        self.assertIn("0.3 stops brighter in Plate", answer.sentence)
+
+
+class Uses(unittest.TestCase):
+    def test_choice_time_production_what_would_overturn_it_and_where_it_fails(self):
+        answer = ANSWERS["A use with a choice"]
+        self.assertEqual(
+            answer.sentence,
+            "Animation: Tansy, 64 gather rays, 3 s a frame: within every limit, 1.8 × faster than the control; "
+            "1,440 frames on 2 machines take 36 min instead of 65 min.",
+        )
+        self.assertEqual(
+            answer.because[0].text,
+            "It would be Alder, 48 samples if the limit on noise, worst zone were 16 % instead of 20 %.",
+        )
+        self.assertEqual(
+            (answer.but[0].text, answer.but[0].proof.pair), ("it fails in Mist lane: 0.46 stops darker", 12)
+        )
+
+    def test_a_limit_within_the_interval_is_no_certainty(self):
+        self.assertEqual(ANSWERS["A use whose choice lies at a limit"].sure, UNSURE)
 
 
 class Others(unittest.TestCase):

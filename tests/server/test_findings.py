@@ -356,7 +356,7 @@ class DemoData(WithEngines, TestCase):
             call_command("load_data", str(ROOT / "demo" / "data"))
 
     def test_it_does_not_tell_where_it_was_made(self):
-        text = (ROOT / "demo" / "data" / "rows.json").read_text()
+        text = "".join(part.read_text() for part in (ROOT / "demo" / "data").glob("rows-*.json"))
         for path in (str(ROOT), "/home/", "/tmp/", "/root/"):
             self.assertNotIn(path, text)
 

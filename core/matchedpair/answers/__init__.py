@@ -4,14 +4,32 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from matchedpair.answers import combination, engine, feature, levels, matching, motion, own, samples, version
+from matchedpair.answers import (
+    combination,
+    engine,
+    feature,
+    least,
+    levels,
+    maps,
+    matching,
+    motion,
+    own,
+    passes,
+    photograph,
+    samples,
+    sizes,
+    version,
+)
 from matchedpair.answers.answer import Answer, Claim, Proof, Step
 from matchedpair.answers.caveats import plain_look
 from matchedpair.answers.facts import (
     CellFact,
     LevelFact,
+    NearFact,
     OptionFact,
     PairFact,
+    PassFact,
+    SearchFact,
     SequenceFact,
     StudyFacts,
     ZoneFact,
@@ -19,6 +37,7 @@ from matchedpair.answers.facts import (
     facts_from_values,
 )
 from matchedpair.answers.pair import Matched, pair_sentence
+from matchedpair.answers.use import FailFact, MoveFact, UseFact, use_answer
 from matchedpair.engines.setting import is_number
 from matchedpair.trials.plan_kind import ENGINE, QUALITY, VERSION, is_place
 
@@ -28,8 +47,13 @@ RULES: dict[str, Callable[[StudyFacts], Answer]] = {
     "samples": samples.answer,
     "bounces": levels.answer,
     "combination": combination.answer,
+    "light": photograph.answer,
+    "least": least.answer,
+    "maps": maps.answer,
     "matching": matching.answer,
     "motion": motion.answer,
+    "pass": passes.answer,
+    "pixels": sizes.answer,
     "version": version.answer,
 }
 
@@ -37,20 +61,27 @@ __all__ = [
     "Answer",
     "CellFact",
     "Claim",
+    "FailFact",
     "LevelFact",
     "Matched",
+    "MoveFact",
+    "NearFact",
     "OptionFact",
     "PairFact",
+    "PassFact",
     "Proof",
+    "SearchFact",
     "SequenceFact",
     "Step",
     "StudyFacts",
+    "UseFact",
     "ZoneFact",
     "answer_of",
     "facts_as_values",
     "facts_from_values",
     "pair_sentence",
     "plain_look",
+    "use_answer",
 ]
 
 
@@ -63,6 +94,10 @@ def question_of(facts: StudyFacts) -> str:
     """The question by name; for one's own, that whose rule fits the plan."""
     if len(facts.sequences) > 1:
         return "motion"
+    if facts.searches and facts.question in ("", "own"):
+        return "least"
+    if facts.question in ("", "own") and maps.asked(facts):
+        return "maps"
     if facts.question in RULES or facts.question not in ("", "own"):
         return facts.question
     if any(pair.matched_on for pair in facts.pairs):

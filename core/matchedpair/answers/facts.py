@@ -29,6 +29,31 @@ class LevelFact:
 
 
 @dataclass(frozen=True)
+class PassFact:
+    """An option's own pass, by name: visible noise in ΔE; how far from the control's pass in ΔE after their ranges are
+    matched, by itself and laid over the picture. None where it cannot be told.
+    """
+
+    name: str
+    noise: Figure | None = None
+    apart: Figure | None = None
+    laid_over: Figure | None = None
+
+
+@dataclass(frozen=True)
+class NearFact:
+    """An option against a photograph in one zone, as `matchedpair.measures.nearness` measures it."""
+
+    zone: str
+    distance: Figure
+    colour: Figure
+    contrast: Figure
+    highlights: Figure
+    shadows: Figure
+    direction: Figure
+
+
+@dataclass(frozen=True)
 class OptionFact:
     """One option at one place.
 
@@ -54,6 +79,13 @@ class OptionFact:
         Mean visible difference from the reference in ΔE, its own noise included.
     stops, colour : Figure or None
         Against the reference.
+    apparent_error, apparent_detail : Figure or None
+        Visible difference in ΔE and fine detail kept, at the size of the study's largest pictures.
+    passed : PassFact or None
+    near : tuple of NearFact
+        Against a photograph, the whole first; `not_near` says why there is none.
+    memory, structures : float or None
+        Bytes at the peak, and of what the engine says it holds itself.
     patches : float or None
         Their amplitude in percent; None where none were found or nothing tells.
     lasting_patches : bool
@@ -85,8 +117,14 @@ class OptionFact:
     patches: float | None = None
     lasting_patches: bool = False
     memory: float | None = None
+    structures: float | None = None
     lacks: tuple[str, ...] = ()
     size: tuple[int, int] = (0, 0)
+    apparent_error: Figure | None = None
+    apparent_detail: Figure | None = None
+    passed: PassFact | None = None
+    near: tuple[NearFact, ...] = ()
+    not_near: str = ""
 
 
 @dataclass(frozen=True)
@@ -189,8 +227,42 @@ class SequenceFact:
 
 
 @dataclass(frozen=True)
+class SearchFact:
+    """A search for the least settings.
+
+    Parameters
+    ----------
+    state : str
+        ``searching``, ``confirming``, ``done``, ``out of budget``, ``failed`` or ``stopped``.
+    settings, lower : int
+        How many were searched, and how many of them came out lower than they were.
+    time : Ratio or None
+        The result's render time over that of the settings before.
+    change, threshold_share : str, float or None
+        What changes most at full size, and as a share of its threshold; None where it is not rendered there yet.
+    seen : float
+        The smallest change that would have been seen, as a share of the threshold.
+    pair : int
+        Before and after at full size; 0 for none.
+    """
+
+    state: str
+    settings: int
+    lower: int
+    time: Ratio | None = None
+    change: str = ""
+    threshold_share: float | None = None
+    seen: float = 0.0
+    pair: int = 0
+    options: tuple[int, ...] = ()
+    result: str = ""
+
+
+@dataclass(frozen=True)
 class StudyFacts:
-    """A study: its question by name and in words, its options, and its pairs."""
+    """A study: its question by name and in words, its options, its pairs, the searches for the least settings, and the
+    zones that count nowhere.
+    """
 
     question: str
     words: str
@@ -200,6 +272,8 @@ class StudyFacts:
     runs_done: int = 0
     runs_planned: int = 0
     sequences: tuple[SequenceFact, ...] = ()
+    searches: tuple[SearchFact, ...] = ()
+    left_out: tuple[str, ...] = ()
     format: int = FORMAT
 
     def option(self, key: int) -> OptionFact | None:

@@ -118,6 +118,11 @@ def seconds(value: float) -> str:
     return f"{number(value / 60)} min" if value < 90 * 60 else f"{number(value / 3600)} h"
 
 
+def megabytes(value: float) -> str:
+    """Bytes as they are said: ``37 MB``, ``2.1 GB``."""
+    return f"{number(value / 1e6)} MB" if value < 1e9 else f"{number(value / 1e9)} GB"
+
+
 def capital(text: str) -> str:
     """With a capital, the rest as it is."""
     return text[:1].upper() + text[1:]

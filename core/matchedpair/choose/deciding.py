@@ -12,8 +12,11 @@ from matchedpair.measures.figure import Figure
 
 FIFTH = 0.2
 SAME_SCORE = 1e-9
-ZONES = "zone_noise"
-NO_ZONES = " No zone is drawn, so the worst zone is not limited."
+LEFT_ASIDE = {
+    "zone_noise": "no zone is drawn, so the worst zone is not limited",
+    "visible": "there is no reference, so the visible error is not limited",
+    "flicker": "no sequence is measured, so flicker is not limited",
+}
 BY_REFERENCE = ("stops", "colour", "detail")
 
 
@@ -56,14 +59,22 @@ class Moved:
 
 @dataclass(frozen=True)
 class Decision:
-    """The choice for a use; empty when none keeps the limits. `ties` cannot be told apart from it."""
+    """The choice for a use; empty when none keeps the limits. `ties` cannot be told apart from it; `without` says why
+    there is none, or which limit was left aside.
+    """
 
     chosen: str
     ties: tuple[str, ...]
     standings: dict[str, Standing]
     frontier: Frontier
     moved: tuple[Moved, ...]
-    words: str
+    without: str = ""
+
+    @property
+    def doubts(self) -> tuple[str, ...]:
+        """Limits that the choice may or may not keep: they lie within its interval."""
+        there = self.standings[self.chosen].checked if self.chosen else ()
+        return tuple(row.limit for row in there if row.state == UNSURE)
 
     @property
     def firm(self) -> bool:
@@ -74,11 +85,12 @@ class Decision:
 def decide(use: Use, candidates: Mapping[str, Candidate]) -> Decision:
     """Choose among options (by any key) for a use, and try the choice with each limit and the weight a fifth off.
 
-    A limit on zones is left aside where no zone is drawn, and that is said.
+    A limit on zones, on visible error or on flicker is left aside where none is known of any option, and that is said.
     """
-    without_zones = ZONES in use.limits and not any(ZONES in option.figures for option in candidates.values())
-    if without_zones:
-        use = replace(use, limits={name: bound for name, bound in use.limits.items() if name != ZONES})
+    lacking = [name for name in LEFT_ASIDE
+               if name in use.limits and not any(name in option.figures for option in candidates.values())]  # fmt: skip
+    if lacking:
+        use = replace(use, limits={name: bound for name, bound in use.limits.items() if name not in lacking})
     standings, line = _stand(use, candidates)
     chosen = _best(use, candidates, line.order)
     ties = _ties(candidates, line, chosen)
@@ -91,9 +103,9 @@ def decide(use: Use, candidates: Mapping[str, Candidate]) -> Decision:
         weight = min(max(use.weight * share if use.weight else (share - 1.0), 0.0), 1.0)
         if weight != use.weight:
             moves.append(Moved("weight", use.weight, weight, _chosen(replace(use, weight=weight), candidates)))
-    words = _words(use, candidates, standings, chosen, ties)
-    words += NO_ZONES if without_zones and candidates else ""
-    return Decision(chosen, ties, standings, line, tuple(moves), words)
+    without = [] if chosen or not candidates else [_nearest(standings)]
+    without += [LEFT_ASIDE[name] for name in lacking]
+    return Decision(chosen, ties, standings, line, tuple(moves), "; ".join(filter(None, without)))
 
 
 def _chosen(use: Use, candidates: Mapping[str, Candidate]) -> str:
@@ -150,28 +162,12 @@ def _ties(candidates: Mapping[str, Candidate], line: Frontier, chosen: str) -> t
     return tuple(key for key in line.standing if key != chosen and tied(first, _place(candidates[key])))
 
 
-def _words(
-    use: Use, candidates: Mapping[str, Candidate], standings: Mapping[str, Standing], chosen: str, ties: tuple[str, ...]
-) -> str:
-    if not candidates:
-        return f"{use.title}: nothing is rendered and measured yet."
-    if not chosen:
-        return f"{use.title}: no option keeps the limits{_nearest(standings)}."
-    out = sum(standing.out for standing in standings.values())
-    first = {0.0: "the fastest", 1.0: "the cleanest"}.get(use.weight, "the best trade of time and noise")
-    whole = f"{use.title}: {candidates[chosen].name}, {first} of {len(standings) - out} that keep the limits"
-    tied = f"; no different from {', '.join(candidates[key].name for key in ties[:3])}" if ties else ""
-    doubts = [LIMIT_OF[row.limit].title.lower() for row in standings[chosen].checked if row.state == UNSURE]
-    doubt = f"; {' and '.join(doubts)} lies at its limit within the interval" if doubts else ""
-    return f"{whole}{tied}{doubt}."
-
-
 def _nearest(standings: Mapping[str, Standing]) -> str:
     """Which limit leaves out most."""
     unknown = [row.limit for standing in standings.values() for row in standing.checked if row.state == UNKNOWN]
     lacking = next((name for name in BY_REFERENCE if unknown.count(name) == len(standings)), "")
     if lacking:
-        return f"; no option has a figure for {LIMIT_OF[lacking].title.lower()}: make a reference"
+        return f"no option has a figure for {LIMIT_OF[lacking].title.lower()}: make a reference"
     counts: dict[str, int] = {}
     for standing in standings.values():
         for row in standing.checked:
@@ -180,4 +176,4 @@ def _nearest(standings: Mapping[str, Standing]) -> str:
     if not counts:
         return ""
     worst = max(counts, key=lambda name: counts[name])
-    return f"; {LIMIT_OF[worst].title.lower()} leaves out {counts[worst]} of {len(standings)}"
+    return f"{LIMIT_OF[worst].title.lower()} leaves out {counts[worst]} of {len(standings)}"

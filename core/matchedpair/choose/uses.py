@@ -35,12 +35,15 @@ LIMITS = (
     LimitKind("memory", "Peak memory", "MB"),
     LimitKind("noise", "Noise, whole picture", "%"),
     LimitKind("zone_noise", "Noise, worst zone", "%", about="In the zone that has most of it."),
+    LimitKind("visible", "Visible error", "ΔE", about="What an eye sees of the difference from the reference."),
+    LimitKind("flicker", "Flicker", "%", about="Of a sequence: what changes from frame to frame by itself."),
     LimitKind("fireflies", "Fireflies", "per megapixel"),
     LimitKind("stops", "Brightness shift", "stops", size=True, about="Against the reference, or else the control."),
     LimitKind("colour", "Colour shift", "ΔE00", about="Against the reference, or else the control, brightness apart."),
     LimitKind("detail", "Detail kept, finest octave", "", most=False, about="Against the reference; 1 is all."),
 )  # fmt: skip
 LIMIT_OF = {kind.name: kind for kind in LIMITS}
+HARDLY_SEEN, PLAINLY_SEEN = 2.0, 3.0  # ΔE, of the mean over the picture
 FASTEST, BALANCED, CLEANEST = 0.0, 2.0 / 3.0, 1.0
 
 
@@ -66,8 +69,13 @@ class Use:
 
 STARTING_USES = (
     Use("preview", "Preview", {"noise": 25.0}, FASTEST),
-    Use("still", "Still", {"fireflies": 20.0, "stops": 0.05, "colour": 1.0}, CLEANEST),
-    Use("animation", "Animation", {"noise": 8.0, "zone_noise": 12.0, "fireflies": 20.0, "stops": 0.05}, FASTEST),
+    Use("still", "Still", {"visible": HARDLY_SEEN, "fireflies": 20.0, "stops": 0.05, "colour": 1.0}, CLEANEST),
+    Use(
+        "animation",
+        "Animation",
+        {"noise": 8.0, "zone_noise": 12.0, "visible": PLAINLY_SEEN, "fireflies": 20.0, "stops": 0.05},
+        FASTEST,
+    ),
 )
 
 

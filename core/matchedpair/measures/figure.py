@@ -3,7 +3,11 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass
+from statistics import fmean, stdev
+
+from scipy.special import stdtrit
 
 from matchedpair.errors import RefusedError
 
@@ -32,6 +36,12 @@ class Figure:
     interval: Interval | None
     method: str
     version: int
+
+    def half_width(self, without: float) -> float:
+        """Of its interval; where it has none, this share of the value."""
+        if self.interval is None:
+            return without * abs(self.value)
+        return (self.interval[1] - self.interval[0]) / 2
 
 
 @dataclass(frozen=True)
@@ -81,6 +91,15 @@ class Ratio:
         """Half-width of the interval of its logarithm."""
         low, high = self.ends
         return math.log(high / low) / 2
+
+
+def mean_figure(values: Sequence[float], unit: str, method: str, version: int) -> Figure:
+    """The mean of one figure over the seeds, with the interval that their scatter gives; none for one seed."""
+    if len(values) < 2:
+        return Figure(values[0], unit, None, method, version)
+    value = fmean(values)
+    half = float(stdtrit(len(values) - 1, 0.975)) * stdev(values) / math.sqrt(len(values))
+    return Figure(value, unit, (value - half, value + half), method, version)
 
 
 def must_compare(measure: str, control: Figure, trial: Figure) -> None:

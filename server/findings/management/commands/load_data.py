@@ -20,7 +20,7 @@ AT_ONCE = 500
 
 
 class Command(BaseCommand):
-    """Loads rows.json and the files in store/ into this installation."""
+    """Loads the parts of the rows and the files in store/ into this installation."""
 
     help = "Load a folder of data into an empty installation; with --if-empty do nothing when it is not empty."
 
@@ -36,18 +36,21 @@ class Command(BaseCommand):
             if options["if_empty"]:
                 return
             raise CommandError("this installation is not empty; the data has numbers of its own")
-        if not (folder / "rows.json").is_file():
-            raise CommandError(f"{folder} holds no rows.json")
+        parts = sorted(folder.glob("rows-*.json"))
+        if not parts:
+            raise CommandError(f"{folder} holds no rows-01.json")
         for path in sorted((folder / "store").iterdir()):
             if keep(path.read_bytes(), path.name[HASH_LENGTH:]) != path.name[:HASH_LENGTH]:
                 raise CommandError(f"{path.name} is not what its name says")
-        _load(folder / "rows.json")
+        with transaction.atomic():
+            for part in parts:
+                _load(part)
         self.stdout.write(f"Loaded {Study.objects.count()} studies from {folder.name}.")
 
 
 def _load(rows: Path) -> None:
     """Write a fixture into empty tables: the rows of a kind at once where none of its times is set by itself."""
-    with rows.open(encoding="utf-8") as stream, transaction.atomic():
+    with rows.open(encoding="utf-8") as stream:
         for model, found in groupby(serializers.deserialize("json", stream), key=lambda row: type(row.object)):
             if any(getattr(field, "auto_now", False) or getattr(field, "auto_now_add", False)
                    for field in model._meta.concrete_fields):  # fmt: skip

@@ -1,0 +1,68 @@
+"""Searches as the core's answers take them."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import replace
+from typing import Any
+
+from django.db.models import Count, Max
+from matchedpair.answers import SearchFact, StudyFacts
+from matchedpair.engines.setting import is_number
+from matchedpair.measures.figure import Ratio
+
+from server.catalogue.zones import areas_by_view
+from server.findings.pairs import pair_findings, with_all
+from server.searches.models import Search, SearchState
+from server.studies.models import Pair, Study
+
+WORDS = {SearchState.OUT_OF_BUDGET.value: "out of budget"}
+
+
+def with_searches(study: Study, facts: StudyFacts) -> StudyFacts:
+    """A study's facts with its searches, newest first."""
+    rows = list(study.searches.select_related("base"))
+    return replace(facts, searches=tuple(_fact(row) for row in rows)) if rows else facts
+
+
+def search_stamps(studies: Sequence[Study]) -> dict[int, Any]:
+    """By study what changes with its searches."""
+    rows = Search.objects.filter(study__in=studies).order_by("study").values_list("study", "state")
+    stamps: dict[int, list[Any]] = {}
+    for pk, *row in rows.annotate(Count("pk"), Max("ended_at"), Max("words")):
+        stamps.setdefault(pk, []).append(row)
+    return stamps
+
+
+def _fact(row: Search) -> SearchFact:
+    """What it came to: the least settings of all frames that were looked at, and the worst change among them."""
+    before = row.base.settings
+    searched = [each["setting"] for each in row.ladders]
+    found = list(row.found.values())
+    highest = {name: max((own[name] for own in found if name in own), default=before.get(name)) for name in searched}
+    lower = [name for name in searched if _lower(highest, before, name)]
+    changes = [(each["change"]["amount"], each["change"], each) for each in row.confirmed if each.get("change")]
+    state = WORDS.get(row.state, row.state)
+    if row.state != SearchState.DONE or not changes:
+        return SearchFact(state, len(searched), len(lower), change=row.words, result=_result(lower, highest, before))
+    amount, change, worst = max(changes, key=lambda entry: entry[0])
+    return SearchFact(
+        state, len(searched), len(lower), _time(worst["pair"]), change["words"], amount,
+        max(each["seen"] for _, each, _ in changes), worst["pair"] or 0, (worst["present"], worst["found"]),
+        _result(lower, highest, before),
+    )  # fmt: skip
+
+
+def _lower(found: Mapping[str, Any], before: Mapping[str, Any], name: str) -> bool:
+    return is_number(found.get(name)) and is_number(before.get(name)) and found[name] < before[name]
+
+
+def _result(lower: Sequence[str], found: Mapping[str, Any], before: Mapping[str, Any]) -> str:
+    parts = [f"{name.replace('_', ' ')} {found[name]:g} instead of {before[name]:g}" for name in lower]
+    text = ", ".join(parts)
+    return text[:1].upper() + text[1:]
+
+
+def _time(pair: int | None) -> Ratio | None:
+    row = with_all(Pair.objects.filter(pk=pair)).first() if pair else None
+    return pair_findings(row, areas_by_view()).time_ratio if row is not None else None
