@@ -7,7 +7,8 @@ multiplied into the picture is held against the other there too: what counts is 
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+import math
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from functools import partial
 
@@ -17,14 +18,16 @@ from matchedpair.errors import RefusedError
 from matchedpair.measures.figure import Figure
 from matchedpair.measures.region import Region
 from matchedpair.measures.render import RenderMeasures, Viewing
-from matchedpair.measures.visible import visible_maps
+from matchedpair.measures.visible import own_noise_map, visible_maps
 from matchedpair.pictures.display import display_light
+from matchedpair.pictures.filters import gauss
 from matchedpair.pictures.picture import Floats, Mask, luminance
 
 VERSION = 1
 LOW, HIGH = 5.0, 95.0
 LAID_OVER = ("occlusion",)  # passes that darken the picture they are laid over
 FLAT = 1e-6
+CALM = 3.0  # pixels
 
 
 @dataclass(frozen=True)
@@ -59,7 +62,7 @@ def pass_apart(
     name : str
         Of the pass.
     own, others : sequence of ndarray, shape (H, W, 3)
-        The pass of both, one a seed; noise averages out as far as there are seeds.
+        The pass of both, one a seed; from two seeds on their noise is left out of the distance.
     picture : ndarray, shape (H, W, 3)
         Linear light that both are laid over.
 
@@ -75,19 +78,39 @@ def pass_apart(
     low, high = _ends(mine, counted)
     wanted_low, wanted_high = _ends(theirs, counted)
     gain = (wanted_high - wanted_low) / (high - low)
-    matched = np.asarray(np.maximum((mine - low) * gain + wanted_low, 0.0), dtype=np.float32)
+    matched = [np.asarray(np.maximum((seed - low) * gain + wanted_low, 0.0), dtype=np.float32) for seed in own]
     region, scale = Region(counted), _to_white(theirs, counted)
-    apart = visible_maps([theirs * scale, matched * scale], display_light, seen.pixels_per_degree)[0]
-    laid: Figure | None = None
-    if name in LAID_OVER:
-        show = partial(display_light, transform=seen.transform, exposure=seen.exposure)
-        both = [picture * plane for plane in (theirs, matched)]
-        laid = Figure(region.mean(visible_maps(both, show, seen.pixels_per_degree)[0]), "ΔE", None, "pair", VERSION)
-    return PassApart(Figure(region.mean(apart), "ΔE", None, "pair", VERSION), laid, float(gain))
+
+    def distance(shown: Callable[[Floats], Floats], transform: str, exposure: float) -> Figure:
+        show = partial(display_light, transform=transform, exposure=exposure)
+        sides = [[shown(seed) for seed in seeds] for seeds in (matched, others)]
+        value = _noise_apart(
+            sides, partial(visible_maps, display=show, pixels_per_degree=seen.pixels_per_degree), region
+        )
+        return Figure(value, "ΔE", None, "pair", VERSION)
+
+    apart = distance(lambda plane: plane * scale, "", 0.0)
+    laid = distance(lambda plane: picture * plane, seen.transform, seen.exposure) if name in LAID_OVER else None
+    return PassApart(apart, laid, float(gain))
+
+
+def _noise_apart(
+    sides: Sequence[Sequence[Floats]], maps: Callable[[Sequence[Floats]], list[Floats]], region: Region
+) -> float:
+    """Mean ΔE between the means of both sides' seeds, less what their noise alone would show, by squares."""
+    means = [np.asarray(np.mean(seeds, axis=0, dtype=np.float32)) for seeds in sides]
+    left = region.mean(maps(means)[0]) ** 2
+    for seeds in sides:
+        if len(seeds) > 1:
+            left -= region.mean(own_noise_map(maps(seeds))) ** 2 / len(seeds)
+    return math.sqrt(max(left, 0.0))
 
 
 def _ends(plane: Floats, counted: Mask) -> tuple[float, float]:
-    low, high = np.percentile(luminance(plane)[counted], (LOW, HIGH))
+    # noise would widen the range of the one and not of the other, so it is smoothed away first
+    calm = gauss(luminance(np.where(counted[..., None], plane, np.float32(0.0))).astype(np.float32), CALM)
+    weight = np.maximum(gauss(counted.astype(np.float32), CALM), np.float32(1e-3))
+    low, high = np.percentile((calm / weight)[counted], (LOW, HIGH))
     if high - low <= FLAT * max(abs(float(high)), FLAT):
         raise RefusedError("pass", "the pass holds a single value, so its range cannot be matched")
     return float(low), float(high)

@@ -1,0 +1,165 @@
+"""The measures that only some questions need, from stored pictures to the answer, and when they are made anew."""
+
+from __future__ import annotations
+
+import shutil
+import tempfile
+from pathlib import Path
+
+import cv2
+import numpy as np
+from django.core.files.uploadedfile import SimpleUploadedFile
+from django.test import TestCase
+from matchedpair.answers.answer import RENDER_REFERENCE, SURE, UNSURE
+
+from server.catalogue.zones import add_zone
+from server.findings.measuring import measure_outstanding
+from server.findings.models import Measure
+from server.findings.studies import study_findings
+from server.references.actions import from_upload
+from server.runs.actions import claim, queue_study
+from server.runs.recording import record_result
+from server.studies.models import Option, Study
+from tests.pictures import noisy, photograph, write
+from tests.server.base import WithEngines, factor, result_of
+
+ROOT = Path(__file__).parents[2]
+LARGE, SMALL = (192, 144), (96, 72)
+TRUTH = cv2.resize(photograph("coffee")[:384, :512], LARGE, interpolation=cv2.INTER_AREA)
+FEW = cv2.resize(TRUTH, SMALL, interpolation=cv2.INTER_AREA)
+
+
+def exr(picture):
+    with tempfile.TemporaryDirectory() as folder:
+        return write(Path(folder) / "picture.exr", np.ascontiguousarray(picture)).read_bytes()
+
+
+class QuestionMeasures(WithEngines, TestCase):
+    def finish(self, study, picture_of, **more):
+        """End all renders with the pictures (and passes) that these give for a run."""
+        queue_study(study)
+        for run in study.runs.filter(state="queued").select_related("option__setup"):
+            claim(run.pk, "bench")
+            passes = {name: exr(make(run)) for name, make in more.items()}
+            record_result(run.pk, result_of(run, picture=exr(picture_of(run)), passes=passes))
+        return measure_outstanding(Option.objects.filter(study=study))
+
+    def upload(self, kind, picture):
+        given = {"kind": kind, "title": "Truth", "scene": "marble-stall", "view": "counter"}
+        file = SimpleUploadedFile("truth.exr", exr(picture))
+        return from_upload(file, given)
+
+    def names(self, study):
+        rows = Measure.objects.filter(option__study=study)
+        return {(row.name, row.option.number, row.zone): row for row in rows.select_related("option")}
+
+
+class Sizes(QuestionMeasures):
+    def study(self):
+        factors = [factor("size", "96x72"), factor("samples", 16)]
+        return self.create(asked="pixels", kind="same-time", match_on="time", width=LARGE[0], height=LARGE[1],
+                           factors=factors, repeats=3)  # fmt: skip
+
+    @staticmethod
+    def seen(run):
+        size = (run.option.setup.width, run.option.setup.height)
+        picture = TRUTH if size == LARGE else cv2.resize(TRUTH, size, interpolation=cv2.INTER_AREA)
+        return noisy(picture, 0.1 if size == LARGE else 0.05, run.seed)
+
+    def test_both_sizes_are_held_against_the_reference_of_the_larger(self):
+        self.upload("analytic", TRUTH)
+        study = self.study()
+        self.finish(study, self.seen)
+        rows = self.names(study)
+        self.assertGreater(rows["apparent_detail", 0, "whole"].value, 0.9)
+        self.assertLess(rows["apparent_detail", 1, "whole"].value, 0.75)
+        self.assertIsNotNone(rows["apparent_error", 1, "whole"].low)
+        answer = study_findings(study).answer
+        self.assertEqual(answer.sure, SURE)
+        self.assertTrue(answer.sentence.startswith("More pixels: 192×144 with 4 samples keeps"), answer.sentence)
+        self.assertEqual(measure_outstanding(Option.objects.filter(study=study)), 0)
+
+    def test_without_a_reference_it_asks_for_one_of_the_larger_size(self):
+        study = self.study()
+        self.finish(study, self.seen)
+        answer = study_findings(study).answer
+        self.assertEqual((answer.sure, answer.next.act), (UNSURE, RENDER_REFERENCE))
+        self.assertIn("192×144", answer.next.words)
+        self.upload("analytic", TRUTH)
+        measure_outstanding(Option.objects.filter(study=study))
+        self.assertEqual(study_findings(study).answer.sure, SURE)
+
+    def test_a_reference_of_another_shape_is_told_as_the_reason(self):
+        self.upload("analytic", TRUTH)
+        study = self.create(asked="pixels", kind="same-time", match_on="time", width=LARGE[0], height=LARGE[1],
+                            factors=[factor("size", "60x72"), factor("samples", 16)])  # fmt: skip
+        self.finish(study, self.seen)
+        self.assertIn("same part of the scene", self.names(study)["apparent_error", 1, "whole"].refused)
+
+
+class Passes(QuestionMeasures):
+    def answered(self, other):
+        study = self.create(asked="pass", kind="range", factors=[factor("samples", 16)], repeats=3)
+        Study.objects.filter(pk=study.pk).update(passes=["occlusion"])
+        study.refresh_from_db()
+        small = cv2.resize(TRUTH, (study.options.first().setup.width, study.options.first().setup.height))
+
+        def occlusion(run):
+            own = small if run.option.number == 0 else other(small)
+            return noisy(own, 0.2 if run.option.number == 0 else 0.05, run.seed + 10 * run.option.number)
+
+        self.finish(study, lambda run: noisy(small, 0.1, run.seed + 10 * run.option.number), occlusion=occlusion)
+        return study, study_findings(study).answer
+
+    def test_a_pass_in_another_range_is_the_same_and_its_noise_decides(self):
+        study, answer = self.answered(lambda own: 0.5 * own)
+        rows = self.names(study)
+        self.assertIn("held against this one", rows["pass_apart", 0, "whole"].refused)
+        self.assertLess(rows["laid_over", 1, "whole"].value, 1.0)
+        self.assertEqual(answer.choice, study.options.get(number=1).pk)
+        self.assertIn("the same occlusion", answer.sentence)
+
+    def test_another_pass_is_not_chosen_for_its_little_noise(self):
+        study, answer = self.answered(lambda own: np.ascontiguousarray(own[::-1, ::-1]))
+        self.assertGreater(self.names(study)["laid_over", 1, "whole"].value, 1.0)
+        self.assertEqual(answer.choice, study.options.get(number=0).pk)
+
+
+class Photographs(QuestionMeasures):
+    def setUp(self):
+        super().setUp()
+        shutil.copy(ROOT / "demo" / "engines" / "alder.toml", self.folder / "alder.toml")
+
+    def study(self):
+        size = {"width": SMALL[0], "height": SMALL[1]}
+        return self.create(
+            engine="alder", asked="light", kind="range", factors=[factor("light", "lanterns-only")], **size
+        )
+
+    @staticmethod
+    def seen(run):
+        fall = np.exp2(np.linspace(-1, 1, SMALL[0], dtype=np.float32))[None, :, None]
+        own = FEW if run.option.number == 0 else FEW * fall
+        return noisy(own.astype(np.float32), 0.02, run.seed)
+
+    def test_the_nearest_is_told_overall_and_by_zone(self):
+        self.upload("photograph", 0.5 * FEW)
+        add_zone("marble-stall", "counter", {"name": "Left", "kind": "measure", "shape": "rectangle",
+                                             "points": [[0.05, 0.1], [0.45, 0.9]]})  # fmt: skip
+        study = self.study()
+        self.finish(study, self.seen)
+        rows = self.names(study)
+        for zone in ("whole", "Left"):
+            self.assertLess(rows["nearness", 0, zone].value, rows["nearness", 1, zone].value)
+        answer = study_findings(study).answer
+        self.assertEqual(answer.choice, study.options.get(number=0).pk)
+        self.assertIn("comes nearest the photograph", answer.sentence)
+        self.assertEqual(measure_outstanding(Option.objects.filter(study=study)), 0)
+
+    def test_without_a_photograph_it_says_so_and_with_one_that_shows_something_else_why(self):
+        study = self.study()
+        self.finish(study, self.seen)
+        self.assertIn("there is no photograph", study_findings(study).answer.sentence)
+        self.upload("photograph", np.random.default_rng(1).random((72, 96, 3)).astype(np.float32))
+        measure_outstanding(Option.objects.filter(study=study))
+        self.assertIn("does not look like this render", study_findings(study).answer.sentence)
