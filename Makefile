@@ -29,8 +29,7 @@ dev: setup ## both servers with reload, at http://127.0.0.1:5173
 	@exec honcho start -f Procfile.dev
 
 test: setup chromium lint ## lint, then all tests
-	python manage.py test tests.standins --settings tests.settings --noinput --parallel 2
-	python manage.py test tests.core tests.server tests.browser tests.test_documents tests.test_brightness_for_real --settings tests.settings --noinput --timing
+	python -m tests
 
 lint: .venv/installed web/node_modules/installed ## every check that runs nothing
 	ruff check .

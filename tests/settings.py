@@ -17,5 +17,7 @@ LOGGING["loggers"]["server"]["level"] = "CRITICAL"
 LOGGING["loggers"]["django.request"]["level"] = "CRITICAL"
 ALLOWED_HOSTS = ["testserver", "localhost", "127.0.0.1"]
 
+TEST_RUNNER = "tests.slowest.SlowestRunner"
+
 # Playwright's own event loop runs in the thread of the tests, which Django would take for an asynchronous view
 os.environ["DJANGO_ALLOW_ASYNC_UNSAFE"] = "true"

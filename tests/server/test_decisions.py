@@ -52,7 +52,7 @@ class Choosing(Decided):
         self.assertEqual(len(body["options"]), 8)
         own = self.change("animation", limits={"noise": 6.0}, weight=0.0)
         # the fastest below 6 %: 16 samples with the extra, 17 s
-        self.assertEqual(self.name(self.decision(), own["chosen"]), "samples 16, extra on")
+        self.assertEqual(self.name(self.decision(), own["chosen"]), "16 samples, extra on")
         clean = self.change("still", limits={"seconds": 100.0}, weight=1.0)
         # the cleanest below 100 s: the extra with 64 samples, 2.5 % in 65 s
         self.assertEqual(self.name(self.decision(), clean["chosen"]), "extra on")

@@ -184,7 +184,7 @@ class Elsewhere(WithEngines, TestCase):
         measure_outstanding(Option.objects.all())
         pair = self.call("GET", f"/api/pairs/{made['pair']}/").json()
         self.assertAlmostEqual(pair["noise_ratio"]["value"], 0.5, delta=0.08)
-        self.assertTrue(pair["sentence"].startswith("With samples 64 the trial has"), pair["sentence"])
+        self.assertTrue(pair["sentence"].startswith("Samples 64: "), pair["sentence"])
         states = {row["key"]: row["state"] for row in pair["match_sheet"]["conditions"]}
         self.assertEqual((states["scene"], states["machine"], states["seeds"]), ("held", "unknown", "held"))
         self.assertIsNone(pair["time_ratio"])

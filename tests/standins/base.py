@@ -1,13 +1,28 @@
-"""What the tests of all stand-ins share: small scenes with known answers, and the programs called as an engine is."""
+"""What the tests of all stand-ins share: small scenes with known answers, and the programs called as an engine is.
 
+A render runs in this process where numba is set up here as the programs set it up, so that its kernels are loaded once
+and not by every test; else, and for calls that end badly, the program is started.
+"""
+
+import io
 import json
+import os
 import subprocess
 import sys
 import tempfile
 import unittest
+from contextlib import redirect_stderr, redirect_stdout
+from importlib.metadata import entry_points
 from pathlib import Path
 
-from matchedpair.pictures import read_picture
+from standins.kernel_cache import use_kernel_cache
+
+if "numba" not in sys.modules:
+    os.environ |= {"NUMBA_NUM_THREADS": "1", "NUMBA_THREADING_LAYER": "workqueue"}
+    use_kernel_cache()
+HERE = os.environ.get("NUMBA_NUM_THREADS") == "1"
+
+from matchedpair.pictures import read_picture  # noqa: E402 - may load numba, which reads the above once
 
 ROOT = Path(__file__).parents[2]
 STALL = ROOT / "demo" / "scenes" / "marble-stall.json"
@@ -47,6 +62,18 @@ class StandinTest(unittest.TestCase):
         command = [str(BIN / (program or self.program)), *map(str, words)]
         return subprocess.run(command, capture_output=True, text=True, check=False)
 
+    def outside(self, program, words):
+        """Exit code, what it said, and what went wrong, of the program."""
+        done = self.call(*words, program=program)
+        return done.returncode, done.stdout, done.stderr
+
+    def inside(self, program, words):
+        """The same of its entry point, called in this process."""
+        (entry,) = entry_points(group="console_scripts", name=program)
+        with redirect_stdout(io.StringIO()) as said, redirect_stderr(io.StringIO()) as wrong:
+            code = entry.load()([str(word) for word in words])
+        return code, said.getvalue(), wrong.getvalue()
+
     def render(self, of=STALL, view="counter", size="64x36", program="", passes="", **settings):
         """The picture as linear light; a switch is given as True, and passes then lie in `self.passes`."""
         if isinstance(of, dict):
@@ -57,9 +84,10 @@ class StandinTest(unittest.TestCase):
         words = ["--scene", of, "--view", view, "--size", size, "--output", output, "--depth", "float"]
         for name, value in settings.items():
             words += [f"--{name.replace('_', '-')}", *([] if value is True else [value])]
-        done = self.call(*words, *(["--passes", passes] if passes else []), program=program)
-        self.assertEqual(done.returncode, 0, done.stderr)
-        self.said = done.stdout
+        words += ["--passes", passes] if passes else []
+        inside = HERE and settings.get("threads", 1) == 1
+        code, self.said, wrong = (self.inside if inside else self.outside)(program or self.program, words)
+        self.assertEqual(code, 0, wrong)
         names = passes.split(",") if passes else []
         self.passes = {name: read_picture(self.folder / f"{name}.exr").pixels for name in names}
         return read_picture(output).pixels

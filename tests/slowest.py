@@ -1,0 +1,42 @@
+"""Django's test runner, which also says which tests took longest: where a slow run is to be made faster."""
+
+from __future__ import annotations
+
+import time
+import unittest
+from typing import Any
+
+from django.test.runner import DiscoverRunner
+
+MOST = 12
+
+
+class TimedResult(unittest.TextTestResult):
+    """Notes how long each test takes, what it sets up for itself included."""
+
+    def __init__(self, *args: Any, **more: Any) -> None:
+        super().__init__(*args, **more)
+        self.seconds: dict[str, float] = {}
+        self._began = 0.0
+
+    def startTest(self, test: unittest.TestCase) -> None:  # noqa: N802 - its name there
+        self._began = time.perf_counter()
+        super().startTest(test)
+
+    def stopTest(self, test: unittest.TestCase) -> None:  # noqa: N802
+        super().stopTest(test)
+        self.seconds[test.id()] = time.perf_counter() - self._began
+
+
+class SlowestRunner(DiscoverRunner):
+    """Names the slowest tests at the end."""
+
+    def get_resultclass(self) -> type[unittest.TextTestResult]:
+        return super().get_resultclass() or TimedResult
+
+    def run_suite(self, suite: Any, **more: Any) -> Any:
+        result = super().run_suite(suite, **more)
+        rows = sorted(getattr(result, "seconds", {}).items(), key=lambda row: -row[1])[:MOST]
+        for test, seconds in rows:
+            print(f"{seconds:7.1f} s  {test.removeprefix('tests.')}")
+        return result
