@@ -78,7 +78,8 @@ class OptionDraft:
     @property
     def title(self) -> str:
         """In words what is changed, or where a further control stands."""
-        return ", ".join(level.words() for level in self.levels if level.changed) or "as the control"
+        words = (level.words(self.side.knob) for level in self.levels if level.changed)
+        return ", ".join(words) or "as the control"
 
     def warms(self) -> str:
         """What a warm-up for it gets ready."""

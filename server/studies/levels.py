@@ -60,8 +60,10 @@ class ShownLevel:
     changed: bool
     names: list[str]
 
-    def words(self) -> str:
-        """Such as ``light picking estimate``."""
+    def words(self, knob: str = "") -> str:
+        """Such as ``light picking estimate``, or ``8 samples`` of an engine's quality knob."""
+        if self.subject == QUALITY and knob:
+            return f"{self.shown} {knob.replace('_', ' ')}"
         return f"{self.title[:1].lower()}{self.title[1:]} {self.shown}"
 
 

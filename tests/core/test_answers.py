@@ -18,6 +18,7 @@ from tests.core.answer_cases import (
     ANSWERS,
     CASES,
     bounces,
+    cells,
     engines,
     feature,
     ladder,
@@ -134,6 +135,13 @@ class Engines(unittest.TestCase):
         said = [claim.text for claim in answer_of(replace(facts, options=(*facts.options, *more))).because]
         self.assertEqual(sum("takes" in text for text in said), 3)
         self.assertEqual(sum("never gets" in text for text in said), 2)
+
+    def test_a_part_that_is_plainly_another_one_is_the_reason_before_the_shift_of_the_whole(self):
+        facts = engines()
+        sedge = next(each for each in facts.options if each.engine == "Sedge")
+        changed = tuple(replace(row, cells=cells({0: -75.0})) if row.trial == sedge.key else row for row in facts.pairs)
+        said = [claim.text for claim in answer_of(replace(facts, pairs=changed)).because]
+        self.assertIn("Sedge never gets as close: in a part of the upper left it is 2 stops darker.", said)
 
     def test_the_time_to_the_control_s_error_is_that_of_the_law(self):
         rows = {row.option.name: row for row in standings(engines(), "Marble stall")}

@@ -13,14 +13,15 @@ from dataclasses import dataclass
 from statistics import geometric_mean
 
 from matchedpair.answers.answer import OPTION, PAIR, SURE, UNSURE, Answer, Claim, Proof
-from matchedpair.answers.caveats import caveats
+from matchedpair.answers.caveats import caveats, cell_stops, largest_cell
 from matchedpair.answers.facts import OptionFact, StudyFacts
 from matchedpair.answers.missing import nothing_yet, without_reference
-from matchedpair.answers.phrases import number, sentence, stops, times
-from matchedpair.answers.thresholds import SEEN, STOPS, TIME
+from matchedpair.answers.phrases import number, place_of_box, sentence, stops, times
+from matchedpair.answers.thresholds import PLAIN_STOPS, SEEN, STOPS, TIME
 
 FARTHEST = 4.0  # times the samples it was rendered with, up to which the law is believed
 MOST = 3  # others that are told of each kind; the table of the study has all
+PART = 2.0  # times the shift of the whole, from which a part of the picture tells more than that
 NEVER, FAR = "never gets there", "further than four times its samples"
 
 
@@ -130,12 +131,17 @@ def _other(facts: StudyFacts, table: dict[str, list[Standing]], name: str) -> Cl
     place, row = never
     where = f" in {place}" if len(table) > 1 else ""
     if row.why_not == NEVER:
-        return Claim(f"{name} never gets as close{where}{_why(row.option)}.", proof)
+        return Claim(f"{name} never gets as close{where}{_why(facts, row.option)}.", proof)
     return Claim(f"{name} is further off{where} than four times its samples would mend.", proof)
 
 
-def _why(option: OptionFact) -> str:
-    """What keeps it off, as far as it is known."""
+def _why(facts: StudyFacts, option: OptionFact) -> str:
+    """What keeps it off, as far as it is known: a part of the picture that is plainly another one before the whole."""
+    pair = facts.pair_of(option.control, option.key)
+    cell = largest_cell(pair.cells) if pair is not None else None
+    overall = abs(option.stops.value) if option.stops is not None else 0.0
+    if cell is not None and abs(change := cell_stops(cell.percent)) >= max(PLAIN_STOPS, PART * overall):
+        return f": in a part of the {place_of_box(cell.box, option.size)} it is {stops(change)}"
     if option.stops is not None and abs(option.stops.value) >= STOPS:
         return f": it is {stops(option.stops.value)}"
     if option.lasting_patches and option.patches is not None:

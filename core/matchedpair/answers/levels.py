@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 
-from matchedpair.answers.answer import DRAW_ZONE, PAIR, SURE, UNSURE, Answer, Claim, Proof, Step
+from matchedpair.answers.answer import HIGHER_LEVELS, PAIR, SURE, UNSURE, Answer, Claim, Proof, Step
 from matchedpair.answers.caveats import cell_stops
 from matchedpair.answers.facts import OptionFact, PairFact, StudyFacts
 from matchedpair.answers.missing import nothing_yet
@@ -16,6 +16,7 @@ from matchedpair.engines.setting import is_number
 
 SURE_CELL = 3.0  # standard errors: of a hundred cells one lies beyond by chance at 2.6
 TOLD_SHARE = 0.95  # of the cells that must be told; in the darkest of them noise hides everything
+MORE_SAMPLES = Step(HIGHER_LEVELS, "Plan it with more samples: seeds alone would take too many")
 NAMED = 4.0  # standard errors that a cell's smallest change stands for
 
 
@@ -23,7 +24,8 @@ NAMED = 4.0  # standard errors that a cell's smallest change stands for
 class Change:
     """The largest change of a level from the highest, where it is, and whether one of the threshold's size would show.
 
-    `doubt` is how far, in stops, all but the darkest twentieth of the cells may be off; `darkest` is that of the rest.
+    `doubt` is how far, in stops, all but the darkest twentieth of the cells may be off, and `dim` the one of them that
+    may be off most; `darkest` is that of the rest.
     """
 
     level: OptionFact
@@ -31,6 +33,7 @@ class Change:
     box: tuple[int, int, int, int] | None
     pair: int
     doubt: float
+    dim: tuple[int, int, int, int]
     darkest: float
 
     @property
@@ -66,9 +69,10 @@ def answer(facts: StudyFacts) -> Answer:
         return Answer(facts.question, sentence(text), SURE, highest.key, darker, (), None, _proof(below))
     unsure = max(same, key=lambda each: each.doubt)
     if not all(each.told for each in same):
-        doubt = f"one of {number(unsure.doubt)} stops would not have shown"
+        where = place_of_box(unsure.dim, unsure.level.size)
+        doubt = f"in the {where} one of {number(unsure.doubt)} stops would not have shown"
         text = f"Not sure yet: from {subject} {_shown(least)} no change was found, but {doubt}"
-        step = more_seeds(options, unsure.doubt, STOPS) or Step(DRAW_ZONE, "Draw a zone where it matters")
+        step = more_seeds(options, unsure.doubt, STOPS) or MORE_SAMPLES
         return Answer(facts.question, sentence(text), UNSURE, 0, darker, (), step, _proof(unsure))
     largest = max(same, key=lambda each: abs(each.stops))
     text = (
@@ -111,12 +115,12 @@ def _change(facts: StudyFacts, level: OptionFact, highest: OptionFact) -> Change
             if box in own:
                 shift += sign * cell_stops(own[box].percent)
                 error = math.hypot(error, own[box].smallest / NAMED / 100 / math.log(2))
-        doubts.append(SURE_CELL * error)
+        doubts.append((SURE_CELL * error, box))
         if abs(shift) > SURE_CELL * error and abs(shift) > abs(largest):
             largest, where = shift, box
     shown = next((pair.key for pair in pairs if isinstance(pair, PairFact) and pair.key), 0)
     usual = sorted(doubts)[max(math.ceil(TOLD_SHARE * len(doubts)) - 1, 0)]
-    return Change(level, largest, where, shown, usual, max(doubts))
+    return Change(level, largest, where, shown, *usual, max(doubts)[0])
 
 
 def _against_control(facts: StudyFacts, option: OptionFact) -> PairFact | bool | None:
