@@ -5,6 +5,7 @@ export PATH := $(CURDIR)/.venv/bin:$(PATH)
 export MATCHEDPAIR_HOME ?= $(CURDIR)/var
 export MATCHEDPAIR_PORT ?= 8321
 PYTHON ?= python3.11
+MAKEFLAGS += --jobs=2
 
 WEB_SOURCES := $(shell find web/src web/public web/index.html web/*.ts web/*.json -type f 2>/dev/null)
 KERNELS := $(wildcard standins/*/*kernels.py)
@@ -91,6 +92,8 @@ web/dist/index.html: web/node_modules/installed $(WEB_SOURCES)
 
 .venv/kernels-warm: .venv/installed $(KERNELS) core/matchedpair/measures/kernels.py core/matchedpair/pictures/pyramid_kernels.py $(wildcard standins/*.py standins/*/*.py)
 	@echo "Compiling the stand-in engines and the measures, once …"
-	@for engine in alder tansy sorrel sedge; do $$engine --warm >/dev/null || exit 1; done
-	@python -m matchedpair.measures.kernels
+	@# two at a time; what alder compiles first the others share
+	@set -e; python -m matchedpair.measures.kernels & alder --warm >/dev/null; wait $$!
+	@set -e; tansy --warm >/dev/null & sorrel --warm >/dev/null; wait $$!
+	@sedge --warm >/dev/null
 	@touch $@
