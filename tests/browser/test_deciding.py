@@ -175,7 +175,7 @@ class Screens(Lawful, BrowserTest):
         page = self.page
         self.open(f"/studies/{self.study.pk}/decide")
         page.get_by_role("button", name=re.compile("^Still")).click()
-        page.get_by_role("button", name="Choose the control for still").click()
+        page.get_by_role("button", name="Choose 4 samples for still").click()
         expect(page.locator("[data-use=still]")).to_contain_text("chosen by hand")
         page.get_by_label("Chosen by hand, because").fill("It is known.")
         page.get_by_role("button", name="Let the rules choose").click()
@@ -184,7 +184,7 @@ class Screens(Lawful, BrowserTest):
         page.get_by_role("button", name="Add", exact=True).click()
         page.get_by_role("button", name=re.compile("^Wall projection")).click()
         page.get_by_role("radio", name="the cleanest").check()
-        expect(page.locator("[data-use=wall-projection]")).to_contain_text("the cleanest of 8")
+        expect(page.locator("[data-use=wall-projection]")).to_contain_text("Wall projection: 256 samples, extra on")
         page.get_by_role("button", name="Take the use wall projection away").click()
         expect(page.get_by_role("button", name=re.compile("^Wall projection"))).to_have_count(0)
         page.get_by_role("button", name="Put it back").click()
