@@ -1,4 +1,4 @@
-"""Pictures to look at together: beside a pair, and on a study's contact sheet."""
+"""Pictures to look at together: those that show an answer, beside a pair, and on a study's contact sheet."""
 
 from __future__ import annotations
 
@@ -6,6 +6,7 @@ from dataclasses import asdict
 
 from django.shortcuts import get_object_or_404
 from drf_spectacular.utils import OpenApiParameter, extend_schema
+from matchedpair.errors import PictureError
 from rest_framework import serializers
 from rest_framework.decorators import api_view
 from rest_framework.request import Request
@@ -13,6 +14,7 @@ from rest_framework.response import Response
 
 from server.findings.beside import beside
 from server.findings.contact import contact_rows
+from server.findings.proof_pictures import proof_pictures
 from server.studies.models import Pair, Study
 
 CELL_STATES = ("there", "to come", "not rendered", "not planned", "no such zone")
@@ -27,6 +29,33 @@ class BesideSerializer(serializers.Serializer):
     noise_percent = serializers.FloatField(allow_null=True)
     pictures = serializers.DictField(child=serializers.CharField())
     passes = serializers.DictField(child=serializers.DictField(child=serializers.CharField()))
+
+
+class ProofPictureSerializer(serializers.Serializer):
+    """One picture that shows an answer, and the part of it: x, y, width, height in its own pixels."""
+
+    title = serializers.CharField()
+    picture = serializers.CharField()
+    box = serializers.ListField(child=serializers.IntegerField(), min_length=4, max_length=4)
+    seconds = serializers.FloatField(allow_null=True)
+    noise = serializers.FloatField(allow_null=True, help_text="Visible noise in ΔE")
+    option = serializers.IntegerField(help_text="0 for a reference")
+
+
+class ProofPicturesSerializer(serializers.Serializer):
+    """Pictures side by side, first the control."""
+
+    pair = serializers.IntegerField(help_text="0 where they are none")
+    where = serializers.CharField(allow_blank=True, help_text="The zone that is shown")
+    exposure = serializers.FloatField(help_text="In stops, of all of them")
+    transform = serializers.CharField(allow_blank=True)
+    sides = ProofPictureSerializer(many=True)
+
+
+class StudyProofSerializer(serializers.Serializer):
+    """What shows a study's answer; null before there is anything to show."""
+
+    pictures = ProofPicturesSerializer(allow_null=True)
 
 
 class AxisSerializer(serializers.Serializer):
@@ -87,6 +116,17 @@ def beside_pair(request: Request, pk: int) -> Response:
     """What can be looked at beside a pair: other options at the same place, and references."""
     pair = get_object_or_404(Pair.objects.select_related("control__setup__scene"), pk=pk)
     return Response([asdict(row) for row in beside(pair)])
+
+
+@extend_schema(responses=StudyProofSerializer)
+@api_view(["GET"])
+def proof(request: Request, pk: int) -> Response:
+    """The pictures that show a study's answer, enlarged where it is best seen."""
+    try:
+        found = proof_pictures(get_object_or_404(Study.objects.select_related("setup"), pk=pk))
+    except PictureError:  # let go to free the disk
+        found = None
+    return Response(StudyProofSerializer({"pictures": asdict(found) if found else None}).data)
 
 
 @extend_schema(

@@ -6,6 +6,7 @@ from server.findings import api, blind_api, judged_api, looking_api, table_api
 
 urlpatterns = [
     path("studies/<int:pk>/findings/", api.study_says),
+    path("studies/<int:pk>/proof/", looking_api.proof),
     path("studies/<int:pk>/settle/", api.settle_study),
     path("studies/<int:pk>/facts.json", api.export_facts),
     path("studies/<int:pk>/let-go/", api.let_pictures_go),

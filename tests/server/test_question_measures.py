@@ -19,6 +19,7 @@ from server.findings.studies import study_findings
 from server.references.actions import from_upload
 from server.runs.actions import claim, queue_study
 from server.runs.recording import record_result
+from server.store.files import path_of
 from server.studies.models import Option, Study
 from tests.pictures import noisy, photograph, write
 from tests.server.base import WithEngines, factor, result_of
@@ -95,6 +96,45 @@ class Sizes(QuestionMeasures):
                             factors=[factor("size", "60x72"), factor("samples", 16)])  # fmt: skip
         self.finish(study, self.seen)
         self.assertIn("same part of the scene", self.names(study)["apparent_error", 1, "whole"].refused)
+
+
+class Proof(QuestionMeasures):
+    def shown(self, study):
+        return self.call("GET", f"/api/studies/{study.pk}/proof/").json()["pictures"]
+
+    def test_both_sides_are_shown_in_the_part_that_tells_most_at_one_exposure(self):
+        study = self.create(asked="feature", width=LARGE[0], height=LARGE[1], repeats=2)
+
+        def seen(run):
+            picture = noisy(0.1 * TRUTH, 0.05, run.seed + 10 * run.option.number)
+            if run.option.number == 0:
+                picture[90:, 120:] = noisy(0.1 * TRUTH, 0.6, run.seed)[90:, 120:]
+            return picture
+
+        self.assertIsNone(self.shown(study))
+        self.finish(study, seen)
+        shown = self.shown(study)
+        self.assertEqual([side["option"] for side in shown["sides"]], [o.pk for o in study.options.order_by("number")])
+        self.assertEqual(shown["pair"], study.pairs.get().pk)
+        self.assertGreater(shown["exposure"], 1.0)
+        x, y, width, height = shown["sides"][0]["box"]
+        self.assertTrue(x <= 150 < x + width and y <= 110 < y + height, (x, y, width, height))
+
+    def test_sizes_are_shown_at_the_same_part(self):
+        self.upload("analytic", TRUTH)
+        study = self.create(asked="pixels", kind="same-time", match_on="time", width=LARGE[0], height=LARGE[1],
+                            factors=[factor("size", "96x72"), factor("samples", 16)], repeats=3)  # fmt: skip
+        self.finish(study, Sizes.seen)
+        large, small = (side["box"] for side in self.shown(study)["sides"])
+        for one, half in zip(large, small, strict=True):
+            self.assertAlmostEqual(one / 2, half, delta=1)
+
+    def test_pictures_that_were_let_go_are_no_server_error(self):
+        study = self.create(asked="feature", repeats=2)
+        self.finish(study, lambda run: noisy(FEW, 0.1 if run.option.number else 0.5, run.seed))
+        for run in study.runs.all():
+            path_of(run.picture, ".exr").unlink(missing_ok=True)
+        self.assertIsNone(self.shown(study))
 
 
 class Passes(QuestionMeasures):

@@ -110,6 +110,14 @@ export const findingsQuery = (id: number) =>
     refetchInterval: AT_REST,
   });
 
+/** What shows an answer; `of` is what it was asked for, so that another answer brings other pictures. */
+export const proofQuery = (id: number, of: string) =>
+  queryOptions({
+    queryKey: ["proof", id, of],
+    queryFn: () => body(api.GET("/api/studies/{id}/proof/", { params: { path: { id } } })),
+    staleTime: Number.POSITIVE_INFINITY,
+  });
+
 export const measuresQuery = (id: number, zone: string) =>
   queryOptions({
     queryKey: ["measures", id, zone],

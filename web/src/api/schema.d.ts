@@ -1686,6 +1686,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/studies/{id}/proof/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The pictures that show a study's answer, enlarged where it is best seen. */
+        get: operations["studies_proof_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/studies/{id}/recipes/": {
         parameters: {
             query?: never;
@@ -4232,6 +4249,35 @@ export interface components {
          * @enum {string}
          */
         ProofKindEnum: "pair" | "option" | "curve" | "reference";
+        /** @description One picture that shows an answer, and the part of it: x, y, width, height in its own pixels. */
+        ProofPicture: {
+            title: string;
+            picture: string;
+            box: number[];
+            /** Format: double */
+            seconds: number | null;
+            /**
+             * Format: double
+             * @description Visible noise in ΔE
+             */
+            noise: number | null;
+            /** @description 0 for a reference */
+            option: number;
+        };
+        /** @description Pictures side by side, first the control. */
+        ProofPictures: {
+            /** @description 0 where they are none */
+            pair: number;
+            /** @description The zone that is shown */
+            where: string;
+            /**
+             * Format: double
+             * @description In stops, of all of them
+             */
+            exposure: number;
+            transform: string;
+            sides: components["schemas"]["ProofPicture"][];
+        };
         /** @description Plan kind, what to match on, factors with levels, passes. */
         Proposal: {
             kind: string;
@@ -5020,6 +5066,10 @@ export interface components {
             height: number;
             view_transform: string;
             note: string;
+        };
+        /** @description What shows a study's answer; null before there is anything to show. */
+        StudyProof: {
+            pictures: components["schemas"]["ProofPictures"] | null;
         };
         /**
          * @description * `planned` - Planned
@@ -7829,6 +7879,27 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Progress"];
+                };
+            };
+        };
+    };
+    studies_proof_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StudyProof"];
                 };
             };
         };

@@ -10,6 +10,7 @@ import { VerdictList } from "../pair/Verdicts";
 import { AnswerHead } from "./AnswerHead";
 import { Disk } from "./Disk";
 import { PairsTable } from "./PairsTable";
+import { ProofStrip } from "./ProofStrip";
 import { RunDialog } from "./RunDialog";
 import { RunTable } from "./RunTable";
 import { StudyControls } from "./StudyControls";
@@ -34,6 +35,7 @@ export function StudyPage() {
       <div className="min-w-0 px-6 py-6">
         <p className="text-soft">{study.data.question}</p>
         <AnswerHead study={study.data} answer={says.data.answer} />
+        <ProofStrip study={id} answer={says.data.answer} />
         <p className="mt-1.5 text-soft text-sm">{setupWords(study.data)}</p>
         <div className="mt-4 flex flex-wrap items-center gap-3">
           {says.data.pairs.length === 1 && only && ready.length === 1 ? (
