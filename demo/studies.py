@@ -61,11 +61,11 @@ def run(question: str, **values: Any) -> Any:
     queue_study(study)
     finish()
     for _ in range(MOST_ROUNDS):
-        step = study_findings(study).answer.next
+        step = study_findings(study, now=True).answer.next
         if step is None or step.act != SEEDS or step.seconds is None or step.seconds > MOST_SECONDS:
             break
-        print(f"{question} {study_findings(study).sentence} {step.words}", flush=True)
+        print(f"{question} {study_findings(study, now=True).sentence} {step.words}", flush=True)
         settle(study)
         finish()
-    print(f"{question} {study_findings(study).sentence}", flush=True)
+    print(f"{question} {study_findings(study, now=True).sentence}", flush=True)
     return study

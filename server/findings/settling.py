@@ -17,7 +17,7 @@ def settle(study: Study) -> int:
 
     Raises `InputError` where the answer asks for nothing, or for something that is no render.
     """
-    step = study_findings(study).answer.next
+    step = study_findings(study, now=True).answer.next
     if step is None or step.act not in (SEEDS, RUN):
         raise InputError("the answer asks for no further renders")
     if step.act == RUN:

@@ -25,14 +25,16 @@ from server.studies.models import Option, Pair, Study
 MOST_KEPT = 400
 SLOW_SECONDS, PATIENCE = 0.5, 10
 _lock = Lock()
-_more: list[tuple[Callable[[Study, StudyFacts], StudyFacts], Callable[[Sequence[Study]], dict[int, Any]]]] = []
+ByStudy = dict[int, StudyFacts]
+Stamps = dict[int, Any]
+_more: list[tuple[Callable[[Sequence[Study], ByStudy, Stamps], ByStudy], Callable[[Sequence[Study]], Stamps]]] = []
 
 
 def more_facts_by(
-    add: Callable[[Study, StudyFacts], StudyFacts], stamps: Callable[[Sequence[Study]], dict[int, Any]]
+    add: Callable[[Sequence[Study], ByStudy, Stamps], ByStudy], stamps: Callable[[Sequence[Study]], Stamps]
 ) -> None:
-    """Who knows more of a study (its sequences, its searches): gives its facts with that in them, and what changes with
-    them by study. Said once each, at the start.
+    """Who knows more of studies (their sequences, their searches): what changes with it by study, and, from that, the
+    facts of those that it knows more of, with that in them. Said once each, at the start.
     """
     _more.append((add, stamps))
 
@@ -61,25 +63,32 @@ class _Kept:
     at: float
     took: float
 
-    def serves(self, stamp: Any) -> bool:
-        """Whether they are still true; those of a huge study serve a little longer, or nothing else would be done."""
-        young = self.took > SLOW_SECONDS and time.monotonic() - self.at < PATIENCE * self.took
+    def serves(self, stamp: Any, *, now: bool) -> bool:
+        """Whether they are still true; to be shown, those of a huge study serve a little longer, or nothing else would
+        be done.
+        """
+        young = not now and self.took > SLOW_SECONDS and time.monotonic() - self.at < PATIENCE * self.took
         return self.stamp == stamp or young
 
 
 _kept: OrderedDict[int, _Kept] = OrderedDict()
 
 
-def study_findings(study: Study) -> StudyFindings:
-    """Gather what is known of all pairs of a study; the same again while nothing has changed."""
-    return findings_of([study])[study.pk]
+def study_findings(study: Study, *, now: bool = False) -> StudyFindings:
+    """Gather what is known of all pairs of a study; the same again while nothing has changed.
+
+    Whoever acts on them asks for those of `now`: those that are only shown may be a little older.
+    """
+    return findings_of([study], now=now)[study.pk]
 
 
-def findings_of(studies: Sequence[Study]) -> dict[int, StudyFindings]:
+def findings_of(studies: Sequence[Study], *, now: bool = False) -> dict[int, StudyFindings]:
     """The findings of many studies by their numbers, asked for together."""
-    stamps = _stamps(studies)
+    more = [stamps_of(studies) for _, stamps_of in _more]
+    stamps = _stamps(studies, more)
     with _lock:
-        found = {pk: _kept[pk].findings for pk, stamp in stamps.items() if pk in _kept and _kept[pk].serves(stamp)}
+        kept = {pk: _kept[pk] for pk in stamps if pk in _kept}
+    found = {pk: row.findings for pk, row in kept.items() if row.serves(stamps[pk], now=now)}
     stale = [study for study in studies if study.pk not in found]
     if stale:
         began = time.monotonic()
@@ -93,13 +102,12 @@ def findings_of(studies: Sequence[Study]) -> dict[int, StudyFindings]:
         planned = Option.objects.filter(study__in=stale, in_plan=True, left_out="").order_by("number", "pk")
         for each in all_facts(planned, zones, MEASURED):
             options[each.option.study_id].append(each)
-        for study in stale:
-            own = tuple(rows[study.pk])
+        facts = {study.pk: study_facts(study, rows[study.pk], options[study.pk], references) for study in stale}
+        for (add, _), known in zip(_more, more, strict=True):
+            facts |= add(stale, facts, known)
+        for pk, own in rows.items():
             sheet = merged_sheet([row.sheet for row in own]) if own else None
-            facts = study_facts(study, own, options[study.pk], references)
-            for add, _ in _more:
-                facts = add(study, facts)
-            found[study.pk] = StudyFindings(own, facts, answer_of(facts), sheet)
+            found[pk] = StudyFindings(tuple(own), facts[pk], answer_of(facts[pk]), sheet)
         took = time.monotonic() - began
         for study in stale:
             _keep(study.pk, _Kept(stamps[study.pk], found[study.pk], time.monotonic(), took))
@@ -114,8 +122,10 @@ def _keep(study: int, kept: _Kept) -> None:
             _kept.popitem(last=False)
 
 
-def _stamps(studies: Sequence[Study]) -> dict[int, Any]:
-    """For each study what changes with its runs' states, its measures, its plan, its pairs, and every zone."""
+def _stamps(studies: Sequence[Study], more: Sequence[Stamps]) -> Stamps:
+    """For each study what changes with its runs' states, its measures, its plan, its pairs, every zone, and with what
+    others know more of it.
+    """
     zones = zones_stamp()
     stamps: dict[int, list[Any]] = {study.pk: [study.repeats, zones] for study in studies}
     runs = Run.objects.filter(study__in=studies).order_by("study", "state").values_list("study", "state")
@@ -133,7 +143,7 @@ def _stamps(studies: Sequence[Study]) -> dict[int, Any]:
     options = Option.objects.filter(study__in=studies).order_by("pk")
     for pk, *row in options.values_list("study", "pk", "in_plan", "left_out"):
         stamps[pk].append(row)
-    for _, more_stamps in _more:
-        for pk, row in more_stamps(studies).items():
+    for known in more:
+        for pk, row in known.items():
             stamps[pk].append(row)
     return stamps

@@ -20,7 +20,7 @@ def repeat_until_sure() -> int:
             continue
         rule = UntilSure(**study.until_sure)
         unsure: dict[int, Option] = {}
-        for row in study_findings(study).pairs:
+        for row in study_findings(study, now=True).pairs:
             ratio = row.noise_ratio if rule.on == NOISE else row.time_ratio
             seeds = min(len(row.control.runs), len(row.trial.runs))
             if seeds >= study.repeats and needs_more(rule, ratio, seeds):

@@ -20,9 +20,10 @@ from matchedpair.trials.plan_kind import QUALITY, is_place
 
 from server.catalogue.zones import areas_by_view
 from server.findings.judging import References, place_of
-from server.findings.measuring import NOISE
+from server.findings.measuring import NOISE, figure_of
 from server.findings.models import Measure
 from server.findings.option_facts import OptionFacts, all_facts, place_names
+from server.findings.paired import paired_noise
 from server.studies.models import Option, Study
 
 ERROR = "error"
@@ -116,10 +117,14 @@ def study_curves(study: Study, zone: str = WHOLE, of: str = NOISE) -> StudyCurve
     for each in facts:
         groups[(places[place_of(each.option.setup)], how_key(each.option, knobs.get(each.option.pk, "")))].append(each)
     controls = {each.option.pk for each in facts if each.option.control_id is None}
+    anchors: dict[str, Measure | None] = {}
+    for each in sorted(facts, key=lambda own: own.option.control_id is not None):
+        anchors.setdefault(places[place_of(each.option.setup)], each.noise(zone) if of == NOISE else None)
     ladders = []
     for (place, how), own in groups.items():
         knob = knobs.get(own[0].option.pk, "") or own[0].option.quality_knob
-        points = [_point(each, knob, times[each.option.pk], zone, of, references, basis) for each in own]
+        against = anchors.get(place) if of == NOISE else None
+        points = [_point(each, knob, times[each.option.pk], zone, of, references, basis, against) for each in own]
         points.sort(key=lambda row: row.quality)
         ladders.append(_ladder(place, how, knob, points, of_control=any(each.option.pk in controls for each in own)))
     ladders.sort(key=lambda row: not row.of_control)
@@ -159,8 +164,10 @@ def render_seconds(times: Sequence[RunTimes], basis: str) -> tuple[list[float], 
 
 
 def _point(
-    facts: OptionFacts, knob: str, times: Sequence[RunTimes], zone: str, of: str, references: References, basis: str
-) -> LadderPoint:
+    facts: OptionFacts, knob: str, times: Sequence[RunTimes], zone: str, of: str, references: References, basis: str,
+    control: Measure | None,
+) -> LadderPoint:  # fmt: skip
+    """An option on its curve; its noise is that against the control of its place."""
     option = facts.option
     value = option.settings.get(knob)
     quality = float(value) if is_number(value) else 0.0
@@ -169,9 +176,10 @@ def _point(
     if lacks or measure is None or measure.value is None:
         return LadderPoint(facts, quality, measure, tuple(times), None, lacks)
     whole, ready = render_seconds(times, basis)
-    interval = None if measure.low is None or measure.high is None else (measure.low, measure.high)
+    figure = paired_noise(control, measure) or figure_of(measure)
+    assert figure is not None  # it has a value
     point = Point(
-        quality, median(whole), measure.value, median(ready) if len(ready) == len(whole) else None, interval,
+        quality, median(whole), figure.value, median(ready) if len(ready) == len(whole) else None, figure.interval,
         times_interval(whole, times) if min(whole) > 0.0 else None,
     )  # fmt: skip
     return LadderPoint(facts, quality, measure, tuple(times), point, point.problem())

@@ -15,8 +15,8 @@ from matchedpair.trials.plan_kind import is_place
 
 from server.catalogue.zones import areas_by_view
 from server.findings.looks import looks_of
-from server.findings.measuring import noise_figure
 from server.findings.option_facts import OptionFacts, all_facts
+from server.findings.paired import paired_noise
 from server.studies.models import Option, Study
 
 NOISE, TIME, LOOK = "noise", "time", "look"
@@ -53,9 +53,9 @@ def study_effects(study: Study, zone: str = WHOLE) -> StudyEffects:
     combos: dict[tuple[int, ...], OptionFacts] = {}
     for each in sorted(facts, key=lambda own: any(level["changed"] for level in own.option.levels)):
         combos.setdefault(_combination(each.option, shown), each)
-    looks = _looks(study, zone)
+    looks, by_option = _looks(study, zone), {each.option.pk: each for each in facts}
     given = {
-        NOISE: _known({row: _noise(own, zone) for row, own in combos.items()}),
+        NOISE: _known({row: _noise(own, zone, by_option) for row, own in combos.items()}),
         TIME: _known({row: _time(own) for row, own in combos.items()}),
         LOOK: _known({row: looks.get(own.option.pk) for row, own in combos.items()}),
     }
@@ -88,12 +88,12 @@ def _known(given: Mapping[tuple[int, ...], Response | None]) -> Responses:
     return {row: response for row, response in given.items() if response is not None}
 
 
-def _noise(own: OptionFacts, zone: str) -> Response | None:
-    measure = own.noise(zone)
-    figure = noise_figure(measure) if measure else None
-    if figure is None or figure.noise.method != "twin" or figure.noise.value <= 0.0:
+def _noise(own: OptionFacts, zone: str, by_option: Mapping[int, OptionFacts]) -> Response | None:
+    control = by_option.get(own.option.control_id or own.option.pk)
+    figure = paired_noise(control.noise(zone) if control else None, own.noise(zone))
+    if figure is None or figure.method != "twin" or figure.value <= 0.0:
         return None
-    return Response(math.log(figure.noise.value), relative_error(figure.noise))
+    return Response(math.log(figure.value), relative_error(figure))
 
 
 def _time(own: OptionFacts) -> Response | None:

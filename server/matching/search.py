@@ -21,6 +21,7 @@ from server.catalogue.engines import engine_named, missing_reason
 from server.catalogue.zones import areas_by_view
 from server.findings.inputs import areas_to_measure
 from server.findings.option_facts import OptionFacts, all_facts
+from server.findings.paired import paired_noise
 from server.findings.partners import as_side
 from server.matching.models import MatchedOn, Matching, MatchingState
 from server.runs.actions import must_be_ours, queue_options, stop_runs
@@ -227,10 +228,10 @@ def _alike(trial: Option, knob: str, facts: dict[int, OptionFacts]) -> list[Opti
 
 
 def _figure(on: str, control: OptionFacts, own: OptionFacts, zone: str) -> float | None:
-    """Noise in the zone, or the median of rendering; both sides on one basis."""
+    """Noise in the zone, place by place against the control's, or the median of rendering; both sides on one basis."""
     if on == MatchedOn.NOISE:
-        measure = own.noise(zone)
-        return measure.value if measure and measure.method == "twin" else None
+        figure = paired_noise(control.noise(zone), own.noise(zone))
+        return figure.value if figure and figure.method == "twin" else None
     both = [t for side in (control, own) for run in side.runs if (t := run.times()) is not None]
     times = [t for run in own.runs if (t := run.times()) is not None]
     if not times:

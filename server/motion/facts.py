@@ -24,9 +24,13 @@ from server.studies.models import Study
 LIGHT_CHANGES = 0.1
 
 
-def with_sequences(study: Study, facts: StudyFacts) -> StudyFacts:
-    """A study's facts with its sequences, where frames are a factor."""
-    return replace(facts, sequences=sequence_facts(study)) if FRAME in facts.varied else facts
+def with_sequences(studies: Sequence[Study], facts: dict[int, StudyFacts], _: dict[int, Any]) -> dict[int, StudyFacts]:
+    """The facts of the studies in which frames are a factor, with their sequences."""
+    return {
+        study.pk: replace(facts[study.pk], sequences=sequence_facts(study))
+        for study in studies
+        if FRAME in facts[study.pk].varied
+    }
 
 
 def sequence_facts(study: Study) -> tuple[SequenceFact, ...]:

@@ -19,10 +19,17 @@ from server.studies.models import Pair, Study
 WORDS = {SearchState.OUT_OF_BUDGET.value: "out of budget"}
 
 
-def with_searches(study: Study, facts: StudyFacts) -> StudyFacts:
-    """A study's facts with its searches, newest first."""
-    rows = list(study.searches.select_related("base"))
-    return replace(facts, searches=tuple(_fact(row) for row in rows)) if rows else facts
+def with_searches(
+    studies: Sequence[Study], facts: dict[int, StudyFacts], stamps: dict[int, Any]
+) -> dict[int, StudyFacts]:
+    """The facts of the studies that have searches, with them, newest first."""
+    searched = [study for study in studies if study.pk in stamps]
+    if not searched:
+        return {}
+    found: dict[int, list[SearchFact]] = {}
+    for row in Search.objects.filter(study__in=searched).select_related("base"):
+        found.setdefault(row.study_id, []).append(_fact(row))
+    return {pk: replace(facts[pk], searches=tuple(rows)) for pk, rows in found.items()}
 
 
 def search_stamps(studies: Sequence[Study]) -> dict[int, Any]:

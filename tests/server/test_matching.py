@@ -3,14 +3,23 @@
 import json
 import math
 
+import numpy as np
+from django.conf import settings
+from django.test import TestCase
 from matchedpair.measures.kinds import KIND_OF
 
+from server.findings.measuring import measure_outstanding, noise_of, ratio_of
 from server.findings.models import Comparison, Measure
+from server.findings.paired import paired_noise
 from server.matching import search
+from server.matching.curves import study_curves
 from server.matching.models import Matching
+from server.runs.actions import claim, queue_study
 from server.runs.models import Run
+from server.runs.recording import record_result
 from server.studies.models import Option, Pair
-from tests.server.base import factor
+from tests.pictures import write
+from tests.server.base import WithEngines, factor, result_of
 from tests.server.lawful import LawfulTest
 
 
@@ -258,3 +267,42 @@ class Matched(LawfulTest):
         again = self.begin()
         self.assertEqual(again.status_code, 400)
         self.assertIn("under way already", json.loads(again.content)["detail"])
+
+
+class InTheSamePlaces(WithEngines, TestCase):
+    """Real pictures whose noise varies over the picture, so that a typical place of each need not be the same place."""
+
+    def setUp(self):
+        super().setUp()
+        self.study = self.create(kind="ladder", factors=[factor("samples", 16, 64)], width=240, height=160)
+        queue_study(self.study)
+        rows, columns = np.mgrid[0:160, 0:240]
+        uneven = np.exp(np.sin(rows / 20) + np.cos(columns / 25))[..., None]
+        for run in self.study.runs.filter(state="queued").select_related("option"):
+            claim(run.pk, "bench")
+            dice = np.random.default_rng(run.seed + 10 * run.option.number)
+            spread = 0.2 * uneven / np.sqrt(run.option.settings["samples"])
+            picture = (0.5 * (1 + spread * dice.standard_normal((160, 240, 1))) * np.ones(3)).astype(np.float32)
+            path = write(settings.HOME / "uneven.exr", picture)
+            record_result(run.pk, result_of(run, picture=path.read_bytes(), wall_seconds=float(run.option.number + 1)))
+        measure_outstanding(Option.objects.filter(study=self.study))
+
+    def test_a_curve_s_steps_stand_as_their_pairs_do(self):
+        control, *others = self.study.options.order_by("number").prefetch_related("measures")
+        points = {row.facts.option.pk: row.point for row in study_curves(self.study).ladders[0].points}
+        anchor = noise_of(control)
+        self.assertEqual(points[control.pk].noise_percent, anchor.value)
+        for option in others:
+            ratio = ratio_of(anchor, noise_of(option))
+            self.assertIsNotNone(ratio.spread)
+            self.assertAlmostEqual(points[option.pk].noise_percent / anchor.value, ratio.value)
+            self.assertAlmostEqual(ratio.value, math.sqrt(4 / option.settings["samples"]), delta=0.03)
+
+    def test_without_places_in_common_an_option_keeps_its_own_figure(self):
+        control, other, _ = self.study.options.order_by("number").prefetch_related("measures")
+        own = noise_of(other)
+        self.assertNotEqual(paired_noise(noise_of(control), own).value, own.value)
+        own.places = ""
+        self.assertEqual(paired_noise(noise_of(control), own).value, own.value)
+        self.assertEqual(paired_noise(None, own).value, own.value)
+        self.assertIsNone(paired_noise(noise_of(control), None))
