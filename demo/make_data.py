@@ -23,7 +23,7 @@ import OpenImageIO as oiio
 
 sys.path.insert(0, str(Path(__file__).parents[1]))
 
-from demo.searched_data import lagging, motion, searches, textures
+from demo.searched_data import motion, searches, textures
 from demo.studies import ESTIMATE, SEDGE, TANSY, engines, factor, finish, run
 
 HERE = Path(__file__).parent
@@ -45,7 +45,6 @@ def main() -> None:
     together()
     plans()
     motion()
-    lagging()
     searches()
     textures()
     decisions()
@@ -138,7 +137,8 @@ def studies() -> None:
     )  # fmt: skip
     run(
         "How many bounces does the glass cabinet need?", asked="bounces", kind="range", scene="glass-cabinet",
-        view="cabinet", settings={"samples": 48, "bounces": 16} | ESTIMATE, factors=[factor("bounces", 2, 4, 8, 12)],
+        view="cabinet", width=240, height=135, settings={"samples": 48, "bounces": 16} | ESTIMATE,
+        factors=[factor("bounces", 2, 4, 8, 12)],
         repeats=3,
     )  # fmt: skip
     run(
