@@ -3,8 +3,11 @@ import unittest
 from pathlib import Path
 
 import numpy as np
+from matchedpair.elsewhere.facts import Facts
+from matchedpair.elsewhere.header import header_facts
 from matchedpair.errors import PictureError
 from matchedpair.pictures import luminance, read_picture, write_exr
+from matchedpair.textures import read_map
 
 from tests.pictures import textured, write
 
@@ -59,3 +62,12 @@ class Pictures(unittest.TestCase):
         y = luminance(np.array([[[1, 0, 0], [0, 1, 0], [0, 0, 1]]], dtype=np.float32))
         np.testing.assert_allclose(y, [[0.2126, 0.7152, 0.0722]])
         self.assertEqual(y.dtype, np.float64)
+
+    def test_a_file_whose_error_quotes_bytes_that_are_no_text_is_refused_like_any_other(self):
+        path = self.folder / "bad.exr"
+        path.write_bytes(b"v/1\x01\x02\0\0\0ca\xe9\0int\0\xff\xff\xff\xff")
+        with self.assertRaisesRegex(PictureError, "not a readable picture"):
+            read_picture(path)
+        self.assertEqual(header_facts(path), Facts())
+        with self.assertRaises(PictureError):
+            read_map(self.folder, path.name)

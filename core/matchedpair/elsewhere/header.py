@@ -7,6 +7,7 @@ from pathlib import Path
 import OpenImageIO as oiio
 
 from matchedpair.elsewhere.facts import FIELDS, Facts, facts_of
+from matchedpair.pictures.read import reader_reason
 
 OURS = "render:"
 MOST = 200
@@ -20,7 +21,7 @@ def header_facts(path: Path) -> Facts:
     """
     opened = oiio.ImageInput.open(str(path))
     if opened is None:
-        oiio.geterror()
+        reader_reason(oiio, path)  # so that it is not taken for the next file's
         return Facts()
     try:
         attributes = {item.name: item.value for item in list(opened.spec().extra_attribs)[:MOST]}

@@ -60,7 +60,7 @@ def _decoded(path: Path) -> tuple[NDArray[Any], tuple[str, ...], list[int], Any]
         raise PictureError(str(path), "no such file")
     opened = oiio.ImageInput.open(str(path))
     if opened is None:
-        raise PictureError(str(path), f"not a readable picture ({reader_reason(oiio.geterror(), path)})")
+        raise PictureError(str(path), f"not a readable picture ({reader_reason(oiio, path)})")
     try:
         spec = opened.spec()
         if spec.width * spec.height > MAX_PIXELS:
@@ -68,7 +68,7 @@ def _decoded(path: Path) -> tuple[NDArray[Any], tuple[str, ...], list[int], Any]
         halves = spec.format == oiio.HALF and not spec.channelformats
         pixels = opened.read_image(0, 0, 0, spec.nchannels, oiio.HALF if halves else oiio.FLOAT)
         if pixels is None:
-            raise PictureError(str(path), f"cannot be decoded ({reader_reason(opened.geterror(), path)})")
+            raise PictureError(str(path), f"cannot be decoded ({reader_reason(opened, path)})")
     finally:
         opened.close()
     names = tuple(str(name) for name in spec.channelnames)
@@ -110,7 +110,12 @@ def _colour_channels(names: tuple[str, ...]) -> list[int]:
     return [0, 1, 2] if len(names) >= 3 else [0, 0, 0]
 
 
-def reader_reason(message: str, path: Path) -> str:
-    """The reader's first line, without the folder: where this machine keeps a file is nobody's business."""
-    lines = message.strip().splitlines()
+def reader_reason(reader: Any, path: Path) -> str:
+    """The first line of what a reader says went wrong, without the folder: where this machine keeps a file is nobody's
+    business. It may quote a broken file's own bytes, which need be no text.
+    """
+    try:
+        lines = str(reader.geterror()).strip().splitlines()
+    except UnicodeDecodeError:
+        return "its header holds no text"
     return lines[0].replace(str(path), path.name) if lines else "the reader gave no reason"

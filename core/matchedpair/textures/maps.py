@@ -142,7 +142,7 @@ def opened_map(path: Path, file: str) -> Any:
     """A picture's reader, to be closed by the caller. Raises `PictureError`."""
     opened = oiio.ImageInput.open(str(path))
     if opened is None:
-        raise PictureError(file, f"not a readable picture ({reader_reason(oiio.geterror(), path)})")
+        raise PictureError(file, f"not a readable picture ({reader_reason(oiio, path)})")
     return opened
 
 
@@ -170,7 +170,7 @@ def strips(opened: Any, file: str, path: Path) -> Iterator[NDArray[Any]]:
         else:
             pixels = opened.read_scanlines(0, 0, spec.y + first, spec.y + end, 0, 0, spec.nchannels, kind)
         if pixels is None:
-            raise PictureError(file, f"cannot be read to its end ({reader_reason(opened.geterror(), path)})")
+            raise PictureError(file, f"cannot be read to its end ({reader_reason(opened, path)})")
         yield np.asarray(pixels).reshape(end - first, spec.width, spec.nchannels)
 
 
