@@ -7,7 +7,7 @@ import logging
 import shutil
 import threading
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -106,8 +106,18 @@ class Runner:
         if not self._computes_here():
             self._rest()
         self.bench, instructions = self.bench.after(self._look())
-        for instruction in instructions:
-            self._do(instruction)
+        for place, instruction in enumerate(instructions):
+            try:
+                self._do(instruction)
+            except (DatabaseError, OSError):
+                self._not_started(instructions[place:])
+                raise
+
+    def _not_started(self, instructions: Sequence[Instruction]) -> None:
+        """What the core takes for started and is not, after a passing error: its machine is free again."""
+        for each in instructions:
+            if each.act == "start" and each.run not in self.sent:
+                self.bench, _ = self.bench.after(Ended(each.run))
 
     def _look(self) -> Looked:
         runs = list(

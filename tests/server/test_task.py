@@ -18,6 +18,7 @@ from matchedpair.engines import lay_out, read_definition
 from server.bench import heartbeat
 from server.bench.runner import Runner
 from server.bench.task import ask_stop, render_task
+from server.runs import actions
 from server.runs.models import Run
 from tests.engines import add_engine
 from tests.server.base import WithEngines, result_of
@@ -184,20 +185,24 @@ class RunnerTrouble(WithEngines, TestCase):
         self.assertEqual(state, "failed")
         self.assertIn("Could not be started", reason)
 
-    def test_a_locked_database_does_not_end_the_runner(self):
+    def test_a_database_that_is_locked_once_holds_nothing_up(self):
         runner = Runner(FakeCluster(result_of))
-        looks = []
+        claim, tries = actions.claim, []
 
-        def told():
-            looks.append(1)
-            return len(looks) > 3
+        def locked_at_first(run, machine):
+            tries.append(run)
+            if len(tries) in (1, 4):
+                raise DatabaseError("database is locked")
+            return claim(run, machine)
 
+        looks = iter(range(20))
         with (
-            mock.patch.object(runner, "step", side_effect=[DatabaseError("database is locked"), None, None]) as step,
+            mock.patch.object(actions, "claim", side_effect=locked_at_first),
             mock.patch("server.bench.runner.TRY_AGAIN_SECONDS", 0),
         ):
-            runner.run_until(told)
-        self.assertEqual(step.call_count, 3)
+            runner.run_until(lambda: next(looks) > 15)
+        self.assertEqual(set(self.study.runs.values_list("state", flat=True)), {"finished"})
+        self.assertGreater(len(tries), len(set(tries)))
 
     def test_pictures_that_should_differ_but_do_not_are_marked(self):
         def same_for_all(run):
