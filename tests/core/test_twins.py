@@ -32,6 +32,18 @@ class Twins(unittest.TestCase):
         for name, (first, second) in cases.items():
             self.assertEqual(problem(first, second), "", name)
 
+    def test_one_patch_among_many_is_no_other_light_and_a_lit_corner_among_them_is(self):
+        rows, columns = np.mgrid[0:240, 0:360]
+        scene = photograph()[:240, :360]
+        blob = 1 - 0.95 * np.exp(-((rows - 135) ** 2 + (columns - 135) ** 2) / (2 * 13.0**2))[..., None]
+        for seed in range(6):
+            first, second = (noisy(patchy(scene, 0.05, 10, 10 * seed + k), 0.05, seed + 50 * k) for k in (1, 2))
+            self.assertEqual(problem(first, second), "", seed)
+            self.assertEqual(problem(first, (second * blob).astype(np.float32)), "", seed)
+            lit = second.copy()
+            lit[60:130, 100:190] *= 2.0
+            self.assertIn("lit otherwise", problem(first, lit), seed)
+
     def test_what_is_no_twin_is_refused_with_the_reason(self):
         first, second = (noisy(photograph(), 0.1, seed) for seed in (1, 2))
         lit = second.copy()

@@ -31,6 +31,10 @@ BRIGHTER = 0.02  # of the brightness, below which a shift spoils nothing
 BENT = 0.1  # slope of log brightness over log brightness; a display curve bends by 0.5
 LEAST_RANGE, LEAST_APART = 0.2, 0.05  # of log brightness among the cells, and between two of which a slope is taken
 LIT_CELL, LIT = 0.1, 7.0  # change of one cell, and how far it stands out from the usual cell
+PATCHY, ALSO = (
+    1.5,
+    0.7,
+)  # cells' spread over their own scatter; share of `LIT` for a cell beside the one that stands out
 OTHER_GRAIN = 1.25
 OTHER_PICTURE = 0.15  # usual change of a cell
 COARSE_WIDTH, MIRRORED = 192, 0.5
@@ -145,12 +149,27 @@ def _otherwise_lit(table: _Table) -> str:
     standing = np.abs(table.ratio - level) / np.maximum(np.maximum(table.error, np.median(table.error)), rest)
     standing *= np.abs(table.ratio - level) > LIT_CELL
     worst = int(np.argmax(standing))
-    if standing[worst] > LIT:
+    if standing[worst] > LIT and not _may_be_a_patch(table, standing, worst, rest):
         x, y, width, height = table.places[worst]
         stops = table.ratio[worst] / math.log(2)
         where = f"at {x + width // 2}, {y + height // 2}"
         return f"{STATED}: it is lit otherwise, {abs(stops):.2f} stops {'brighter' if stops > 0 else 'darker'} {where}"
     return ""
+
+
+def _may_be_a_patch(table: _Table, standing: Doubles, worst: int, rest: float) -> bool:
+    """Whether one cell alone stands out among cells that differ by more than their own scatter anyway: a method whose
+    patches change with the seed has such a cell now and then, while another light covers more than one.
+    """
+    if rest <= PATCHY * float(np.median(table.error)):
+        return False
+    x, y, width, height = table.places[worst]
+    beside = [
+        abs(left - x) < 1.5 * width and abs(top - y) < 1.5 * height and place != worst
+        for place, (left, top, _, _) in enumerate(table.places)
+    ]
+    alike = np.sign(table.ratio) == np.sign(table.ratio[worst])
+    return not bool((np.array(beside) & alike & (standing > ALSO * LIT)).any())
 
 
 def _line(x: Doubles, y: Doubles) -> tuple[float, float, float]:
