@@ -72,6 +72,26 @@ class Known(unittest.TestCase):
         changed = (picture * np.float32(1 + 1.5 * figure.smallest_seen_percent / 100)).astype(np.float32)
         self.assertGreater(len(told(twins(picture, 0.1, 1), twins(changed, 0.1, 3)).named), 80)
 
+    def test_noise_that_a_seed_draws_on_both_sides_hides_nothing(self):
+        picture = photograph() + np.float32(0.05)
+        changed = picture.copy()
+        changed[192:256, 304:352] *= 1.005
+        alike = told(twins(picture, 0.3, 1), twins(changed, 0.3, 1))
+        self.assertTrue(alike.found)
+        self.assertEqual({(row.row, row.column) for row in alike.named[:1]}, {(4, 6)})
+        apart = told(twins(picture, 0.3, 1), twins(changed, 0.3, 3))
+        self.assertFalse(apart.found)
+        self.assertLess(10 * alike.smallest_seen_percent, apart.smallest_seen_percent)
+
+    def test_noise_that_is_half_shared_is_weighed_as_it_is(self):
+        z = []
+        for seed in range(8):
+            both = [noisy(flat(0.5, (480, 270)), 0.1, 6 * seed + k) for k in (0, 1)]
+            control = [noisy(picture, 0.05, 6 * seed + 2 + k) for k, picture in enumerate(both)]
+            trial = [noisy(picture, 0.05, 6 * seed + 4 + k) for k, picture in enumerate(both)]
+            z += [cell.z for cell in told(control, trial, rounding=0.0).cells]
+        self.assertAlmostEqual(float(np.std(z)), 1.0, delta=0.12)
+
     def test_one_render_a_side_takes_the_noise_from_the_difference_itself(self):
         picture = photograph()
         changed = picture.copy()

@@ -5,11 +5,15 @@ the twins' own differences, summed over sub-blocks of 8 × 8 pixels (not pixels,
 pixel filter); what storage can do is taken off d; Student's t with two sub-blocks' worth of freedom each, as z. A cell
 is named at |z| > 4; over all, |Σz|/√n > 3. *No difference* goes with the smallest change that would have been seen, 4
 standard errors and the storage's step.
+
+One seed often draws the same paths on both sides, and what noise they share is no doubt about their difference: where
+the change A − B varies clearly less from seed to seed than both sides do, its own variation is taken.
 """
 
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -22,8 +26,9 @@ from matchedpair.measures.table import Cell, cells
 from matchedpair.pictures.filters import gauss
 from matchedpair.pictures.picture import Floats
 
-VERSION = 2
+VERSION = 3
 SUB_BLOCK = 8
+SHARED = 0.8  # of both sides' variance, below which the change's own is taken; independent seeds have 1
 NAMED, OVERALL = 4.0, 3.0
 SCALES_A_BLOCK = 4.0
 LEAST_SUB_BLOCKS = 4
@@ -96,7 +101,7 @@ def difference(
     weight = np.asarray(1 / (np.maximum(level, 0.0) + eps), dtype=np.float32)
     change = (trial.mean - control.mean) * weight
     twins = len(control.y) > 1 and len(trial.y) > 1
-    own = [_own(light, weight) for light in (control, trial)] if twins else []
+    own = _by_seeds(control, trial, weight) if twins else []
     found = [row for cell in cells(region, 2 * side) if (row := _cell(cell, change, own, side, rounding)) is not None]
     if not found:
         why = "its slow patches are too wide" if side > SUB_BLOCK else "the zone is too small"
@@ -121,14 +126,28 @@ def z_map(figure: DifferenceFigure, shape: tuple[int, int]) -> Floats:
     return shown
 
 
-def _own(light: Light, weight: Floats) -> list[Floats]:
-    """Planes of the seeds' own differences, each with the variance of the seeds' mean."""
-    count = len(light.y)
+def _by_seeds(control: Light, trial: Light, weight: Floats) -> list[list[Floats]]:
+    """Planes of what varies with the seed: of each side, or of the change where the sides share their noise."""
+    apart = [_contrasts(light.y, weight) for light in (control, trial)]
+    if len(control.y) != len(trial.y):
+        return apart
+    together = [_contrasts([second - first for first, second in zip(control.y, trial.y, strict=True)], weight)]
+    powers = [sum(_power(planes) for planes in each) for each in (together, apart)]
+    return together if powers[0] < SHARED * powers[1] else apart
+
+
+def _power(planes: Sequence[Floats]) -> float:
+    return float(np.mean([np.square(plane).mean(dtype=np.float64) for plane in planes]))
+
+
+def _contrasts(seeds: Sequence[Floats], weight: Floats) -> list[Floats]:
+    """Planes of the seeds' differences, each with the variance of the seeds' mean."""
+    count = len(seeds)
     planes = []
     for number in range(1, count):
         # Helmert's contrasts: independent, and each as noisy as one seed
-        before = sum(light.y[1:number], light.y[0].copy()) * np.float32(1 / number)
-        planes.append((before - light.y[number]) * weight * np.float32(math.sqrt(number / (number + 1) / count)))
+        before = sum(seeds[1:number], seeds[0].copy()) * np.float32(1 / number)
+        planes.append((before - seeds[number]) * weight * np.float32(math.sqrt(number / (number + 1) / count)))
     return planes
 
 
