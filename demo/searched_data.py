@@ -1,4 +1,4 @@
-"""Demo data of the shutter wall: a sequence in three engines, a search, and a texture plan."""
+"""Demo data of the shutter wall: a sequence in three engines, searches in both ways, and a texture plan."""
 
 from __future__ import annotations
 
@@ -28,7 +28,7 @@ def motion() -> None:
 
 
 def searches() -> None:
-    """The least settings of one study, raised at two frames, and saved as a recipe."""
+    """The least settings of one study by exploring, then raised at two frames and saved as a recipe."""
     from matchedpair.choose.raising import Ladder
 
     from server.decisions.from_search import save_found
@@ -45,10 +45,13 @@ def searches() -> None:
         Ladder("bounces", (1, 2, 4, 8)), Ladder("matte_bounces", (1, 2, 64)), Ladder("metal_bounces", (1, 64)),
     ]  # fmt: skip
     most = Thresholds(0.15, 4.0, 30.0, 25.0)
-    row = begin(base, ladders, Asked(most, scale=0.5, frames=(1, 11), most_renders=40))
-    finish()
-    row.refresh_from_db()
-    print(f"search: {row.state}, {row.words}, {row.found}", flush=True)
+    for asked in (
+        Asked(most, scale=0.5, way="explore", most_renders=8), Asked(most, scale=0.5, frames=(1, 11), most_renders=40),
+    ):  # fmt: skip
+        row = begin(base, ladders, asked)
+        finish()
+        row.refresh_from_db()
+        print(f"search: {row.state}, {row.words}, {row.found}", flush=True)
     if row.state == "done":
         save_found(row, name="Lantern Street, wall previews", author="Rosa, Kettle Lane", note="By range of frames.")
 
