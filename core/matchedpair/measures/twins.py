@@ -7,7 +7,7 @@ that looks like any other. Each test asks for more than noise can do, and for a 
 - the same picture: the cells of a table differ by far more than their own scatter, most of them;
 - brightness: the median over a table of cells of log(mean Y1 / mean Y2), in standard errors from the cells' own spread;
 - encoding: the slope of the same over the cells' brightness, which a display curve bends by half;
-- light: single cells that stand out from their own blocks of 8 × 8 pixels and from all other cells;
+- light: cells side by side that stand out from their own blocks of 8 × 8 pixels and from all other cells;
 - settings: what a blur by 0.7 pixels takes away, place by place, which another number of samples changes.
 """
 
@@ -30,11 +30,10 @@ SURE = 6.0  # standard errors
 BRIGHTER = 0.02  # of the brightness, below which a shift spoils nothing
 BENT = 0.1  # slope of log brightness over log brightness; a display curve bends by 0.5
 LEAST_RANGE, LEAST_APART = 0.2, 0.05  # of log brightness among the cells, and between two of which a slope is taken
+LIT_ALONE = 0.25  # change of one cell by itself, with nothing beside it
 LIT_CELL, LIT = 0.1, 7.0  # change of one cell, and how far it stands out from the usual cell
-PATCHY, ALSO = (
-    1.5,
-    0.7,
-)  # cells' spread over their own scatter; share of `LIT` for a cell beside the one that stands out
+PATCHY = 1.5  # cells' spread over their own scatter
+ALSO = 0.6  # share of `LIT` from which a cell beside the one that stands out does so too
 OTHER_GRAIN = 1.25
 OTHER_PICTURE = 0.15  # usual change of a cell
 COARSE_WIDTH, MIRRORED = 192, 0.5
@@ -149,7 +148,7 @@ def _otherwise_lit(table: _Table) -> str:
     standing = np.abs(table.ratio - level) / np.maximum(np.maximum(table.error, np.median(table.error)), rest)
     standing *= np.abs(table.ratio - level) > LIT_CELL
     worst = int(np.argmax(standing))
-    if standing[worst] > LIT and not _may_be_a_patch(table, standing, worst, rest):
+    if standing[worst] > LIT and _more_than_a_patch(table, standing, worst, rest):
         x, y, width, height = table.places[worst]
         stops = table.ratio[worst] / math.log(2)
         where = f"at {x + width // 2}, {y + height // 2}"
@@ -157,19 +156,20 @@ def _otherwise_lit(table: _Table) -> str:
     return ""
 
 
-def _may_be_a_patch(table: _Table, standing: Doubles, worst: int, rest: float) -> bool:
-    """Whether one cell alone stands out among cells that differ by more than their own scatter anyway: a method whose
-    patches change with the seed has such a cell now and then, while another light covers more than one.
+def _more_than_a_patch(table: _Table, standing: Doubles, worst: int, rest: float) -> bool:
+    """Whether what stands out is another light and no patch of a method's own: rare paths and patches that change with
+    the seed now and then move one cell far, while another light covers more than one, or is far more than they do.
     """
-    if rest <= PATCHY * float(np.median(table.error)):
-        return False
+    if standing[worst] > 2 * LIT and abs(table.ratio[worst]) > LIT_ALONE:
+        return True
+    patchy = rest > PATCHY * float(np.median(table.error))
     x, y, width, height = table.places[worst]
     beside = [
         abs(left - x) < 1.5 * width and abs(top - y) < 1.5 * height and place != worst
         for place, (left, top, _, _) in enumerate(table.places)
     ]
     alike = np.sign(table.ratio) == np.sign(table.ratio[worst])
-    return not bool((np.array(beside) & alike & (standing > ALSO * LIT)).any())
+    return bool((np.array(beside) & alike & (standing > (LIT if patchy else ALSO * LIT))).any())
 
 
 def _line(x: Doubles, y: Doubles) -> tuple[float, float, float]:
