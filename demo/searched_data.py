@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from demo.studies import COMMON, ESTIMATE, SEDGE, engines, factor, finish, run
+from demo.studies import COMMON, ESTIMATE, SEDGE, engines, factor, finish, put_away, run
 
 
 def motion() -> None:
@@ -25,6 +25,7 @@ def motion() -> None:
     )  # fmt: skip
     for frame in sequences_of(long)[0].frames:
         from_option(frame.facts.option, "48 samples of Alder")
+    put_away(long)
 
 
 def searches() -> None:

@@ -69,3 +69,12 @@ def run(question: str, **values: Any) -> Any:
         finish()
     print(f"{question} {study_findings(study, now=True).sentence}", flush=True)
     return study
+
+
+def put_away(*studies: Any) -> None:
+    """Archive studies that only made references: they ask nothing."""
+    from django.utils import timezone
+
+    from server.studies.models import Study
+
+    Study.objects.filter(pk__in=[study.pk for study in studies]).update(archived_at=timezone.now())

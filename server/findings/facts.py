@@ -107,11 +107,12 @@ def option_name(option: Option) -> str:
             parts.append(row["shown"])
         else:
             parts.append(f"{row['title'].lower()} {row['shown']}")
-    if parts:
-        return ", ".join(parts)
     value = option.settings.get(option.quality_knob)
-    quality = f", {value:g} {knob}" if is_number(value) else ""
-    return f"{option.engine_title}{quality}"
+    quality = f"{value:g} {knob}" if is_number(value) else ""
+    if not parts:
+        return ", ".join(filter(None, (option.engine_title, quality)))
+    other_engine = any(row["subject"] == "engine" and row["changed"] for row in option.levels)
+    return ", ".join([*parts, quality] if other_engine and quality and quality not in parts else parts)
 
 
 def _times(own: OptionFacts) -> tuple[Figure | None, float | None]:

@@ -60,10 +60,11 @@ def _fact(sequence: OptionSequence, figures: dict[str, Any]) -> SequenceFact:
     reference = figures.get("reference") or {}
     value = reference.get("frame_to_frame_percent", figures.get("flicker_percent"))
     option = sequence.frames[0].facts.option
-    spreads = [frame["spread_percent"] ** 2 for frame in figures.get("frames") or [] if frame["spread_percent"]]
+    by_frame = reference.get("by_frame") or [frame["spread_percent"] for frame in figures.get("frames") or []]
+    squares = [value**2 for value in by_frame if value]
     half = 1.0
-    if len(spreads) > 2:
-        half = 1.96 * stdev(spreads) / fmean(spreads) / math.sqrt(len(spreads)) / 2
+    if len(squares) > 2:
+        half = 1.96 * stdev(squares) / fmean(squares) / math.sqrt(len(squares)) / 2
     calm = None if value is None else (value, value * math.exp(-half), value * math.exp(half))
     lag = reference.get("lag")
     late = lag["frames_to_90"] if lag and not lag["at_once"] else None
@@ -71,6 +72,7 @@ def _fact(sequence: OptionSequence, figures: dict[str, Any]) -> SequenceFact:
         option.pk, sequence.title if not sequence.control else option.engine_title, len(sequence.frames),
         by_reference=bool(reference), calm=calm, boiling_share=figures.get("boiling_share"), lag=late,
         light_changes=light_changes(figures.get("response"), figures.get("frames") or []),
+        by_frame=() if reference else tuple(value or 0.0 for value in by_frame),
     )  # fmt: skip
 
 

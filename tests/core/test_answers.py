@@ -139,7 +139,7 @@ class Engines(unittest.TestCase):
     def test_a_part_that_is_plainly_another_one_is_the_reason_before_the_shift_of_the_whole(self):
         facts = engines()
         sedge = next(each for each in facts.options if each.engine == "Sedge")
-        changed = tuple(replace(row, cells=cells({0: -75.0})) if row.trial == sedge.key else row for row in facts.pairs)
+        changed = tuple(replace(row, cells=cells({0: -120.0})) if row.trial == sedge.key else row for row in facts.pairs)
         said = [claim.text for claim in answer_of(replace(facts, pairs=changed)).because]
         self.assertIn("Sedge never gets as close: in a part of the upper left it is 2 stops darker.", said)
 
@@ -317,6 +317,20 @@ class Others(unittest.TestCase):
 
     def test_an_empty_study_says_so(self):
         self.assertEqual(answer_of(study("feature", [], [])).sure, NOTHING)
+
+
+class Moving(unittest.TestCase):
+    def test_frames_are_held_against_each_other_since_their_light_is_both_s(self):
+        light = [1.0, 3.0] * 8
+        rows = [replace(row, calm=(value, value / 1.5, value * 1.5), by_frame=tuple(value * f for f in light))
+                for row, value in zip(CASES["Sequences"].sequences[:2], (5.0, 4.4), strict=True)]  # fmt: skip
+        facts = replace(CASES["Sequences"], sequences=tuple(rows))
+        self.assertEqual(answer_of(facts).sure, SURE)
+        self.assertTrue(answer_of(facts).sentence.startswith("Tansy"))
+        swapped = replace(rows[1], by_frame=tuple(4.4 * f for f in light[1:] + light[:1]))
+        self.assertEqual(answer_of(replace(facts, sequences=(rows[0], swapped))).sure, UNSURE)
+        alone = replace(rows[1], by_frame=())
+        self.assertEqual(answer_of(replace(facts, sequences=(rows[0], alone))).sure, UNSURE)
 
 
 class Files(unittest.TestCase):

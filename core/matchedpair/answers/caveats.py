@@ -22,6 +22,7 @@ from matchedpair.answers.thresholds import (
 from matchedpair.measures.zones import WHOLE
 
 MOST = 5
+MOST_SHARE = 0.97  # of a cell's light; what is left there is noise
 FAR_APART = 1.25  # both say the same of the noise, and yet so differently that it is said
 
 
@@ -107,8 +108,9 @@ def largest_cell(cells: Sequence[CellFact]) -> CellFact | None:
 
 
 def cell_stops(percent_change: float) -> float:
-    """A change in percent of the brightness as stops."""
-    return math.log2(max(1 + percent_change / 100, 1e-3))
+    """A cell's change as stops. It is in percent of the mean of both sides, so that ±200 % is all and nothing."""
+    share = min(max(percent_change / 200, -MOST_SHARE), MOST_SHARE)
+    return math.log2((1 + share) / (1 - share))
 
 
 def _where(zone: str) -> str:

@@ -204,6 +204,8 @@ class SequenceFact:
         Whether the light itself moves by more than one change explains, so that flicker holds that too.
     lag : float or None
         Frames that 90 % of a light change take longer; None where none can be told.
+    by_frame : tuple of float
+        Flicker of each frame, in percent, in the frames' order; empty where that is not known or `calm` is not that.
     """
 
     option: int
@@ -214,6 +216,7 @@ class SequenceFact:
     boiling_share: float | None = None
     lag: float | None = None
     light_changes: bool = False
+    by_frame: tuple[float, ...] = ()
 
     @property
     def value(self) -> float:

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import math
+from statistics import fmean, stdev
+
 from matchedpair.answers.answer import (
     HIGHER_LEVELS,
     NOTHING,
@@ -33,7 +36,7 @@ def answer(facts: StudyFacts) -> Answer:
     best, second = rows[0], rows[1]
     what = "strays least from the reference" if all(row.by_reference for row in rows) else "flickers least"
     told = tuple(Claim(f"{capital(_name(row))}: {_calm(row)}.", _proof(row)) for row in rows[1:4])
-    apart = best.interval[1] < second.interval[0]
+    apart = _calmer(best, second)
     proof = _proof(best)
     if any(row.light_changes and not row.by_reference for row in rows):
         text = "Not sure yet: the light itself changes over these frames, and flicker holds that too"
@@ -43,12 +46,22 @@ def answer(facts: StudyFacts) -> Answer:
         text = f"Not sure yet: {frames} frames are too few to rank; from {LEAST_FRAMES} on they can be"
         return Answer(facts.question, sentence(text), UNSURE, 0, told, _but(rows), MORE_FRAMES, proof)
     if not apart:
-        alike = [row for row in rows if row.interval[0] <= best.interval[1]]
+        alike = [row for row in rows if row is best or not _calmer(best, row)]
         text = f"Not sure yet: {listed([_name(row) for row in alike[:3]])} could each be the calmest"
         told = (Claim(f"{capital(_name(best))}: {_calm(best)}.", proof), *told)
         return Answer(facts.question, sentence(text), UNSURE, 0, told, _but(rows), MORE_FRAMES, proof)
     text = f"{capital(_name(best))} {what}: {_calm(best)}"
     return Answer(facts.question, sentence(text), SURE, best.option, told, _but(rows), None, proof)
+
+
+def _calmer(best: SequenceFact, second: SequenceFact) -> bool:
+    """Whether one is surely the calmer: frame against frame, since a frame's light is both's; else by intervals."""
+    pairs = [(b, s) for b, s in zip(best.by_frame, second.by_frame, strict=False) if b > 0 and s > 0]
+    if len(best.by_frame) != len(second.by_frame) or len(pairs) < LEAST_FRAMES:
+        return best.interval[1] < second.interval[0]
+    logs = [math.log(s / b) for b, s in pairs]
+    # neighbouring frames are much alike, so two count as one
+    return fmean(logs) - 1.96 * stdev(logs) / math.sqrt(len(logs) / 2) > 0
 
 
 MORE_FRAMES = Step(HIGHER_LEVELS, "Add frames")
