@@ -139,7 +139,8 @@ class Engines(unittest.TestCase):
     def test_a_part_that_is_plainly_another_one_is_the_reason_before_the_shift_of_the_whole(self):
         facts = engines()
         sedge = next(each for each in facts.options if each.engine == "Sedge")
-        changed = tuple(replace(row, cells=cells({0: -120.0})) if row.trial == sedge.key else row for row in facts.pairs)
+        darker = cells({0: -120.0})
+        changed = tuple(replace(row, cells=darker) if row.trial == sedge.key else row for row in facts.pairs)
         said = [claim.text for claim in answer_of(replace(facts, pairs=changed)).because]
         self.assertIn("Sedge never gets as close: in a part of the upper left it is 2 stops darker.", said)
 
