@@ -4,7 +4,7 @@ chosen option beside what it is judged by.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from matchedpair.answers import OptionFact
@@ -14,6 +14,7 @@ from matchedpair.measures.places import Places
 from matchedpair.measures.telling import Box, exposure_for, part_around, where_noise_differs
 from matchedpair.measures.zones import WHOLE
 from matchedpair.pictures.picture import Floats, luminance
+from matchedpair.trials.plan_kind import ENGINE, QUALITY, VERSION, is_place
 
 from server.findings.judging import References
 from server.findings.look_facts import cell_facts
@@ -73,10 +74,31 @@ def _of_pair(found: StudyFindings, pair: PairFindings, proof: Proof) -> tuple[st
         return "", []
     sizes = [side.option.setup.description().picture_size for side in sides]
     where, box = _part(pair, proof, sizes[0])
-    return where, [
-        _shown(found.facts.option(side.option.pk), side.runs[0].picture, _scaled(box, sizes[0], size))
-        for side, size in zip(sides, sizes, strict=True)
+    facts = [found.facts.option(side.option.pk) for side in sides]
+    shown = [
+        _shown(fact, side.runs[0].picture, _scaled(box, sizes[0], size))
+        for fact, side, size in zip(facts, sides, sizes, strict=True)
     ]
+    if facts[0] is None or facts[1] is None:
+        return where, shown
+    titles = _titles(facts[0], facts[1])
+    return where, [replace(each, title=title) for each, title in zip(shown, titles, strict=True)]
+
+
+def _titles(control: OptionFact, trial: OptionFact) -> tuple[str, str]:
+    """Both sides by what differs between them: the control by its own level of that, its size where sizes differ."""
+    changed = {level.subject for level in trial.levels if level.changed and not is_place(level.subject)}
+    own = [
+        f"{level.title[:1].lower()}{level.title[1:]} {level.shown}" for level in control.levels
+        if level.subject in changed - {ENGINE, VERSION, QUALITY, control.knob.replace(" ", "_")}
+    ]  # fmt: skip
+    names = (", ".join(own) if len(own) == len(changed) and own else control.name, trial.name)
+    if control.size == trial.size:
+        return names
+    first, second = (
+        f"{fact.size[0]} × {fact.size[1]}, {name}" for fact, name in zip((control, trial), names, strict=True)
+    )
+    return first, second
 
 
 def _part(pair: PairFindings, proof: Proof, size: Size) -> tuple[str, Box]:

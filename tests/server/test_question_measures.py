@@ -103,7 +103,9 @@ class Proof(QuestionMeasures):
         return self.call("GET", f"/api/studies/{study.pk}/proof/").json()["pictures"]
 
     def test_both_sides_are_shown_in_the_part_that_tells_most_at_one_exposure(self):
-        study = self.create(asked="feature", width=LARGE[0], height=LARGE[1], repeats=2)
+        study = self.create(
+            asked="feature", width=LARGE[0], height=LARGE[1], repeats=2, under_test="extra", trial_value=True
+        )
 
         def seen(run):
             picture = noisy(0.1 * TRUTH, 0.05, run.seed + 10 * run.option.number)
@@ -116,6 +118,7 @@ class Proof(QuestionMeasures):
         shown = self.shown(study)
         self.assertEqual([side["option"] for side in shown["sides"]], [o.pk for o in study.options.order_by("number")])
         self.assertEqual(shown["pair"], study.pairs.get().pk)
+        self.assertEqual([side["title"] for side in shown["sides"]], ["extra off", "extra on"])
         self.assertGreater(shown["exposure"], 1.0)
         x, y, width, height = shown["sides"][0]["box"]
         self.assertTrue(x <= 150 < x + width and y <= 110 < y + height, (x, y, width, height))
@@ -128,6 +131,8 @@ class Proof(QuestionMeasures):
         large, small = (side["box"] for side in self.shown(study)["sides"])
         for one, half in zip(large, small, strict=True):
             self.assertAlmostEqual(one / 2, half, delta=1)
+        titles = [side["title"] for side in self.shown(study)["sides"]]
+        self.assertEqual(titles, ["192 × 144, Good, 4 samples", "96 × 72, 16 samples"])
 
     def test_pictures_that_were_let_go_are_no_server_error(self):
         study = self.create(asked="feature", repeats=2)
