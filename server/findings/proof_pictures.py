@@ -43,9 +43,12 @@ class Shown:
 
 @dataclass(frozen=True)
 class ProofPictures:
-    """Pictures side by side, first the control; `where` names the part, `exposure` is in stops."""
+    """Pictures side by side, first the control; `part` tells whether only a part is shown, `where` names its zone,
+    `exposure` is in stops.
+    """
 
     pair: int
+    part: bool
     where: str
     exposure: float
     transform: str
@@ -64,7 +67,8 @@ def proof_pictures(study: Study) -> ProofPictures | None:
         return None
     light = [_light(each) for each in pictures]
     number = pair.pair.pk if pair is not None else 0
-    return ProofPictures(number, where, exposure_for(light), study.setup.view_transform, tuple(pictures))
+    part = pictures[0].box[2:] != _size(pictures[0].picture)
+    return ProofPictures(number, part, where, exposure_for(light), study.setup.view_transform, tuple(pictures))
 
 
 def _of_pair(found: StudyFindings, pair: PairFindings, proof: Proof) -> tuple[str, list[Shown]]:
@@ -73,6 +77,8 @@ def _of_pair(found: StudyFindings, pair: PairFindings, proof: Proof) -> tuple[st
     if not all(side.runs for side in sides):
         return "", []
     sizes = [side.option.setup.description().picture_size for side in sides]
+    if found.facts.question == "pass":
+        return "", _passes(found, pair, sizes)
     where, box = _part(pair, proof, sizes[0])
     facts = [found.facts.option(side.option.pk) for side in sides]
     shown = [
@@ -83,6 +89,19 @@ def _of_pair(found: StudyFindings, pair: PairFindings, proof: Proof) -> tuple[st
         return where, shown
     titles = _titles(facts[0], facts[1])
     return where, [replace(each, title=title) for each, title in zip(shown, titles, strict=True)]
+
+
+def _passes(found: StudyFindings, pair: PairFindings, sizes: list[Size]) -> list[Shown]:
+    """Both sides' own pass as a whole."""
+    shown = []
+    for side, size in zip((pair.control, pair.trial), sizes, strict=True):
+        fact = found.facts.option(side.option.pk)
+        name = fact.passed.name if fact is not None and fact.passed is not None else ""
+        if fact is not None and fact.passed is not None and name in side.runs[0].passes:
+            noise = fact.passed.noise.value if fact.passed.noise is not None else None
+            whole = _shown(fact, side.runs[0].passes[name], (0, 0, *size))
+            shown.append(replace(whole, title=f"{whole.title}: {name}", noise=noise))
+    return shown
 
 
 def _titles(control: OptionFact, trial: OptionFact) -> tuple[str, str]:

@@ -163,6 +163,10 @@ class Passes(QuestionMeasures):
         self.assertLess(rows["laid_over", 1, "whole"].value, 1.0)
         self.assertEqual(answer.choice, study.options.get(number=1).pk)
         self.assertIn("the same occlusion", answer.sentence)
+        shown = self.call("GET", f"/api/studies/{study.pk}/proof/").json()["pictures"]
+        firsts = [study.runs.get(option=option, seed=1, warm_up=False) for option in study.options.order_by("number")]
+        self.assertEqual([side["picture"] for side in shown["sides"]], [run.passes["occlusion"] for run in firsts])
+        self.assertFalse(shown["part"])
 
     def test_another_pass_is_not_chosen_for_its_little_noise(self):
         study, answer = self.answered(lambda own: np.ascontiguousarray(own[::-1, ::-1]))

@@ -4268,6 +4268,8 @@ export interface components {
         ProofPictures: {
             /** @description 0 where they are none */
             pair: number;
+            /** @description Whether only a part is shown */
+            part: boolean;
             /** @description The zone that is shown */
             where: string;
             /**

@@ -95,7 +95,9 @@ function howShown(shown: Pictures): string {
   const times = ACROSS / (first?.box[2] ?? ACROSS);
   const parts = [
     shown.where,
-    times >= ENLARGED ? `enlarged ${three(times)} × where they differ most` : "",
+    times >= ENLARGED
+      ? `enlarged ${three(times)} ×${shown.part && !shown.where ? " where they differ most" : ""}`
+      : "",
     shown.exposure > 0 ? `all ${three(shown.exposure)} stops brighter than rendered` : "",
   ].filter(Boolean);
   const text = parts.join(", ");
