@@ -67,7 +67,7 @@ class SearchFromTheScreen(BrowserTest):
         self.assert_accessible()
         page.get_by_role("link", name="Look at the result beside the present settings").click()
         expect(page).to_have_url(re.compile(r"/pairs/\d+"))
-        expect(self.heading()).to_contain_text("bounces")
+        expect(self.heading()).to_contain_text("ounces 4")
 
     def test_it_is_stopped_goes_on_and_bad_levels_are_refused_with_what_was_typed_kept(self):
         page = self.page
