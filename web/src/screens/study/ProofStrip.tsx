@@ -26,11 +26,7 @@ export function ProofStrip({ study, answer }: { study: number; answer: Schema["S
   return (
     <section aria-label="Pictures that show it" className="mt-4" data-part="proof">
       {shown.pair ? (
-        <Link
-          to={`/pairs/${shown.pair}`}
-          className="block w-fit"
-          aria-label="Look at the pair in these pictures"
-        >
+        <Link to={`/pairs/${shown.pair}`} className="block w-fit">
           {pictures}
         </Link>
       ) : (
