@@ -13,7 +13,7 @@ from matchedpair.answers.caveats import largest_cell
 from matchedpair.measures.places import Places
 from matchedpair.measures.telling import Box, exposure_for, part_around, where_noise_differs
 from matchedpair.measures.zones import WHOLE
-from matchedpair.pictures.picture import Floats, luminance
+from matchedpair.pictures.picture import Floats, Picture, luminance
 from matchedpair.trials.plan_kind import ENGINE, QUALITY, VERSION, is_place
 
 from server.findings.judging import References
@@ -65,9 +65,10 @@ def proof_pictures(study: Study) -> ProofPictures | None:
     where, pictures = _of_option(found, proof) if pair is None else _of_pair(found, pair, proof)
     if len(pictures) < 2:
         return None
-    light = [_light(each) for each in pictures]
+    read = [stored_picture(each.picture) for each in pictures]
+    light = [_light(picture, each.box) for picture, each in zip(read, pictures, strict=True)]
     number = pair.pair.pk if pair is not None else 0
-    part = pictures[0].box[2:] != _size(pictures[0].picture)
+    part = pictures[0].box[2:] != read[0].size
     return ProofPictures(number, part, where, exposure_for(light), study.setup.view_transform, tuple(pictures))
 
 
@@ -182,8 +183,7 @@ def _places(row: Measure | None) -> Places | None:
     return None if row is None or row.refused else unpacked(row.places)
 
 
-def _light(shown: Shown) -> Floats:
-    x, y, width, height = shown.box
-    picture = stored_picture(shown.picture)
+def _light(picture: Picture, box: Box) -> Floats:
+    x, y, width, height = box
     part = luminance(picture.pixels[y : y + height, x : x + width])
     return np.asarray(part[picture.valid[y : y + height, x : x + width]], dtype=np.float32)

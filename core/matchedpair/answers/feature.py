@@ -17,13 +17,13 @@ from matchedpair.answers.phrases import (
     times,
     times_between,
 )
-from matchedpair.answers.same_noise import NOT_WORTH, WORTH, Cost, cost_of
+from matchedpair.answers.same_noise import NOT_WORTH, WORTH, Cost, costs
 from matchedpair.answers.settle import LARGER, more_seeds
 
 
 def answer(facts: StudyFacts) -> Answer:
     """The answer from the study's pair; of several, from the one that saves or costs most."""
-    rows = [(pair, cost) for pair in facts.pairs if (cost := _cost(facts, pair)) is not None]
+    rows = costs(facts)
     looks = [pair for pair in facts.pairs if looks_otherwise(pair)]
     if not rows:
         changed = looks[0] if looks else None
@@ -96,8 +96,3 @@ def _changed(facts: StudyFacts, pair: PairFact, cost: Cost | None) -> Answer:
         )
     rest = tuple(claim for claim in caveats(facts, pair) if claim.text != seen[0].text)
     return Answer(facts.question, sentence(text), SURE, 0, told, rest, None, seen[0].proof or proof)
-
-
-def _cost(facts: StudyFacts, pair: PairFact) -> Cost | None:
-    control, trial = facts.option(pair.control), facts.option(pair.trial)
-    return None if control is None or trial is None else cost_of(pair, control, trial)

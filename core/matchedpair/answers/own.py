@@ -7,7 +7,7 @@ from matchedpair.answers.facts import PairFact, StudyFacts
 from matchedpair.answers.feature import of_pair
 from matchedpair.answers.missing import nothing_yet, without_reference
 from matchedpair.answers.phrases import capital, sentence, times
-from matchedpair.answers.same_noise import NOT_WORTH, WORTH, Cost, cost_of
+from matchedpair.answers.same_noise import NOT_WORTH, WORTH, Cost, costs
 from matchedpair.answers.settle import LARGER, more_seeds
 from matchedpair.trials.plan_kind import is_place
 
@@ -18,7 +18,7 @@ def answer(facts: StudyFacts) -> Answer:
     """The trial that comes to its control's noise soonest, with what the others do."""
     if facts.pairs and not any(not is_place(subject) for subject in facts.varied):
         return Answer(facts.question, ONLY_PLACES, NOTHING)
-    rows = [(pair, cost) for pair in facts.pairs if (cost := _cost(facts, pair)) is not None]
+    rows = costs(facts)
     if not rows:
         return nothing_yet(facts)
     engines = {option.engine for option in facts.options}
@@ -50,8 +50,3 @@ def answer(facts: StudyFacts) -> Answer:
 def _first(pair: PairFact, cost: Cost, told: tuple[Claim, ...]) -> tuple[Claim, ...]:
     own = Claim(f"{capital(pair.subject)}: {times(cost.value)} × the time to the same noise.", Proof(PAIR, pair.key))
     return (own, *told[:2])
-
-
-def _cost(facts: StudyFacts, pair: PairFact) -> Cost | None:
-    control, trial = facts.option(pair.control), facts.option(pair.trial)
-    return None if control is None or trial is None else cost_of(pair, control, trial)

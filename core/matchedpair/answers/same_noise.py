@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 
-from matchedpair.answers.facts import OptionFact, PairFact
+from matchedpair.answers.facts import OptionFact, PairFact, StudyFacts
 from matchedpair.answers.thresholds import TIME
 from matchedpair.measures.figure import Interval
 
@@ -51,3 +51,14 @@ def cost_of(pair: PairFact, control: OptionFact, trial: OptionFact) -> Cost | No
     value = (part + ready[1]) / (rendering + ready[0])
     reach = math.hypot(pair.time.reach, 2 * pair.noise.reach) * part / (part + ready[1])
     return Cost(value, (value * math.exp(-reach), value * math.exp(reach)))
+
+
+def costs(facts: StudyFacts) -> list[tuple[PairFact, Cost]]:
+    """Every pair of a study whose cost is known, in their order."""
+    rows = []
+    for pair in facts.pairs:
+        control, trial = facts.option(pair.control), facts.option(pair.trial)
+        cost = None if control is None or trial is None else cost_of(pair, control, trial)
+        if cost is not None:
+            rows.append((pair, cost))
+    return rows
