@@ -9,8 +9,8 @@ from pathlib import Path
 from statistics import median
 
 from django.core.management import call_command
-from matchedpair.trials import KnownCost, estimate
-from matchedpair.trials.estimate import SCATTER
+from matchedpair.plans import KnownCost, estimate
+from matchedpair.plans.estimate import SCATTER
 
 from benchmarks.figures import Measured, show
 from server.runs.models import Run

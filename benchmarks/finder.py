@@ -2,19 +2,20 @@
 
 from __future__ import annotations
 
-from matchedpair.curves.finder import MOST_RENDERS, WITHIN
+from matchedpair.search.same_noise import MOST_RENDERS, WITHIN
 
 from benchmarks.figures import Measured, show
 from benchmarks.studies import study_of
 from demo.make_data import zones
-from server.bench.cluster import Cluster
-from server.bench.runner import Runner
-from server.findings.measuring import measure_outstanding
-from server.findings.models import Measure
-from server.matching.models import Matching
-from server.matching.search import begin
+from server.measuring.measuring import measure_outstanding
+from server.measuring.models import Measure
+from server.processes.cluster import Cluster
+from server.processes.measurer import Measurer
+from server.processes.runner import Runner
 from server.runs.actions import queue_study
 from server.runs.models import OPEN_STATES, Run
+from server.searches.models import Matching
+from server.searches.same_noise import begin
 from server.studies.models import Option, Study
 
 SIZE = {"width": 160, "height": 90}
@@ -58,7 +59,7 @@ def _study(scene: str, view: str, changed: dict[str, object]) -> Study:
 
 
 def _finish(cluster: Cluster, study: Study) -> None:
-    Runner(cluster).run_until(
+    Runner(cluster, between=Measurer().work).run_until(
         lambda: (
             not Run.objects.filter(state__in=OPEN_STATES).exists()
             and not Matching.objects.filter(state="searching").exists()

@@ -12,8 +12,8 @@ from matchedpair.engines import RenderJob, command_for
 
 from benchmarks.figures import Measured, show
 from benchmarks.studies import finish, study_of
-from server.bench.cluster import Cluster
 from server.catalogue.engines import engine_named
+from server.processes.cluster import Cluster
 from server.runs.actions import queue_study
 from server.runs.models import Run
 

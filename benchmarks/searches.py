@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from matchedpair.choose.raising import Ladder
+from matchedpair.search.raising import Ladder
 
 from benchmarks.figures import Measured, show
 from benchmarks.studies import study_of
-from server.bench.cluster import Cluster
-from server.bench.runner import Runner
-from server.findings.measuring import measure_outstanding
+from server.measuring.measuring import measure_outstanding
+from server.processes.cluster import Cluster
+from server.processes.measurer import Measurer
+from server.processes.runner import Runner
 from server.runs.actions import queue_study
 from server.runs.models import OPEN_STATES, Run
 from server.searches.changes import Thresholds, change_of
@@ -72,7 +73,7 @@ def _of(name: str, row: Search, base: Option) -> list[Measured]:
 
 
 def _finish(cluster: Cluster, study: Study) -> None:
-    Runner(cluster).run_until(
+    Runner(cluster, between=Measurer().work).run_until(
         lambda: (
             not Run.objects.filter(state__in=OPEN_STATES).exists()
             and not Search.objects.filter(state__in=GOING_ON).exists()

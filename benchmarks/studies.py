@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from typing import Any
 
-from server.bench.cluster import Cluster
-from server.bench.runner import Runner
+from server.processes.cluster import Cluster
+from server.processes.measurer import Measurer
+from server.processes.runner import Runner
 from server.runs.models import OPEN_STATES, Run
 from server.studies.forms import study_from
 from server.studies.models import Study
@@ -23,4 +24,4 @@ def study_of(**changes: Any) -> Study:
 
 def finish(cluster: Cluster) -> None:
     """Carry the queue out to its end."""
-    Runner(cluster).run_until(lambda: not Run.objects.filter(state__in=OPEN_STATES).exists())
+    Runner(cluster, between=Measurer().work).run_until(lambda: not Run.objects.filter(state__in=OPEN_STATES).exists())

@@ -13,7 +13,7 @@ from matchedpair.measures.kinds import KIND_OF
 from benchmarks.figures import Measured, show
 from benchmarks.studies import study_of
 from server.catalogue.zones import signature
-from server.findings.models import Comparison, Measure
+from server.measuring.models import Comparison, Measure
 from server.runs.models import Run, RunState
 from server.studies.models import Study
 

@@ -114,8 +114,8 @@ def together() -> None:
     from django.shortcuts import get_object_or_404
 
     from server.catalogue.models import Zone
-    from server.findings.brightness import bring_together
-    from server.findings.pairs import pair_findings, with_all
+    from server.pairs.brightness import bring_together
+    from server.pairs.pair import pair_findings, with_all
     from server.studies.models import Pair
 
     study = run(
@@ -176,9 +176,9 @@ def studies() -> None:
 
 def judgements() -> None:
     """What the people of Kettle Lane Pictures, made up like their film, concluded: a verdict, pins, blind rounds."""
-    from server.findings.actions import give_verdict, put_pin
-    from server.findings.pairs import with_all
+    from server.pairs.pair import with_all
     from server.studies.models import Pair
+    from server.verdicts.actions import give_verdict, put_pin
 
     def pair_of(question: str, **more: Any) -> Any:
         return with_all(Pair.objects.filter(study__question__startswith=question, **more)).get()
@@ -211,7 +211,7 @@ def blind_rounds(pair: Any, kind: str, author: str, wrong: tuple[int, ...]) -> N
     """Sixteen rounds over two places, answered rightly or for the trial but in those named."""
     from random import Random
 
-    from server.findings.blind import begin_test, give_answer, open_round
+    from server.verdicts.blind import begin_test, give_answer, open_round
 
     zones = ["", "Back wall"]
     test = begin_test(pair, kind=kind, rounds=16, zones=zones, author=author, dice=Random(len(author)))
@@ -249,7 +249,7 @@ def decisions() -> None:
     from server.decisions.models import Production
     from server.decisions.recipes import save_recipe
     from server.decisions.uses import change_use
-    from server.matching.search import begin
+    from server.searches.same_noise import begin
 
     study = run(
         "What should the night shots of Lantern Street be rendered with?", asked="engine", kind="table",

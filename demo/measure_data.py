@@ -21,11 +21,12 @@ def main() -> None:
     call_command("migrate", verbosity=0)
     call_command("load_data", str(HERE / "data"))
     from demo.make_data import judgements, write
-    from server.findings.measuring import measure_outstanding
-    from server.findings.models import BlindTest, Comparison, MapLayer, Measure, Pin, Verdict
+    from server.measuring.measuring import measure_outstanding
+    from server.measuring.models import Comparison, MapLayer, Measure
     from server.motion.measuring import measure_sequences
     from server.motion.models import SequenceFigures
     from server.studies.models import Option, Study
+    from server.verdicts.models import BlindTest, Pin, Verdict
 
     for model in (Measure, Comparison, MapLayer, SequenceFigures, Verdict, Pin, BlindTest):
         model.objects.all().delete()

@@ -30,7 +30,7 @@ def motion() -> None:
 
 def searches() -> None:
     """The least settings of one study by exploring, then raised at two frames and saved as a recipe."""
-    from matchedpair.choose.raising import Ladder
+    from matchedpair.search.raising import Ladder
 
     from server.decisions.from_search import save_found
     from server.searches.changes import Thresholds

@@ -14,15 +14,15 @@ ESTIMATE = {"light_picking": "estimate"}
 
 def finish() -> None:
     """Render whatever is queued, and what comes of it."""
-    from server.bench.cluster import Cluster
-    from server.bench.runner import Runner
-    from server.matching.models import Matching
+    from server.processes.cluster import Cluster
+    from server.processes.measurer import Measurer
+    from server.processes.runner import Runner
     from server.runs.models import OPEN_STATES, Run
-    from server.searches.models import Search
+    from server.searches.models import Matching, Search
     from server.searches.searching import GOING_ON
 
     cluster = Cluster()
-    runner = Runner(cluster)
+    runner = Runner(cluster, between=Measurer().work)
     runner.run_until(
         lambda: (
             not Run.objects.filter(state__in=OPEN_STATES).exists()
@@ -52,8 +52,8 @@ def run(question: str, **values: Any) -> Any:
     """Create a study and render it to its end, with the seeds that its answer asks for while those are few."""
     from matchedpair.answers.answer import SEEDS
 
-    from server.findings.settling import settle
-    from server.findings.studies import study_findings
+    from server.answers.settling import settle
+    from server.answers.studies import study_findings
     from server.runs.actions import queue_study
     from server.studies.forms import study_from
 

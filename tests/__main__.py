@@ -1,53 +1,103 @@
-"""Runs all tests, as many groups at once as there are processors: ``python -m tests``. Says nothing of a group until it
-is through, then all of it. Exits with 1 when any failed.
+"""Runs all tests, several suites at once: ``python -m tests``, or ``python -m tests fast`` for the inner loop. Says
+nothing of a suite until it is through, then all of it. Exits with 1 when any failed.
+
+Most of a test's time is waiting, for a browser or for a process, so that twice as many suites run as there are
+processors. Each has a home of its own, and a database copied from one that is made once.
 """
 
 from __future__ import annotations
 
+import json
 import os
 import subprocess
 import sys
+import tempfile
 import time
 from concurrent.futures import ThreadPoolExecutor, as_completed
+from pathlib import Path
 
-# each in a process with a home of its own; the longest first, so that none is left alone at the end
-GROUPS = (
-    ("tests.browser.test_motion", "tests.browser.test_search", "tests.browser.test_plans", "tests.browser.test_story",
-     "tests.browser.test_textures", "tests.browser.test_catalogue"),
-    ("tests.server",),
-    ("tests.browser.test_answers", "tests.browser.test_deciding", "tests.browser.test_imports",
-     "tests.browser.test_judging", "tests.browser.test_looking", "tests.browser.test_measures",
-     "tests.browser.test_screens", "tests.browser.test_viewer"),
-    ("tests.core", "tests.test_documents"),
-    ("tests.standins",),
-    ("tests.test_brightness_for_real",),
-)  # fmt: skip
+ROOT = Path(__file__).parents[1]
+# how long each took the last time here: the longest begin first, so that none is left alone at the end
+REMEMBERED = ROOT / ".venv" / "suite-seconds.json"
+CORE_SUITES = 6
+# several suites share the processors already
+ONE_THREAD = dict.fromkeys(("OMP_NUM_THREADS", "OPENBLAS_NUM_THREADS", "OPENCV_FOR_THREADS_NUM"), "1")
+PLAIN = ("tests.core", "tests.standins")  # without Django and database
+SLOW = ("tests.browser", "tests.standins", "tests.server.test_machines", "tests.server.test_runner",
+        "tests.server.test_older_homes", "tests.test_brightness_for_real")  # fmt: skip
 
 
-def main() -> int:
-    """Run every group; returns the exit code."""
+def main(words: list[str]) -> int:
+    """Run every suite; returns the exit code."""
     began = time.monotonic()
+    took = _remembered()
+    suites = sorted(_suites(fast="fast" in words), key=lambda suite: -took.get(suite[0], _size(suite)))
     failed = []
-    with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
-        running = {pool.submit(_run, group): group for group in GROUPS}
-        for done in as_completed(running):
-            code, said, seconds = done.result()
-            named = " ".join(running[done])
-            print(f"---- {named}: {seconds:.0f} s, {'passed' if code == 0 else 'FAILED'}\n{said}", flush=True)
-            if code:
-                failed.append(named)
+    with tempfile.TemporaryDirectory(prefix="matchedpair-tests-") as folder:
+        environment = os.environ | ONE_THREAD | {"MATCHEDPAIR_TEST_DATABASE": _database(folder)}
+        with ThreadPoolExecutor(2 * (os.cpu_count() or 1)) as pool:
+            running = {pool.submit(_run, suite, environment): suite for suite in suites}
+            for done in as_completed(running):
+                code, said, seconds = done.result()
+                named = " ".join(running[done])
+                took[running[done][0]] = seconds
+                print(f"---- {named}: {seconds:.0f} s, {'passed' if code == 0 else 'FAILED'}", flush=True)
+                print(said if code else said[-1200:], flush=True)
+                if code:
+                    failed.append(named)
+    REMEMBERED.write_text(json.dumps(took, indent=1), encoding="utf-8")
     print(
         f"All tests in {time.monotonic() - began:.0f} s. {'Failed: ' + '; '.join(failed) if failed else 'All passed.'}"
     )
     return 1 if failed else 0
 
 
-def _run(group: tuple[str, ...]) -> tuple[int, str, float]:
+def _suites(*, fast: bool) -> list[tuple[str, ...]]:
+    """A suite for each module, those of the core some together since they are short."""
+    found: list[tuple[str, ...]] = []
+    core = [_name(path) for path in sorted((ROOT / "tests" / "core").glob("test_*.py"))]
+    found += [tuple(core[start::CORE_SUITES]) for start in range(CORE_SUITES)]
+    for room in ("server", "browser", "standins", "."):
+        found += [(_name(path),) for path in sorted((ROOT / "tests" / room).glob("test_*.py"))]
+    return [suite for suite in found if not (fast and suite[0].startswith(SLOW))]
+
+
+def _name(path: Path) -> str:
+    return ".".join(path.relative_to(ROOT).with_suffix("").parts)
+
+
+def _size(suite: tuple[str, ...]) -> float:
+    """A guess of its seconds from the length of its files."""
+    return sum((ROOT / f"{name.replace('.', '/')}.py").stat().st_size for name in suite) / 1000
+
+
+def _remembered() -> dict[str, float]:
+    try:
+        return dict(json.loads(REMEMBERED.read_text(encoding="utf-8")))
+    except (OSError, ValueError):
+        return {}
+
+
+def _database(folder: str) -> str:
+    """An empty database of this version, which every suite copies."""
+    environment = os.environ | {"MATCHEDPAIR_HOME": folder}
+    made = "from django.db import connection; connection.cursor().execute('PRAGMA wal_checkpoint(TRUNCATE)')"
+    for command in (["migrate", "--verbosity", "0"], ["shell", "--verbosity", "0", "--command", made]):
+        subprocess.run([sys.executable, "manage.py", *command], cwd=ROOT, env=environment, check=True)
+    return str(Path(folder) / "db.sqlite3")
+
+
+def _run(suite: tuple[str, ...], environment: dict[str, str]) -> tuple[int, str, float]:
     began = time.monotonic()
-    command = [sys.executable, "manage.py", "test", *group, "--settings", "tests.settings", "--noinput"]
-    ended = subprocess.run(command, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True, check=False)
+    if suite[0].startswith(PLAIN):
+        command = [sys.executable, "-m", "unittest", *suite]
+    else:
+        command = [sys.executable, "manage.py", "test", *suite, "--settings", "tests.settings", "--noinput"]
+    ended = subprocess.run(
+        command, cwd=ROOT, env=environment, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True, check=False
+    )
     return ended.returncode, ended.stdout, time.monotonic() - began
 
 
 if __name__ == "__main__":
-    sys.exit(main())
+    sys.exit(main(sys.argv[1:]))

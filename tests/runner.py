@@ -1,4 +1,4 @@
-"""The real runner as a process of its own, on the tests' database."""
+"""The real runner and measurer as processes of their own, on the tests' database."""
 
 from __future__ import annotations
 
@@ -9,7 +9,7 @@ import sys
 import time
 from collections.abc import Callable
 from pathlib import Path
-from typing import Any
+from typing import Any, Self
 
 import psutil
 
@@ -18,13 +18,17 @@ from server.runs.models import OPEN_STATES, Run
 ROOT = Path(__file__).parents[1]
 
 
-class RunnerProcess:
-    """Starts on entering, is killed on leaving; takes further environment variables by name."""
+class Process:
+    """One of the processes behind the server; starts on entering, is killed on leaving; takes further environment
+    variables by name.
+    """
+
+    name = "runner"
 
     def __init__(self, **environment: str) -> None:
         self.environment = environment
 
-    def __enter__(self) -> RunnerProcess:
+    def __enter__(self) -> Self:
         self.start()
         return self
 
@@ -32,14 +36,20 @@ class RunnerProcess:
         self.kill()
 
     def start(self) -> None:
+        self.begin()
+        self.be_ready()
+
+    def begin(self) -> None:
         environment = {**os.environ, "DJANGO_SETTINGS_MODULE": "server.config.settings", **self.environment}
         self.process = subprocess.Popen(
-            [sys.executable, "manage.py", "runner"], cwd=ROOT, env=environment, stdout=subprocess.PIPE,
+            [sys.executable, "manage.py", self.name], cwd=ROOT, env=environment, stdout=subprocess.PIPE,
             stderr=subprocess.STDOUT, text=True,
         )  # fmt: skip
+
+    def be_ready(self) -> None:
         line = self.process.stdout.readline()
         if "ready" not in line:
-            raise AssertionError(f"the runner did not start: {line}{self.process.stdout.read()}")
+            raise AssertionError(f"the {self.name} did not start: {line}{self.process.stdout.read()}")
 
     def kill(self) -> None:
         self.process.send_signal(signal.SIGKILL)
@@ -47,9 +57,38 @@ class RunnerProcess:
         self.process.stdout.close()
 
     def family(self) -> list[psutil.Process]:
-        """The runner and all that it started."""
+        """The process and all that it started."""
         own = psutil.Process(self.process.pid)
         return [own, *own.children(recursive=True)]
+
+
+class RunnerProcess(Process):
+    """The runner alone."""
+
+
+class MeasurerProcess(Process):
+    """The measurer alone."""
+
+    name = "measurer"
+
+
+class Processes:
+    """The runner and the measurer, as `make demo` starts them."""
+
+    def __init__(self, **environment: str) -> None:
+        self.runner, self.measurer = RunnerProcess(**environment), MeasurerProcess(**environment)
+
+    def __enter__(self) -> Self:
+        both = (self.runner, self.measurer)
+        for each in both:
+            each.begin()
+        for each in both:
+            each.be_ready()
+        return self
+
+    def __exit__(self, *_: Any) -> None:
+        self.runner.kill()
+        self.measurer.kill()
 
 
 def until(condition: Callable[[], Any], what: str, seconds: float = 60.0) -> Any:

@@ -13,6 +13,7 @@ from server.config.settings import DATABASES, HOME, LOGGING  # noqa: E402
 
 # the runner of a browser test is a process of its own and opens the same file
 DATABASES["default"]["TEST"] = {"NAME": HOME / "db.sqlite3"}
+DATABASES["default"]["OPTIONS"]["init_command"] += "PRAGMA synchronous=OFF;"  # a killed process loses nothing by it
 LOGGING["loggers"]["server"]["level"] = "CRITICAL"
 LOGGING["loggers"]["django.request"]["level"] = "CRITICAL"
 ALLOWED_HOSTS = ["testserver", "localhost", "127.0.0.1"]

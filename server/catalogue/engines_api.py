@@ -20,6 +20,7 @@ from server.catalogue.engines import engine_named, engines_now, factor_of, missi
 from server.catalogue.fields import NamedSerializer, ScalarField, SettingsField
 from server.catalogue.models import BrightnessFactor, EffectEvidence
 from server.catalogue.scenes import stresses_now
+from server.catalogue.serializers import BrightnessSerializer
 
 
 class SettingSerializer(NamedSerializer):
@@ -90,20 +91,6 @@ class PassSerializer(NamedSerializer):
 
     unit = serializers.CharField()
     about = serializers.CharField()
-
-
-class BrightnessSerializer(serializers.ModelSerializer):
-    """A brightness factor with its evidence."""
-
-    evidence = serializers.CharField(read_only=True)
-
-    class Meta:
-        model = BrightnessFactor
-        fields = [
-            "id", "engine", "relative_to", "factor", "low", "high", "spread_low", "spread_high", "zone", "place",
-            "pair", "evidence", "created_at",
-        ]  # fmt: skip
-        read_only_fields = fields
 
 
 class EngineSerializer(NamedSerializer):

@@ -11,8 +11,8 @@ from pathlib import Path
 from django.conf import settings
 from matchedpair.engines import AS_IS, EngineDefinition, RenderJob, lay_out, render
 from matchedpair.errors import InputError
-from matchedpair.trials import Scene, Setup, Stress, read_scenes, read_stresses, require_fits
-from matchedpair.trials.scene_textures import SceneTexture, textures_of
+from matchedpair.scenes import Scene, Setup, Stress, read_scenes, read_stresses, require_fits
+from matchedpair.scenes.textures import SceneTexture, textures_of
 
 from server.catalogue.models import Look, SceneRevision
 from server.store.files import keep, keep_file, path_of

@@ -9,7 +9,7 @@ from drf_spectacular.utils import OpenApiParameter, extend_schema, extend_schema
 from matchedpair.engines import AS_IS
 from matchedpair.errors import InputError
 from matchedpair.measures.areas import KINDS, SHAPES
-from matchedpair.trials import FORMATS, Scene, Stress
+from matchedpair.scenes import FORMATS, Scene, Stress
 from rest_framework import serializers, status
 from rest_framework.decorators import api_view
 from rest_framework.request import Request

@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from functools import wraps
 from typing import Any
 
 from django.conf import settings
 from django.contrib.auth.models import AbstractBaseUser, AnonymousUser
+from django.http import HttpRequest, HttpResponse, HttpResponseBase
 from rest_framework.authentication import SessionAuthentication
 from rest_framework.permissions import SAFE_METHODS, BasePermission
 from rest_framework.request import Request
@@ -37,6 +40,18 @@ class MayLookMayRun(BasePermission):
         if not request.user.is_authenticated:
             return False
         return request.method in SAFE_METHODS or may_run(request.user)
+
+
+def watched(view: Callable[[HttpRequest], HttpResponseBase]) -> Callable[[HttpRequest], HttpResponseBase]:
+    """A plain view that only those may ask who may look."""
+
+    @wraps(view)
+    def asked(request: HttpRequest) -> HttpResponseBase:
+        if settings.SHARED and not request.user.is_authenticated:
+            return HttpResponse(status=401)
+        return view(request)
+
+    return asked
 
 
 def may_run(user: AbstractBaseUser | AnonymousUser) -> bool:

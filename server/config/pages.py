@@ -15,23 +15,25 @@ from rest_framework.decorators import api_view
 from rest_framework.request import Request
 from rest_framework.response import Response
 
-from server.bench.heartbeat import RunnerState, runner_state
 from server.config.access import may_run
+from server.processes.heartbeat import MEASURER, PROCESS_STATES, RUNNER, now_doing, process_state
 
 
 class SessionSerializer(serializers.Serializer):
-    """Who is here, whether they may run, and whether the runner is alive."""
+    """Who is here, whether they may run, and whether the runner and the measurer are alive."""
 
     name = serializers.CharField()
     may_run = serializers.BooleanField()
     shared = serializers.BooleanField()
-    runner = serializers.ChoiceField(choices=[state.value for state in RunnerState])
+    runner = serializers.ChoiceField(choices=PROCESS_STATES)
+    measurer = serializers.ChoiceField(choices=PROCESS_STATES)
+    doing = serializers.CharField(help_text="What the measurer does now; empty for nothing")
 
 
 @extend_schema(responses=SessionSerializer)
 @api_view(["GET"])
 def session(request: Request) -> Response:
-    """Who is here, whether they may run, and whether the runner is alive. Sets the CSRF cookie."""
+    """Who is here, whether they may run, and whether the runner and the measurer are alive. Sets the CSRF cookie."""
     get_token(request._request)
     signed_in = request.user.is_authenticated
     return Response(
@@ -39,7 +41,9 @@ def session(request: Request) -> Response:
             "name": request.user.get_username() if signed_in else _local_name(),
             "may_run": may_run(request.user),
             "shared": settings.SHARED,
-            "runner": runner_state().value,
+            "runner": process_state(RUNNER).value,
+            "measurer": process_state(MEASURER).value,
+            "doing": now_doing(MEASURER),
         }
     )
 

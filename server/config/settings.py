@@ -54,14 +54,18 @@ INSTALLED_APPS = [
     "server.runs",
     "server.imports",
     "server.references",
-    "server.findings",
-    "server.matching",
+    "server.measuring",
+    "server.pairs",
+    "server.verdicts",
+    "server.answers",
+    "server.tables",
+    "server.curves",
     "server.motion",
     "server.searches",
     "server.textures",
     "server.decisions",
     "server.sharing",
-    "server.bench",
+    "server.processes",
 ]
 
 MIDDLEWARE = [
@@ -72,6 +76,7 @@ MIDDLEWARE = [
     "django.middleware.csrf.CsrfViewMiddleware",
     "django.contrib.auth.middleware.AuthenticationMiddleware",
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
+    "server.config.telling.TellWhatChanged",
 ]
 
 ROOT_URLCONF = "server.config.urls"
@@ -115,15 +120,16 @@ SPECTACULAR_SETTINGS = {
     "COMPONENT_SPLIT_REQUEST": True,
     "AUTHENTICATION_WHITELIST": [],
     "ENUM_NAME_OVERRIDES": {
+        "ProcessState": "server.processes.heartbeat.PROCESS_STATES",
         "RunState": "server.runs.models.RunState",
         "PlanKindName": "server.studies.models.PLAN_KIND_CHOICES",
         "Side": "server.studies.models.Side",
-        "Chosen": "server.findings.models.Chosen",
-        "BlindKindName": "server.findings.models.BLIND_KIND_CHOICES",
-        "Mark": "server.findings.models.Mark",
+        "Chosen": "server.verdicts.models.Chosen",
+        "BlindKindName": "server.verdicts.models.BLIND_KIND_CHOICES",
+        "Mark": "server.verdicts.models.Mark",
         "StudyState": "server.runs.progress.StudyState",
-        "MatchedOn": "server.matching.models.MatchedOn",
-        "MatchingState": "server.matching.models.MatchingState",
+        "MatchedOn": "server.searches.models.MatchedOn",
+        "MatchingState": "server.searches.models.MatchingState",
         "ReferenceKind": "server.references.models.ReferenceKind",
     },
 }

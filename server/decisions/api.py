@@ -34,9 +34,9 @@ from server.decisions.serializers import (
     decision_row,
     recipe_row,
 )
-from server.findings.measure_table import pairs_by_option
 from server.searches.models import Search
 from server.studies.models import Option, Study
+from server.tables.measure_table import pairs_by_option
 
 PLACE = OpenApiParameter("place", str, description="Scene, view and size in words; empty for the worst of all places")
 

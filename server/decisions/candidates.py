@@ -13,16 +13,16 @@ from matchedpair.measures.cost import time_basis, times_interval
 from matchedpair.measures.figure import Figure
 from matchedpair.measures.zones import WHOLE
 
+from server.answers.facts import option_name
 from server.catalogue.zones import areas_by_view
-from server.findings.facts import option_name
-from server.findings.judging import References, place_of
-from server.findings.looks import looks_of
-from server.findings.measuring import NOISE, figure_of
-from server.findings.models import Measure
-from server.findings.option_facts import OptionFacts, all_facts, place_names
-from server.matching.curves import how_key, render_seconds
+from server.curves.curves import how_key, render_seconds
+from server.measuring.measuring import NOISE, figure_of
+from server.measuring.models import Measure
+from server.measuring.option_facts import OptionFacts, all_facts, place_names
+from server.measuring.which_reference import References, place_of
 from server.motion.facts import sequence_facts
 from server.studies.models import Option, Study
+from server.verdicts.looks import looks_of
 
 BY_REFERENCE = ("stops", "colour", "detail", "visible")
 MEASURED = (NOISE, "fireflies", *BY_REFERENCE)

@@ -26,7 +26,7 @@ from matchedpair.measures.zones import WHOLE
 from server.decisions.candidates import OfStudy, candidates, mean_time
 from server.decisions.models import Production, StudyUse
 from server.decisions.uses import as_use, uses_of
-from server.findings.pairs import PairFindings, pair_findings, with_all
+from server.pairs.pair import PairFindings, pair_findings, with_all
 from server.studies.models import Pair, Study
 
 

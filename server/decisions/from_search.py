@@ -10,7 +10,7 @@ from matchedpair.errors import InputError
 
 from server.decisions.models import RecipeVersion
 from server.decisions.recipes import keep_version, output_of
-from server.findings.inputs import counted_runs
+from server.measuring.inputs import counted_runs
 from server.searches.confirming import Joined, joined_frames
 from server.searches.models import Search, SearchState
 from server.searches.renders import frames_of

@@ -15,7 +15,7 @@ from rest_framework import serializers
 from server.decisions.candidates import OfStudy
 from server.decisions.deciding import Decided, DecidedUse
 from server.decisions.models import Production, RecipeVersion
-from server.findings.measure_serializers import IntervalField
+from server.measuring.serializers import IntervalField
 
 LIMIT_STATES = (KEEPS, BREAKS, UNSURE, UNKNOWN)
 STANDINGS = (ON, TIE, BEATEN, "")

@@ -23,7 +23,7 @@ from server.imports import actions
 from server.imports.models import ImportedRender, ImportSet
 from server.imports.pairing import make_pair
 from server.imports.sequences import make_sequence
-from server.runs.api import CheckSerializer
+from server.runs.serializers import CheckSerializer
 from server.store.uploads import uploaded
 
 MOST_AT_ONCE = 50

@@ -25,13 +25,9 @@ def take_in_one() -> bool:
 
     Killed half-way, the folder is still there and is taken in from the start. One that cannot be read is put aside.
     """
-    inbox = Path(settings.HOME) / INBOX
-    if not inbox.is_dir():
+    folder = waiting_folder()
+    if folder is None:
         return False
-    waiting = sorted(each for each in inbox.iterdir() if each.is_dir() and not each.name.startswith("."))
-    if not waiting:
-        return False
-    folder = waiting[0]
     try:
         with transaction.atomic():
             _take_in(folder)
@@ -40,6 +36,14 @@ def take_in_one() -> bool:
         log.warning("%s cannot be taken in: %s", folder.name, error)
         folder.rename(folder.with_name(f".refused-{folder.name}"))
     return True
+
+
+def waiting_folder() -> Path | None:
+    """The oldest folder of the inbox; None when there is none."""
+    inbox = Path(settings.HOME) / INBOX
+    if not inbox.is_dir():
+        return None
+    return min((each for each in inbox.iterdir() if each.is_dir() and not each.name.startswith(".")), default=None)
 
 
 def _take_in(folder: Path) -> None:

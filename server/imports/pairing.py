@@ -7,10 +7,10 @@ from typing import Any
 
 from django.db import transaction
 from django.utils import timezone
+from matchedpair.conditions.match_sheet import shown as shown_value
 from matchedpair.elsewhere import DISPLAY, Facts
 from matchedpair.errors import InputError
-from matchedpair.trials import CONTROL, TRIAL
-from matchedpair.trials.match_sheet import shown as shown_value
+from matchedpair.plans import CONTROL, TRIAL
 
 from server.catalogue.models import SceneRevision
 from server.imports.models import ImportedRender

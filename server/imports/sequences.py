@@ -9,8 +9,8 @@ from django.db import transaction
 from matchedpair.elsewhere import Facts
 from matchedpair.errors import InputError
 from matchedpair.measures.sequence_report import NUMBER
-from matchedpair.trials import CONTROL, TRIAL
-from matchedpair.trials.plan_kind import FRAME
+from matchedpair.plans import CONTROL, TRIAL
+from matchedpair.plans.plan_kind import FRAME
 
 from server.imports.models import ImportedRender
 from server.imports.pairing import ALIKE, MOST_SEEDS, keep_option, keep_run, keep_setup, subject_of, under_test, usable

@@ -17,8 +17,8 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 
 from server.catalogue.zones import areas_by_view
-from server.findings.inputs import areas_to_measure
-from server.findings.judging import References
+from server.measuring.inputs import areas_to_measure
+from server.measuring.which_reference import References
 from server.motion.facts import light_changes
 from server.motion.measuring import ReferenceFrames, is_current, references_of
 from server.motion.models import SequenceFigures

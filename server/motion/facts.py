@@ -11,11 +11,11 @@ from typing import Any
 from django.db.models import Count, Max
 from matchedpair.answers import SequenceFact, StudyFacts
 from matchedpair.measures.zones import WHOLE
-from matchedpair.trials.plan_kind import FRAME
+from matchedpair.plans.plan_kind import FRAME
 
 from server.catalogue.zones import areas_by_view
-from server.findings.inputs import areas_to_measure
-from server.findings.judging import References
+from server.measuring.inputs import areas_to_measure
+from server.measuring.which_reference import References
 from server.motion.measuring import is_current, references_of
 from server.motion.models import SequenceFigures
 from server.motion.sequences import OptionSequence, sequences_of

@@ -16,8 +16,8 @@ from matchedpair.pictures.filters import light_of
 from matchedpair.pictures.picture import Floats, Mask
 
 from server.catalogue.zones import areas_by_view, signature
-from server.findings.inputs import ENCODED, areas_to_measure, zone_mask
-from server.findings.judging import References
+from server.measuring.inputs import ENCODED, areas_to_measure, zone_mask
+from server.measuring.which_reference import References
 from server.motion.models import SequenceFigures
 from server.motion.sequences import OptionSequence, sequences_of
 from server.store.pixels import stored_picture

@@ -5,12 +5,12 @@ from __future__ import annotations
 import hashlib
 from dataclasses import dataclass
 
-from matchedpair.trials.plan_kind import FRAME
+from matchedpair.plans.plan_kind import FRAME
 
 from server.catalogue.zones import areas_by_view
-from server.findings.judging import place_of
-from server.findings.option_facts import OptionFacts, all_facts
-from server.matching.curves import CONTROL_TITLE, how_key
+from server.curves.curves import CONTROL_TITLE, how_key
+from server.measuring.option_facts import OptionFacts, all_facts
+from server.measuring.which_reference import place_of
 from server.runs.models import BAD_STATES, Run
 from server.studies.models import Option, Study
 

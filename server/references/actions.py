@@ -14,8 +14,8 @@ from matchedpair.measures.areas import measured_mask
 from matchedpair.pictures import write_exr
 from matchedpair.pictures.panorama import panorama_figures
 from matchedpair.pictures.photograph import match_photograph
-from matchedpair.trials import Setup as SetupDescription
-from matchedpair.trials import require_fits
+from matchedpair.scenes import Setup as SetupDescription
+from matchedpair.scenes import require_fits
 
 from server.catalogue.scenes import keep_revision, scene_named
 from server.catalogue.zones import zones_of

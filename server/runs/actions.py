@@ -11,9 +11,10 @@ from django.db.models import F, Max, Min, QuerySet
 from django.utils import timezone
 from matchedpair.engines.process import Progress
 from matchedpair.errors import InputError
-from matchedpair.trials import FIRST_SEED, WARM_UP_SEED, PlanOption, render_order
+from matchedpair.plans import FIRST_SEED, WARM_UP_SEED, PlanOption, render_order
 
 from server.runs.models import BAD, BAD_STATES, ENDED_STATES, OPEN_STATES, Queue, Run, RunState
+from server.store.notices import PROGRESS, RUNS, ring_after_commit
 from server.studies.actions import remove
 from server.studies.models import Option, Purpose, Study, warm_key
 
@@ -68,7 +69,8 @@ def _planned(study: Study) -> list[Option]:
 def _queue(study: Study, options: list[Option], repeats: int, first_seed: int) -> int:
     must_be_ours(study)
     order = _end_of_queue()
-    position = (study.runs.aggregate(last=Max("position"))["last"] or -1) + 1
+    last = study.runs.aggregate(last=Max("position"))["last"]
+    position = 0 if last is None else last + 1
     known = {(run.option_id, run.seed): run for run in study.runs.filter(option__in=options, warm_up=False)}
     places = {option.pk: place for place, option in enumerate(options)}
     plan = render_order(
@@ -91,6 +93,7 @@ def _queue(study: Study, options: list[Option], repeats: int, first_seed: int) -
         )
         states = ENDED_STATES if row.warm_up else BAD_STATES
         queued += made or _requeued(run, states, order + queued)
+    ring_after_commit(RUNS)
     return queued
 
 
@@ -145,7 +148,9 @@ def stop_runs(runs: QuerySet[Run]) -> int:
     waiting = runs.filter(state=RunState.QUEUED).update(
         state=RunState.STOPPED, reason="Stopped by hand before it began.", ended_at=timezone.now()
     )
-    return waiting + runs.filter(state=RunState.RUNNING).update(stop_asked=True)
+    stopped = waiting + runs.filter(state=RunState.RUNNING).update(stop_asked=True)
+    ring_after_commit(RUNS)
+    return stopped
 
 
 def move_up(run: Run, *, to_front: bool) -> None:
@@ -171,12 +176,14 @@ def pause(on: bool) -> None:
     """Start no further render, or go on; the one under way goes on to its end. Going on also lifts a hold."""
     Queue.now()
     Queue.objects.update(paused_at=timezone.now() if on else None, **({} if on else {"held": ""}))
+    ring_after_commit(RUNS)
 
 
 def hold(reason: str) -> None:
     """Stop the queue until somebody lets it go on."""
     Queue.now()
     Queue.objects.update(held=reason)
+    ring_after_commit(RUNS)
 
 
 @transaction.atomic
@@ -191,12 +198,15 @@ def claim(run_id: int, machine: str) -> bool:
     """Take a queued run for rendering; False when it was stopped meanwhile."""
     now = {"state": RunState.RUNNING, "started_at": timezone.now(), "share_done": None, "machine_name": machine}
     queued = Run.objects.filter(pk=run_id, state=RunState.QUEUED, stop_asked=False)
-    return bool(queued.update(**now, attempt=F("attempt") + 1))
+    claimed = bool(queued.update(**now, attempt=F("attempt") + 1))
+    ring_after_commit(RUNS)
+    return claimed
 
 
 def requeue(run_id: int) -> None:
     """Put back a run whose runner was killed."""
     Run.objects.filter(pk=run_id, state=RunState.RUNNING).update(**CLEARED, state=RunState.QUEUED)
+    ring_after_commit(RUNS)
 
 
 def mark_stopped(run_id: int) -> None:
@@ -204,6 +214,7 @@ def mark_stopped(run_id: int) -> None:
     Run.objects.filter(pk=run_id, state__in=OPEN_STATES).update(
         state=RunState.STOPPED, reason="Stopped by hand.", ended_at=timezone.now()
     )
+    ring_after_commit(RUNS)
 
 
 def mark_failed(run_id: int, reason: str, **known: Any) -> None:
@@ -211,6 +222,7 @@ def mark_failed(run_id: int, reason: str, **known: Any) -> None:
     Run.objects.filter(pk=run_id, state__in=OPEN_STATES).update(
         state=RunState.FAILED, reason=reason, ended_at=timezone.now(), **known
     )
+    ring_after_commit(RUNS)
 
 
 def note_progress(run_id: int, progress: Progress, reached: float | None = None) -> None:
@@ -219,6 +231,7 @@ def note_progress(run_id: int, progress: Progress, reached: float | None = None)
         share_done=progress.share, elapsed_seconds=progress.elapsed_seconds, ready_seconds=progress.ready_seconds,
         reached=reached,
     )  # fmt: skip
+    ring_after_commit(PROGRESS)
 
 
 def must_be_ours(study: Study) -> None:
@@ -233,4 +246,7 @@ def _end_of_queue() -> float:
 
 def _requeued(run: Run, states: Sequence[str], order: float) -> int:
     """Clear a run that is in one of these states and queue it; 0 when it is in none of them."""
-    return Run.objects.filter(pk=run.pk, state__in=states).update(**CLEARED, state=RunState.QUEUED, queued_order=order)
+    again = Run.objects.filter(pk=run.pk, state__in=states)
+    queued = again.update(**CLEARED, state=RunState.QUEUED, queued_order=order)
+    ring_after_commit(RUNS)
+    return queued

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from matchedpair.errors import InputError, SettingsError
-from matchedpair.trials.next_step import steps_for
+from matchedpair.queue.next_step import steps_for
 
 from server.catalogue.engines import engine_named
 from server.runs.models import Run

@@ -9,19 +9,19 @@ from typing import Any
 
 from matchedpair.engines import describe_machine
 from matchedpair.engines.setting import Value, is_number
-from matchedpair.trials import (
+from matchedpair.plans import (
     TRIAL,
     BudgetRow,
     Estimate,
     KnownCost,
     PlanCost,
-    Setup,
     Trimmed,
     estimate,
     plan_cost,
     position_of,
     trim,
 )
+from matchedpair.scenes import Setup
 
 from server.catalogue.engines import engines_now
 from server.runs.models import Run, RunState

@@ -7,20 +7,21 @@ from typing import Any
 from django.db import transaction
 from django.shortcuts import get_object_or_404
 from drf_spectacular.utils import extend_schema
-from matchedpair.trials import RULES, Estimate
+from matchedpair.plans import RULES, Estimate
 from rest_framework import serializers, status
 from rest_framework.decorators import api_view
 from rest_framework.request import Request
 from rest_framework.response import Response
 
 from server.runs.actions import must_be_ours, queue_pilot, queue_study
-from server.runs.api import CountSerializer
 from server.runs.planning import CostedPlan, costed, pilot_of
+from server.runs.serializers import CountSerializer
 from server.studies.actions import create_study, keep_option, replan
-from server.studies.api import LevelShownSerializer, StudySerializer, draft_of, study_with_all
 from server.studies.draft import resolve
 from server.studies.forms import DraftSerializer
 from server.studies.models import Purpose, Side, Study
+from server.studies.requests import draft_of, study_with_all
+from server.studies.serializers import LevelShownSerializer, StudySerializer
 from server.studies.sheets import MatchSheetSerializer, sheet_row
 
 

@@ -6,7 +6,8 @@ from collections import Counter
 from collections.abc import Iterable
 
 from django.db import models
-from matchedpair.trials import FIRST_SEED, RunningTime, time_left
+from matchedpair.plans import FIRST_SEED
+from matchedpair.queue import RunningTime, time_left
 
 from server.runs.models import Run, RunState
 from server.studies.models import Option, Purpose, Study

@@ -20,8 +20,9 @@ from server.runs.models import OPEN_STATES, Queue, Run, RunState
 from server.runs.progress import seconds_left
 from server.store.files import room_problem
 from server.store.pixels import live_thumbnail, path_of_live
-from server.studies.api import SwitchSerializer, switched_on
 from server.studies.models import Side
+from server.studies.requests import switched_on
+from server.studies.serializers import SwitchSerializer
 
 MOST_SHOWN = 200
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from typing import Any
 
 from django.db import transaction
@@ -13,6 +14,7 @@ from matchedpair.measures.file_checks import identical, pixel_hash
 from server.runs.habits import forget
 from server.runs.models import Run, RunState
 from server.store.files import keep, path_of
+from server.store.notices import RUNS, ring_after_commit
 from server.store.pixels import PICTURE
 from server.store.tiles import cut_up
 from server.studies.models import Option
@@ -49,16 +51,19 @@ def record_result(run_id: int, result: dict[str, Any]) -> None:
         sizes = [len(result["picture"]), *(len(contents) for contents in result["passes"].values())]
         fields |= {"picture": keep(result["picture"], PICTURE), "passes": passes, "picture_bytes": sum(sizes)}
     brought = [] if run.warm_up else _brought(run, result)
+    # decoding takes long, so that nobody else's write may wait for it
+    looked_at = [_looked_at(run, fields), *(_looked_at(run, row) for _, row in brought)]
     with transaction.atomic():
-        if result["picture"] is not None:
-            fields |= _judged(run, fields)
+        if looked_at[0] is not None:
+            fields |= _judged(run, fields, looked_at[0])
         written = Run.objects.filter(pk=run_id, state=RunState.RUNNING).update(
             **fields, share_done=None, elapsed_seconds=None, stop_asked=False, ended_at=timezone.now()
         )
         forget()
         if written and fields["state"] == RunState.FINISHED:
-            for option, row in brought:
-                _write_brought(run, option, row)
+            for (option, row), seen in zip(brought, looked_at[1:], strict=True):
+                _write_brought(run, option, row, seen)
+        ring_after_commit(RUNS)
 
 
 def cut_up_pictures(run_id: int) -> None:
@@ -86,26 +91,43 @@ def _brought(run: Run, result: dict[str, Any]) -> list[tuple[Option, dict[str, A
     return rows
 
 
-def _write_brought(run: Run, option: Option, fields: dict[str, Any]) -> None:
+def _write_brought(run: Run, option: Option, fields: dict[str, Any], seen: _LookedAt | None) -> None:
     place = {"study": run.study, "position": run.position, "made_by": run}
     row, _ = Run.objects.get_or_create(
         option=option, seed=run.seed, warm_up=False, for_machine="", defaults={**place, "state": RunState.STOPPED}
     )
-    fields = fields | _judged(row, fields)
+    if seen is not None:
+        fields = fields | _judged(row, fields, seen)
     Run.objects.filter(pk=row.pk).update(**fields, **place, ended_at=timezone.now())
 
 
-def _judged(run: Run, fields: dict[str, Any]) -> dict[str, Any]:
+@dataclass(frozen=True)
+class _LookedAt:
+    """What a stored picture shows by itself: its pixels' hash, empty where it cannot be read, and what was found."""
+
+    pixels: str
+    found: list[FileCheck]
+
+
+def _looked_at(run: Run, fields: dict[str, Any]) -> _LookedAt | None:
+    """Decode and check the picture that these fields name; None where they name none."""
+    if not fields.get("picture"):
+        return None
+    picture, found = check_file(path_of(fields["picture"], PICTURE), run.option.setup.description().picture_size)
+    return _LookedAt("" if picture is None else pixel_hash(picture), found)
+
+
+def _judged(run: Run, fields: dict[str, Any], seen: _LookedAt) -> dict[str, Any]:
     """The checks on the stored picture; a finding that stops all measuring makes the run a failed one.
 
     A picture that can be read is kept all the same, for looking at what went wrong.
     """
-    picture, found = check_file(path_of(fields["picture"], PICTURE), run.option.setup.description().picture_size)
+    found = list(seen.found)
     judged: dict[str, Any] = {}
-    if picture is not None:
-        judged["pixel_hash"] = pixel_hash(picture)
+    if seen.pixels:
+        judged["pixel_hash"] = seen.pixels
         if not stops(found) and not run.warm_up:
-            found += _identical_to_others(run, judged["pixel_hash"])
+            found += _identical_to_others(run, seen.pixels)
     judged["checks"] = [check.row() for check in found]
     worst = next((check for check in judged["checks"] if check["severity"] == "stop"), None)
     if worst and fields["state"] == RunState.FINISHED:

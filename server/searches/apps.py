@@ -6,7 +6,7 @@ class SearchesConfig(AppConfig):
 
     def ready(self) -> None:
         """What a search found answers its study's question, which the findings below know nothing of."""
-        from server.findings import studies  # noqa: PLC0415 - models are there only now
+        from server.answers import studies  # noqa: PLC0415 - models are there only now
         from server.searches.facts import search_stamps, with_searches  # noqa: PLC0415
 
         studies.more_facts_by(with_searches, search_stamps)

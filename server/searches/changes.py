@@ -4,16 +4,16 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from matchedpair.choose.raising import Change
 from matchedpair.errors import PictureError, RefusedError
 from matchedpair.measures.detail import Octave
 from matchedpair.measures.pair import NO_EFFECT
 from matchedpair.measures.region import Region
+from matchedpair.search.raising import Change
 
 from server.catalogue.zones import areas_by_view
-from server.findings.inputs import areas_to_measure, pair_measures, zone_mask
-from server.findings.models import Comparison
-from server.findings.pairs import pair_findings, with_all
+from server.measuring.inputs import areas_to_measure, pair_measures, zone_mask
+from server.measuring.models import Comparison
+from server.pairs.pair import pair_findings, with_all
 from server.runs.models import OPEN_STATES
 from server.searches.models import Search
 from server.studies.models import Pair

@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import asdict, dataclass
 
-from matchedpair.choose.frame_ranges import FrameRange, Waste, constant, joined, waste
-from matchedpair.choose.raising import Change, Ladder
 from matchedpair.engines.setting import Value
+from matchedpair.search.frame_ranges import FrameRange, Waste, constant, joined, waste
+from matchedpair.search.raising import Change, Ladder
 
 from server.catalogue.scenes import scene_named
 from server.searches.changes import NOT_COMPARABLE, PENDING, change_of, thresholds_of

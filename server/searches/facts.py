@@ -12,7 +12,7 @@ from matchedpair.engines.setting import is_number
 from matchedpair.measures.figure import Ratio
 
 from server.catalogue.zones import areas_by_view
-from server.findings.pairs import pair_findings, with_all
+from server.pairs.pair import pair_findings, with_all
 from server.searches.models import Search, SearchState
 from server.studies.models import Pair, Study
 

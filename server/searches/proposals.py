@@ -5,9 +5,9 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 
+from matchedpair.conditions.match_sheet import denoisers_on, is_denoiser
 from matchedpair.engines import Setting
 from matchedpair.engines.setting import Value
-from matchedpair.trials.match_sheet import denoisers_on, is_denoiser
 
 from server.catalogue.engines import engine_named
 from server.studies.models import Option

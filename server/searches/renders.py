@@ -13,8 +13,8 @@ from matchedpair.measures.areas import MEASURE, Area
 from matchedpair.measures.cost import time_basis
 
 from server.catalogue.zones import zones_of
-from server.findings.inputs import counted_runs
-from server.findings.partners import as_side
+from server.measuring.inputs import counted_runs
+from server.pairs.partners import as_side
 from server.runs.models import Run, RunState
 from server.searches.models import Search
 from server.studies.actions import any_pair, keep_variant

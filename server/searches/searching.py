@@ -8,12 +8,12 @@ from typing import Any
 
 from django.db import transaction
 from django.utils import timezone
-from matchedpair.choose.exploring import ExploringStep, Tried, next_explored, top_of
-from matchedpair.choose.raising import Change, Compared, Ladder, RaisingStep, next_raise, settings_key
 from matchedpair.errors import InputError, MatchedPairError, SettingsError
+from matchedpair.search.exploring import ExploringStep, Tried, next_explored, top_of
+from matchedpair.search.raising import Change, Compared, Ladder, RaisingStep, next_raise, settings_key
 
 from server.catalogue.engines import engine_named, missing_reason
-from server.findings.partners import as_side
+from server.pairs.partners import as_side
 from server.runs.actions import must_be_ours, queue_options, stop_runs
 from server.runs.models import BAD_STATES, OPEN_STATES, Run
 from server.searches.changes import PENDING, Thresholds, change_of, thresholds_of

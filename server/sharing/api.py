@@ -16,6 +16,8 @@ from rest_framework.parsers import MultiPartParser
 from rest_framework.request import Request
 from rest_framework.response import Response
 
+from server.pairs.pair import PairFindings, findings_of_pair
+from server.sharing.pair_export import pair_csv, pair_json, pair_zip
 from server.sharing.report import report_html
 from server.sharing.study_export import write_study
 from server.sharing.study_import import load_study
@@ -74,3 +76,35 @@ def import_study(request: Request) -> Response:
 
 def _name(study: Study) -> str:
     return slugify(study.question)[:60] or f"study-{study.pk}"
+
+
+@extend_schema(responses={(200, "application/json"): OpenApiTypes.OBJECT})
+@api_view(["GET"])
+def export_json(request: Request, pk: int) -> HttpResponse:
+    """The pair's conditions, figures and verdicts as a JSON file."""
+    findings = findings_of_pair(pk)
+    return _file(pair_json(findings), "application/json", f"{_pair_name(findings)}.json")
+
+
+@extend_schema(responses={(200, "text/csv"): OpenApiTypes.STR})
+@api_view(["GET"])
+def export_csv(request: Request, pk: int) -> HttpResponse:
+    """The pair's runs as a CSV file, one row a run."""
+    findings = findings_of_pair(pk)
+    return _file(pair_csv(findings), "text/csv; charset=utf-8", f"{_pair_name(findings)}.csv")
+
+
+@extend_schema(responses={(200, "application/zip"): OpenApiTypes.BINARY})
+@api_view(["GET"])
+def export_zip(request: Request, pk: int) -> HttpResponse:
+    """A bundle of the JSON, the CSV and all pictures as EXR."""
+    findings = findings_of_pair(pk)
+    return _file(pair_zip(findings), "application/zip", f"{_pair_name(findings)}.zip")
+
+
+def _pair_name(findings: PairFindings) -> str:
+    return f"pair-{findings.pair.pk}-{slugify(findings.pair.study.question)[:50].strip('-') or 'study'}"
+
+
+def _file(contents: bytes, kind: str, name: str) -> HttpResponse:
+    return HttpResponse(contents, content_type=kind, headers={"Content-Disposition": f'attachment; filename="{name}"'})

@@ -4,15 +4,15 @@ from __future__ import annotations
 
 import io
 import re
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from matchedpair.curves import Curve
-from matplotlib.axes import Axes
-from matplotlib.backends.backend_svg import FigureCanvasSVG
-from matplotlib.figure import Figure
-from matplotlib.ticker import LogLocator, NullFormatter, StrMethodFormatter
 
-from server.matching.curves import Ladder, StudyCurves
+from server.curves.curves import Ladder, StudyCurves
+
+if TYPE_CHECKING:  # it takes as long to load as all else, and only reports need it
+    from matplotlib.axes import Axes
+    from matplotlib.figure import Figure
 
 CONTROL = ("#1d5c9f", "s", "-")
 TRIALS = (
@@ -25,6 +25,9 @@ BEYOND = 2.0
 
 def curves_svg(curves: StudyCurves, place: str) -> str:
     """Noise against seconds at one place; empty when there is no point."""
+    from matplotlib.backends.backend_svg import FigureCanvasSVG  # noqa: PLC0415 - see above
+    from matplotlib.figure import Figure  # noqa: PLC0415
+
     ladders = [row for row in curves.ladders if row.place == place]
     if not any(row.point is not None for ladder in ladders for row in ladder.points):
         return ""
@@ -65,6 +68,8 @@ def _line(curve: Curve) -> tuple[list[float], list[float]]:
 
 
 def _dress(axes: Axes, curves: StudyCurves) -> None:
+    from matplotlib.ticker import LogLocator, NullFormatter, StrMethodFormatter  # noqa: PLC0415 - see above
+
     axes.set_xscale("log")
     axes.set_yscale("log")
     for axis in (axes.xaxis, axes.yaxis):
@@ -82,7 +87,7 @@ def _dress(axes: Axes, curves: StudyCurves) -> None:
 
 def _svg(figure: Figure) -> str:
     """Text stays text, so that the page's font shows it."""
-    from matplotlib import rc_context  # noqa: PLC0415 - it loads half of the library, and few requests need it
+    from matplotlib import rc_context  # noqa: PLC0415 - see above
 
     packed = io.StringIO()
     with rc_context({"svg.fonttype": "none", "font.family": "sans-serif", "svg.hashsalt": "matched pair"}):

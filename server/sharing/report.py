@@ -15,28 +15,29 @@ from django.utils import timezone
 from django.utils.safestring import mark_safe
 from matchedpair.choose import LIMITS
 from matchedpair.choose.uses import BREAKS
+from matchedpair.conditions import MatchSheet
 from matchedpair.curves.curve import VERSION as CURVE_VERSION
 from matchedpair.curves.words import curve_in_words
 from matchedpair.errors import PictureError
 from matchedpair.measures.cost import VERSION as COST_VERSION
 from matchedpair.measures.figure import Ratio, three
 from matchedpair.measures.kinds import KINDS
-from matchedpair.trials import MatchSheet
 
+from server.answers.studies import study_findings
+from server.curves.curves import StudyCurves, study_curves
+from server.curves.same import same_table
+from server.curves.words import sentence as curves_sentence
 from server.decisions.candidates import OfStudy
 from server.decisions.deciding import Decided, DecidedUse, decided
 from server.decisions.models import RecipeVersion
-from server.findings.models import Comparison, Verdict
-from server.findings.option_facts import setup_in_words
-from server.findings.pairs import PairFindings, pair_findings, with_all, zone_box
-from server.findings.studies import study_findings
-from server.matching.curves import StudyCurves, study_curves
-from server.matching.same import same_table
-from server.matching.words import sentence as curves_sentence
+from server.measuring.models import Comparison
+from server.measuring.option_facts import setup_in_words
+from server.pairs.pair import PairFindings, pair_findings, with_all, zone_box
 from server.runs.models import Run, RunState
 from server.sharing.charts import curves_svg
 from server.store.pixels import shown
 from server.studies.models import Pair, Study
+from server.verdicts.models import Verdict
 
 MOST_JUDGED, MOST_CHOSEN, MOST_MATCHED = 4, 3, 2
 MOST_PAIRS = 3  # that are filled up with the plan's first where less was chosen or matched

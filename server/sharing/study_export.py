@@ -14,10 +14,15 @@ from django.db.models import Model
 from django.utils import timezone
 from matchedpair.answers import facts_as_values
 
+from server.answers.studies import study_findings
 from server.catalogue.models import SceneRevision, Zone
 from server.catalogue.scenes import SCENE, TEXTURE
 from server.decisions.models import Production
-from server.findings.export import (
+from server.references.models import Reference
+from server.runs.models import ENDED_STATES, Run
+from server.searches.models import Search
+from server.searches.searching import GOING_ON
+from server.sharing.pair_export import (
     BLIND_FIELDS,
     COMPARISON_FIELDS,
     MEASURE_FIELDS,
@@ -27,14 +32,7 @@ from server.findings.export import (
     SETUP_FIELDS,
     STUDY_FIELDS,
     VERDICT_FIELDS,
-    plain_cell,
 )
-from server.findings.studies import study_findings
-from server.findings.table import Asked, as_csv, columns_of, rows_of
-from server.references.models import Reference
-from server.runs.models import ENDED_STATES, Run
-from server.searches.models import Search
-from server.searches.searching import GOING_ON
 from server.sharing.study_format import (
     DOCUMENT,
     FIGURES,
@@ -61,6 +59,8 @@ from server.sharing.study_format import (
 from server.store.files import path_of
 from server.store.pixels import PICTURE
 from server.studies.models import Option, Pair, Setup, Study
+from server.tables.cells import plain_cell
+from server.tables.run_table import Asked, as_csv, columns_of, rows_of
 
 FIGURE_COLUMNS = ("option", "zone", "measure", "value", "unit", "low", "high", "method", "version", "refused")
 

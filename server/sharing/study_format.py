@@ -13,7 +13,11 @@ from django.db import models
 
 from server.catalogue.models import SceneRevision, Zone
 from server.decisions.models import Production, RecipeVersion, StudyUse
-from server.findings.export import (
+from server.measuring.models import Comparison, Measure
+from server.references.models import Reference
+from server.runs.models import Run
+from server.searches.models import Matching, Search
+from server.sharing.pair_export import (
     BLIND_FIELDS,
     COMPARISON_FIELDS,
     JSON_ONLY,
@@ -26,12 +30,8 @@ from server.findings.export import (
     STUDY_FIELDS,
     VERDICT_FIELDS,
 )
-from server.findings.models import BlindRound, BlindTest, Comparison, Measure, Pin, Verdict
-from server.matching.models import Matching
-from server.references.models import Reference
-from server.runs.models import Run
-from server.searches.models import Search
 from server.studies.models import Option, Pair, Setup, Study
+from server.verdicts.models import BlindRound, BlindTest, Pin, Verdict
 
 FORMAT = 1
 KIND = "study"

@@ -23,7 +23,6 @@ from django.core.exceptions import ValidationError
 from django.db import DatabaseError, transaction
 from django.db.models import Model
 from django.utils import timezone
-from jsonschema import Draft202012Validator
 from matchedpair.choose import recipe_of
 from matchedpair.errors import InputError
 from matchedpair.measures.areas import parse_area
@@ -31,13 +30,12 @@ from matchedpair.measures.areas import parse_area
 from server.catalogue.models import SceneRevision, Zone
 from server.catalogue.scenes import SCENE, TEXTURE
 from server.decisions.models import Production, RecipeVersion, StudyUse
-from server.findings.measuring import unpacked
-from server.findings.models import BlindRound, BlindTest, Comparison, Measure, Pin, Verdict
-from server.matching.models import Matching, MatchingState
+from server.measuring.measuring import unpacked
+from server.measuring.models import Comparison, Measure
 from server.references.models import Reference
 from server.runs.models import ENDED_STATES, Run
-from server.searches.api import search_row
-from server.searches.models import Search
+from server.searches.models import Matching, MatchingState, Search
+from server.searches.search_rows import search_row
 from server.searches.searching import GOING_ON
 from server.sharing.study_export import pictures_of
 from server.sharing.study_format import (
@@ -58,6 +56,7 @@ from server.store.files import keep, path_of, room_problem
 from server.store.pixels import PICTURE
 from server.studies.forms import DraftSerializer
 from server.studies.models import Option, Pair, Setup, Study
+from server.verdicts.models import BlindRound, BlindTest, Pin, Verdict
 
 MOST_FILES = 50_000
 MOST_FILE_BYTES = 512 * 1024 * 1024
@@ -129,6 +128,8 @@ def _document(bundle: zipfile.ZipFile, names: set[str]) -> dict[str, Any]:
         raise InputError(f"study bundle format {document.get('format')!r} is not known; expected {FORMAT}")
     _as_written_now(document)
     try:
+        from jsonschema import Draft202012Validator  # noqa: PLC0415 - few requests need it
+
         wrong = next(iter(Draft202012Validator(SCHEMA).iter_errors(document)), None)
     except RecursionError as error:
         raise InputError(f"{DOCUMENT} is nested too deeply") from error

@@ -9,7 +9,7 @@ from django.db import transaction
 from django.db.models import Max
 from django.utils import timezone
 from matchedpair.errors import InputError
-from matchedpair.trials import Setup as SetupDescription
+from matchedpair.scenes import Setup as SetupDescription
 
 from server.catalogue.models import SceneRevision
 from server.catalogue.scenes import keep_revision

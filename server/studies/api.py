@@ -6,7 +6,8 @@ from typing import Any
 
 from django.shortcuts import get_object_or_404
 from drf_spectacular.utils import extend_schema
-from matchedpair.trials import AS_IS, PLAN_KINDS, QUESTIONS, kind_named, question_named
+from matchedpair.plans import PLAN_KINDS, QUESTIONS, kind_named, question_named
+from matchedpair.scenes import AS_IS
 from rest_framework import serializers
 from rest_framework.decorators import api_view
 from rest_framework.request import Request
@@ -14,10 +15,12 @@ from rest_framework.response import Response
 
 from server.catalogue.fields import SettingsField
 from server.studies.actions import any_pair, archive
-from server.studies.draft import Draft, baseline_of
-from server.studies.forms import MAX_SIDE, DraftSerializer, FactorSerializer, UntilSureSerializer, draft_from
-from server.studies.models import PLAN_KIND_CHOICES, Option, Purpose, Side, Study
+from server.studies.draft import baseline_of
+from server.studies.forms import MAX_SIDE, DraftSerializer, FactorSerializer
+from server.studies.models import PLAN_KIND_CHOICES, Option, Study
 from server.studies.proposals import proposed_factors, proposed_levels
+from server.studies.requests import study_with_all, switched_on
+from server.studies.serializers import StudySerializer, SwitchSerializer
 from server.studies.side import SideDraft
 
 
@@ -58,90 +61,6 @@ class ProposalSerializer(serializers.Serializer):
     passes = serializers.ListField(child=serializers.CharField())
 
 
-class LevelShownSerializer(serializers.Serializer):
-    """What an option has at one factor."""
-
-    subject = serializers.CharField()
-    title = serializers.CharField()
-    shown = serializers.CharField()
-    changed = serializers.BooleanField()
-
-
-class OptionSerializer(serializers.ModelSerializer):
-    """One option of a study."""
-
-    side = serializers.ChoiceField(choices=Side.choices)
-    purpose = serializers.ChoiceField(choices=Purpose.choices)
-    engine = serializers.CharField(source="engine_title")
-    settings = SettingsField()
-    levels = LevelShownSerializer(many=True)
-    size = serializers.SerializerMethodField()
-
-    class Meta:
-        model = Option
-        fields = [
-            "id", "number", "title", "side", "engine", "build", "settings", "levels", "purpose", "in_plan", "small",
-            "left_out", "control", "comes_with", "size",
-        ]  # fmt: skip
-        read_only_fields = fields
-
-    def get_size(self, option: Option) -> str:
-        """The size in words."""
-        return str(option.setup.description().conditions()["size"])
-
-
-class StudySerializer(serializers.Serializer):
-    """A study as it was set up."""
-
-    id = serializers.IntegerField()
-    question = serializers.CharField()
-    asked = serializers.CharField()
-    kind = serializers.CharField()
-    match_on = serializers.CharField()
-    scene = serializers.CharField(source="setup.scene.title")
-    scene_name = serializers.CharField(source="setup.scene.name")
-    scene_revision = serializers.CharField(source="setup.scene.revision")
-    variant = serializers.CharField(source="setup.variant")
-    view = serializers.CharField(source="setup.view")
-    frame = serializers.IntegerField(source="setup.frame")
-    size = serializers.SerializerMethodField()
-    engine = serializers.SerializerMethodField()
-    passes = serializers.ListField(child=serializers.CharField())
-    from_elsewhere = serializers.BooleanField()
-    plannable = serializers.SerializerMethodField()
-    repeats = serializers.IntegerField()
-    until_sure = UntilSureSerializer(allow_null=True)
-    threads = serializers.IntegerField()
-    time_limit_seconds = serializers.FloatField()
-    created_at = serializers.DateTimeField()
-    archived_at = serializers.DateTimeField(allow_null=True)
-    removed_at = serializers.DateTimeField(allow_null=True)
-    options = OptionSerializer(many=True)
-    pair = serializers.SerializerMethodField()
-    factors = serializers.SerializerMethodField()
-
-    def get_size(self, study: Study) -> str:
-        """The size in words."""
-        return str(study.setup.description().conditions()["size"])
-
-    def get_engine(self, study: Study) -> str:
-        """The engine, or all of them."""
-        return " and ".join(dict.fromkeys(option.engine_title for option in study.options.all()))
-
-    def get_plannable(self, study: Study) -> bool:
-        """Whether its plan can be changed and copied."""
-        return bool(study.draft)
-
-    def get_factors(self, study: Study) -> list[str]:
-        """What its plan varies, by the subjects of its factors."""
-        first = next(iter(study.options.all()), None)
-        return [level["subject"] for level in first.levels] if first else []
-
-    def get_pair(self, study: Study) -> int:
-        """The study's first pair."""
-        return study.pairs.values_list("id", flat=True).first() or 0
-
-
 class PlanKindSerializer(serializers.Serializer):
     """A kind of plan."""
 
@@ -173,12 +92,6 @@ class QuestionsSerializer(serializers.Serializer):
 
     questions = QuestionSerializer(many=True)
     kinds = PlanKindSerializer(many=True)
-
-
-class SwitchSerializer(serializers.Serializer):
-    """On or off."""
-
-    on = serializers.BooleanField()
 
 
 class TwoOptionsSerializer(serializers.Serializer):
@@ -258,17 +171,6 @@ def make_pair(request: Request) -> Response:
     return Response({"pair": any_pair(control, trial).pk})
 
 
-def study_with_all(pk: int) -> Study:
-    """A study with what `StudySerializer` reads; 404 when there is none."""
-    rows = Study.objects.select_related("setup__scene").prefetch_related("options__setup__scene")
-    return get_object_or_404(rows, pk=pk)
-
-
-def draft_of(request: Request) -> tuple[Draft | None, dict[str, list[str]]]:
-    """The draft that a request carries, or what is wrong with it by field."""
-    return draft_from(request.data)
-
-
 def _asked_about(kind: type[BaselineSerializer], request: Request) -> tuple[dict[str, Any], SideDraft]:
     form = kind(data=request.data)
     form.is_valid(raise_exception=True)
@@ -276,10 +178,3 @@ def _asked_about(kind: type[BaselineSerializer], request: Request) -> tuple[dict
     if baseline is None:
         raise serializers.ValidationError(problems)
     return form.validated_data, baseline
-
-
-def switched_on(request: Request) -> bool:
-    """What a request with a switch asks."""
-    form = SwitchSerializer(data=request.data)
-    form.is_valid(raise_exception=True)
-    return bool(form.validated_data["on"])

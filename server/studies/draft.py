@@ -6,29 +6,25 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Any, TypeVar
 
+from matchedpair.conditions import MatchSheet, match_sheet, merged_sheet
 from matchedpair.engines.definition import Effect
 from matchedpair.errors import InputError, MatchedPairError, SettingsError
 from matchedpair.pictures.view_transform import view_transforms
-from matchedpair.trials import (
+from matchedpair.plans import (
     CONTROL,
     TRIAL,
-    MatchSheet,
     PlannedRun,
     PlanOption,
-    Scene,
-    Setup,
     combinations,
     controls,
     is_place,
     kind_named,
     kind_problem,
-    match_sheet,
-    merged_sheet,
     render_order,
-    setup_problems,
 )
-from matchedpair.trials.plan import Combination
-from matchedpair.trials.plan_kind import ENGINE, PRESET, SCENE, SIZE, VIEW
+from matchedpair.plans.plan import Combination
+from matchedpair.plans.plan_kind import ENGINE, PRESET, SCENE, SIZE, VIEW
+from matchedpair.scenes import Scene, Setup, setup_problems
 
 from server.catalogue.engines import engine_named, missing_reason
 from server.catalogue.scenes import scene_named

@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from typing import Any
 
 from matchedpair.errors import InputError
-from matchedpair.trials import AS_IS
+from matchedpair.scenes import AS_IS
 from rest_framework import serializers
 
 from server.catalogue.fields import CropSerializer, ScalarField, SettingsField

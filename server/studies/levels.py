@@ -6,11 +6,10 @@ from collections.abc import Callable, Iterable
 from dataclasses import dataclass, replace
 from typing import Any
 
+from matchedpair.conditions.match_sheet import shown
 from matchedpair.engines.setting import Setting
 from matchedpair.errors import InputError, MatchedPairError, SettingsError
-from matchedpair.trials import AS_IS, Scene, setup_problems
-from matchedpair.trials.match_sheet import shown
-from matchedpair.trials.plan_kind import (
+from matchedpair.plans.plan_kind import (
     ENGINE,
     FRAME,
     LIGHT,
@@ -23,6 +22,7 @@ from matchedpair.trials.plan_kind import (
     VERSION,
     VIEW,
 )
+from matchedpair.scenes import AS_IS, Scene, setup_problems
 
 from server.catalogue.engines import engine_named
 from server.catalogue.scenes import scene_named

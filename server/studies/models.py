@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from django.db import models
-from matchedpair.trials import AS_IS, CONTROL, FORMATS, PLAN_KINDS, TRIAL
-from matchedpair.trials import Setup as SetupDescription
+from matchedpair.plans import CONTROL, PLAN_KINDS, TRIAL
+from matchedpair.scenes import AS_IS, FORMATS
+from matchedpair.scenes import Setup as SetupDescription
 
 from server.catalogue.models import SceneRevision
 

@@ -7,8 +7,8 @@ from typing import Any
 
 from matchedpair.engines.setting import Setting
 from matchedpair.errors import InputError
-from matchedpair.trials import AS_IS, PlanKind, kind_named, ladder, question_named, same_work, through_range
-from matchedpair.trials.plan_kind import (
+from matchedpair.plans import PlanKind, kind_named, ladder, question_named, same_work, through_range
+from matchedpair.plans.plan_kind import (
     ENGINE,
     FRAME,
     LIGHT,
@@ -21,6 +21,7 @@ from matchedpair.trials.plan_kind import (
     VERSION,
     VIEW,
 )
+from matchedpair.scenes import AS_IS
 
 from server.catalogue.engines import engine_named, engines_now, missing_reason
 from server.catalogue.scenes import scenes_now

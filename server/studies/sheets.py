@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from matchedpair.trials import MatchSheet
+from matchedpair.conditions import MatchSheet
 from rest_framework import serializers
 
 SHEET_STATES = ("held", "differs", "unknown", "under_test")

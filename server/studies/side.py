@@ -10,7 +10,7 @@ from typing import Any
 from matchedpair.engines import EngineDefinition, RenderJob, unsupported
 from matchedpair.engines.definition import Build
 from matchedpair.engines.setting import Value
-from matchedpair.trials import DEPTHS, Scene, Setup
+from matchedpair.scenes import DEPTHS, Scene, Setup
 
 from server.catalogue.engines import factor_of, pixel_settings
 

@@ -11,8 +11,8 @@ from typing import Any
 from django.db import transaction
 from matchedpair.engines import AS_IS, EngineDefinition, RenderJob, ask_texture_use, lay_out
 from matchedpair.errors import InputError
+from matchedpair.scenes import Scene, Setup, require_fits
 from matchedpair.textures import MapUse, Writing, delete_copies, discard, write_some
-from matchedpair.trials import Scene, Setup, require_fits
 
 from server.catalogue.engines import engine_named, missing_reason
 from server.catalogue.scenes import keep_revision, texture_files

@@ -8,8 +8,8 @@ from statistics import median
 from matchedpair.engines import AS_IS
 from matchedpair.measures.zones import WHOLE
 
-from server.findings.models import Comparison
-from server.findings.pairs import PairFindings, SideFigures, pair_findings, with_all
+from server.measuring.models import Comparison
+from server.pairs.pair import PairFindings, SideFigures, pair_findings, with_all
 from server.studies.models import Pair
 from server.textures.places import Place
 

@@ -8,9 +8,9 @@ from pathlib import Path
 
 from django.conf import settings
 from matchedpair.errors import InputError
+from matchedpair.scenes import Scene, read_scenes
+from matchedpair.scenes.textures import maps_of
 from matchedpair.textures.maps import ENDINGS, REDUCED, find_maps
-from matchedpair.trials import Scene, read_scenes
-from matchedpair.trials.scene_textures import maps_of
 
 from server.catalogue.scenes import scene_named
 

@@ -7,6 +7,7 @@ from dataclasses import asdict, dataclass
 from typing import Any
 
 from matchedpair.errors import InputError, PictureError
+from matchedpair.scenes.textures import is_outdated
 from matchedpair.textures import (
     Copies,
     MapUse,
@@ -19,7 +20,6 @@ from matchedpair.textures import (
     so_far,
 )
 from matchedpair.textures.plan import DIVISORS
-from matchedpair.trials.scene_textures import is_outdated
 
 from server.textures.models import AskedUse, MapChoice, MapFacts
 from server.textures.places import Place

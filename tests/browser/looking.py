@@ -9,7 +9,7 @@ import numpy as np
 from django.conf import settings
 from matchedpair.pictures.view_transform import view_transforms
 
-from server.findings.measuring import measure_outstanding
+from server.measuring.measuring import measure_outstanding
 from server.runs.models import Run
 from server.store.files import keep
 from server.studies.models import Option

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from playwright.sync_api import expect
 
-from server.findings.measuring import measure_outstanding
+from server.measuring.measuring import measure_outstanding
 from server.runs.models import Run
 from server.studies.models import Option
 from tests.browser.base import BrowserTest

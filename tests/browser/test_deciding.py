@@ -11,11 +11,11 @@ from django.conf import settings
 from playwright.sync_api import expect
 
 from server.decisions.models import RecipeVersion
-from server.matching.models import Matching
 from server.runs.models import Run
+from server.searches.models import Matching
 from server.studies.models import Pair, Study
 from tests.browser.base import ROOT, BrowserTest
-from tests.runner import RunnerProcess, until
+from tests.runner import Processes, until
 from tests.server.base import factor
 from tests.server.lawful import Lawful
 
@@ -32,7 +32,7 @@ class FromLadderToReport(BrowserTest):
 
     def test_the_whole_way(self):
         page = self.page
-        with RunnerProcess():
+        with Processes():
             self.open(f"/studies/{self.study.pk}")
             page.get_by_role("button", name=re.compile("^Run .* renders")).click()
             counted = Run.objects.filter(study=self.study, state="finished", warm_up=False)

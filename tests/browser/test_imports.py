@@ -8,8 +8,8 @@ import numpy as np
 import OpenImageIO as oiio
 from playwright.sync_api import expect
 
-from server.findings.measuring import measure_outstanding
 from server.imports.models import ImportedRender
+from server.measuring.measuring import measure_outstanding
 from server.motion.measuring import measure_sequences
 from server.studies.models import Option, Study
 from tests.browser.base import BrowserTest

@@ -5,10 +5,10 @@ import re
 import numpy as np
 from playwright.sync_api import expect
 
-from server.findings.measuring import measure_outstanding
-from server.findings.models import BlindRound, Pin, Verdict
+from server.measuring.measuring import measure_outstanding
 from server.runs.models import Run
 from server.studies.models import Option, Pair
+from server.verdicts.models import BlindRound, Pin, Verdict
 from tests.browser.looking import LookingTest, displayed, stored
 from tests.pictures import noisy, textured
 from tests.server.base import factor, finish_all

@@ -5,9 +5,9 @@ import numpy as np
 from django.conf import settings
 from playwright.sync_api import expect
 
-from server.findings.layers import make_wanted_layers
-from server.findings.measuring import measure_outstanding
-from server.findings.models import MapLayer, Measure
+from server.measuring.maps import make_wanted_layers
+from server.measuring.measuring import measure_outstanding
+from server.measuring.models import MapLayer, Measure
 from server.references.models import Reference
 from server.runs.models import Run
 from server.store.files import keep

@@ -6,13 +6,13 @@ import sys
 
 from playwright.sync_api import expect
 
-from server.findings.models import Comparison
+from server.measuring.models import Comparison
 from server.runs.actions import hold
 from server.runs.models import Run
 from server.studies.models import Study
 from tests.browser.base import ROOT, BrowserTest
 from tests.engines import add_ladder
-from tests.runner import RunnerProcess, until
+from tests.runner import Processes, until
 from tests.server.base import factor, finish_all
 
 
@@ -57,7 +57,7 @@ class Planned(BrowserTest):
 
     def run_it(self, count, pairs=0):
         """Run until so many renders are finished and so many pairs compared."""
-        with RunnerProcess():
+        with Processes():
             self.page.get_by_role("button", name="Create and run").click()
             finished = self.page.locator('tr[data-state-of="finished"]')
             expect(finished).to_have_count(count, timeout=90_000)
@@ -91,7 +91,7 @@ class Planned(BrowserTest):
         self.page.get_by_label("Pause (s), control").or_(self.page.get_by_label("Pause, control")).first.fill("3")
         self.vary("Samples", "2  8")
         expect(self.plan()).to_contain_text("on the way")
-        with RunnerProcess():
+        with Processes():
             self.page.get_by_role("button", name="Create and run").click()
             expect(self.page.get_by_alt_text("The render so far")).to_be_visible(timeout=40_000)
             expect(self.page.locator('tr[data-state-of="finished"]')).to_have_count(7, timeout=90_000)
@@ -164,7 +164,7 @@ class Planned(BrowserTest):
         expect(self.page.get_by_label("Samples, levels")).to_have_value("8")
         self.page.get_by_label("Samples, levels").fill("8 32")
         expect(self.plan().locator("tbody tr")).to_have_count(3)
-        with RunnerProcess():
+        with Processes():
             self.page.get_by_role("button", name="Change the plan and run what is new").click()
             # a warm-up comes first: it was another machine that rendered before
             expect(self.page.locator('tr[data-state-of="finished"]')).to_have_count(8, timeout=60_000)
@@ -197,7 +197,7 @@ class Planned(BrowserTest):
         self.page.get_by_role("combobox", name=re.compile("^Size")).select_option("480 × 270")
         self.vary("Samples", "8")
         expect(self.page.get_by_text("Time not known yet")).to_be_visible()
-        with RunnerProcess():
+        with Processes():
             self.page.get_by_role("button", name="Try a pilot first").click()
             expect(self.page.get_by_text("Pilot, ").first).to_be_visible()
             expect(self.page.locator('tr[data-state-of="finished"]')).to_have_count(3, timeout=60_000)
@@ -222,7 +222,7 @@ class Queue(BrowserTest):
         self.assert_accessible()
         page.reload()
         expect(page.locator("tbody tr").first).to_have_attribute("data-run", str(last.pk))
-        with RunnerProcess():
+        with Processes():
             page.wait_for_timeout(700)
             self.assertEqual(study.runs.filter(state="queued").count(), 5)
             page.get_by_role("button", name="Go on").click()
@@ -255,7 +255,7 @@ class Told(BrowserTest):
         self.page.get_by_role("link", name="Engines").click()
         self.page.wait_for_timeout(2500)
         self.assertEqual(self.page.evaluate("window.told"), [])
-        with RunnerProcess():
+        with Processes():
             self.all_ended()
             self.page.wait_for_function("window.told.length > 0")
         self.assertEqual(self.page.evaluate("window.told"), ["Told when it is done?"])
@@ -340,6 +340,6 @@ class RealLadder(BrowserTest):
         self.open("/studies/new")
         self.page.get_by_text("How many samples are enough?").click()
         expect(self.page.get_by_label("Samples per pixel, levels")).to_have_value("4  8  32  64")
-        with RunnerProcess():
+        with Processes():
             self.page.get_by_role("button", name="Create and run").click()
             expect(self.page.locator("[data-running]")).to_be_visible(timeout=60_000)

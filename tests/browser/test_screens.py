@@ -10,7 +10,7 @@ from server.runs.models import Run
 from server.studies.models import Study
 from tests.browser.base import ROOT, BrowserTest
 from tests.engines import add_engine
-from tests.runner import RunnerProcess, until
+from tests.runner import Processes, until
 from tests.server.base import finish_all
 
 
@@ -95,7 +95,7 @@ class StudyScreen(BrowserTest):
 
     def test_failed_renders_show_reason_and_log_and_can_be_run_again(self):
         self.show(engine="fails")
-        with RunnerProcess():
+        with Processes():
             self.page.get_by_role("button", name="Run 4 renders").click()
             expect(self.page.locator('tr[data-state-of="failed"]')).to_have_count(5, timeout=30_000)
             row = self.page.locator("tr[data-run]").nth(1)
@@ -113,7 +113,7 @@ class StudyScreen(BrowserTest):
 
     def test_progress_is_live_and_one_or_all_can_be_stopped(self):
         study = self.show(settings={"samples": 4, "pause": 6})
-        with RunnerProcess():
+        with Processes():
             self.page.get_by_role("button", name="Run 4 renders").click()
             under_way = self.page.get_by_role("region", name="Under way")
             expect(under_way).to_contain_text("the warm-up", timeout=20_000)
@@ -130,7 +130,7 @@ class StudyScreen(BrowserTest):
         study = self.show(settings={"samples": 4, "pause": 3})
         other = self.page.context.new_page()
         other.goto(self.page.url)
-        with RunnerProcess():
+        with Processes():
             self.page.get_by_role("button", name="Run 4 renders").click()
             expect(other.locator('tr[data-state-of="running"]')).to_have_count(1, timeout=20_000)
             until(lambda: study.runs.filter(state="finished").exists(), "a finished run")

@@ -12,7 +12,7 @@ from playwright.sync_api import expect
 from server.searches.models import Search
 from server.searches.searching import GOING_ON
 from tests.browser.base import ROOT, BrowserTest
-from tests.runner import RunnerProcess, until
+from tests.runner import Processes, until
 from tests.server.base import factor
 
 
@@ -46,7 +46,7 @@ class SearchFromTheScreen(BrowserTest):
     def carry_out(self):
         self.page.get_by_role("button", name="Search", exact=True).click()
         expect(self.page.locator("[data-search=searching]")).to_be_visible()
-        with RunnerProcess():
+        with Processes():
             until(lambda: not Search.objects.filter(state__in=GOING_ON).exists(), "the search", seconds=240)
         found = Search.objects.get()
         self.assertEqual(found.state, "done", found.words)
@@ -56,7 +56,7 @@ class SearchFromTheScreen(BrowserTest):
         page = self.page
         self.begin()
         expect(page.locator("[data-search=searching]")).to_contain_text("pass 1, bounces at 1 against 8")
-        with RunnerProcess():
+        with Processes():
             until(lambda: not Search.objects.filter(state__in=GOING_ON).exists(), "the search", seconds=150)
         found = Search.objects.get()
         self.assertEqual(found.state, "done", found.words)

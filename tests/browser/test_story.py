@@ -16,7 +16,7 @@ from server.runs.models import Run
 from server.store.files import path_of
 from server.store.pixels import srgb
 from tests.browser.base import ROOT, BrowserTest
-from tests.runner import RunnerProcess
+from tests.runner import Processes
 
 QUESTION = "Is picking lights by estimate worth its time?"
 
@@ -56,7 +56,7 @@ class Story(BrowserTest):
         expect(sheet).to_contain_text("5 renders: 1 warm-up that is thrown away, then 4 in turn, 2 seeds each.")
         self.assert_accessible()
 
-        with RunnerProcess():
+        with Processes():
             page.get_by_role("button", name="Create and run").click()
             expect(page.get_by_role("status").first).to_contain_text("of 5 done")
             expect(page.locator('tr[data-state-of="running"]')).to_have_count(1)

@@ -17,7 +17,7 @@ from playwright.sync_api import expect
 from server.studies.models import Pair
 from server.textures import acting
 from tests.browser.base import ROOT, BrowserTest
-from tests.runner import RunnerProcess
+from tests.runner import Processes
 
 ASKING_MILLISECONDS = 90_000  # the engine starts six times: two views at three frames
 
@@ -76,7 +76,7 @@ class TexturesFromTheScreen(BrowserTest):
         page.get_by_label("Engine").last.select_option("sedge")
         page.get_by_label("Width", exact=True).fill("96")
         page.get_by_label("Height").last.fill("54")
-        with RunnerProcess(MATCHEDPAIR_SCENES=str(self.scenes)):
+        with Processes(MATCHEDPAIR_SCENES=str(self.scenes)):
             page.get_by_role("button", name="Render both, twice each").click()
             expect(page).to_have_url(re.compile(r"/studies/\d+"))
             self.all_ended()

@@ -7,7 +7,7 @@ from matchedpair.pictures import read_picture
 from matchedpair.pictures.view_transform import view_transforms
 from playwright.sync_api import expect
 
-from server.findings.measuring import measure_outstanding
+from server.measuring.measuring import measure_outstanding
 from server.runs.models import Run
 from server.store.files import keep, path_of
 from server.studies.models import Option

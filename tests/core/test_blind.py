@@ -4,15 +4,7 @@ from random import Random
 
 from hypothesis import given
 from hypothesis import strategies as st
-from matchedpair.trials.blind import (
-    ANSWERS,
-    BETTER,
-    SAME,
-    Answered,
-    blind_result,
-    plan_rounds,
-    smallest_shown,
-)
+from matchedpair.judging.blind import ANSWERS, BETTER, SAME, Answered, blind_result, plan_rounds, smallest_shown
 from scipy.stats import binomtest
 
 

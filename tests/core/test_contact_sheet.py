@@ -1,7 +1,7 @@
 import unittest
 
 from matchedpair.errors import InputError
-from matchedpair.trials.contact_sheet import SheetLevel, SheetOption, contact_sheet
+from matchedpair.judging.contact_sheet import SheetLevel, SheetOption, contact_sheet
 
 ZONES = ["whole", "Shelf"]
 

@@ -3,16 +3,7 @@ import unittest
 from hypothesis import given
 from hypothesis import strategies as st
 from matchedpair.measures import Ratio
-from matchedpair.trials import (
-    BudgetRow,
-    KnownCost,
-    UntilSure,
-    estimate,
-    needs_more,
-    plan_cost,
-    position_of,
-    trim,
-)
+from matchedpair.plans import BudgetRow, KnownCost, UntilSure, estimate, needs_more, plan_cost, position_of, trim
 
 ROW = {"engine": "alder 2", "scene": "stall", "machine": "bench", "pixels": 10_000, "samples": 16.0}
 

@@ -6,8 +6,8 @@ import random
 import unittest
 from itertools import product
 
-from matchedpair.choose.exploring import Tried, evened_out, frontier, next_explored, top_of
-from matchedpair.choose.raising import Change, Compared, Ladder, next_raise
+from matchedpair.search.exploring import Tried, evened_out, frontier, next_explored, top_of
+from matchedpair.search.raising import Change, Compared, Ladder, next_raise
 
 LEVELS = (1, 2, 4, 8)
 LADDERS = [Ladder("a", LEVELS), Ladder("b", LEVELS), Ladder("c", LEVELS)]

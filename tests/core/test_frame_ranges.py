@@ -4,8 +4,8 @@ import unittest
 
 from hypothesis import given
 from hypothesis import strategies as st
-from matchedpair.choose.frame_ranges import FrameRange, constant, joined, waste
-from matchedpair.choose.raising import Ladder
+from matchedpair.search.frame_ranges import FrameRange, constant, joined, waste
+from matchedpair.search.raising import Ladder
 
 LADDERS = [Ladder("bounces", (1, 2, 4, 8)), Ladder("rays", (16, 64, 256))]
 

@@ -1,6 +1,6 @@
 import unittest
 
-from matchedpair.trials import CONDITIONS, denoisers_on, match_sheet, merged_sheet
+from matchedpair.conditions import CONDITIONS, denoisers_on, match_sheet, merged_sheet
 
 BASE = {
     "scene": "Marble stall, revision 1", "view": "counter", "frame": 1, "size": "480 × 270", "light": "as in the scene",

@@ -1,7 +1,7 @@
 import unittest
 
-from matchedpair.trials import PLAN_KINDS, QUESTIONS, is_place, question_named
-from matchedpair.trials.next_step import BY_CODE, NOTHING_CHANGED, steps_for
+from matchedpair.plans import PLAN_KINDS, QUESTIONS, is_place, question_named
+from matchedpair.queue.next_step import BY_CODE, NOTHING_CHANGED, steps_for
 
 
 class NextSteps(unittest.TestCase):

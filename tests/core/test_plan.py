@@ -2,9 +2,9 @@ import unittest
 
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from matchedpair.trials import PLAN_KINDS, PlanOption, combinations, controls, kind_named, kind_problem, render_order
-from matchedpair.trials.levels import ladder, same_work, through_range
-from matchedpair.trials.plan import MOST_OPTIONS, size_of
+from matchedpair.plans import PLAN_KINDS, PlanOption, combinations, controls, kind_named, kind_problem, render_order
+from matchedpair.plans.levels import ladder, same_work, through_range
+from matchedpair.plans.plan import MOST_OPTIONS, size_of
 
 ONE = [PlanOption("alder, stall"), PlanOption("alder, stall")]
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import unittest
 
-from matchedpair.choose.raising import Change, Compared, Ladder, RaisingStep, next_raise
+from matchedpair.search.raising import Change, Compared, Ladder, RaisingStep, next_raise
 
 LEVELS = (1, 2, 4, 8, 16)
 

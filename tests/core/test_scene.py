@@ -3,8 +3,8 @@ import unittest
 from pathlib import Path
 
 from matchedpair.errors import InputError
-from matchedpair.trials import read_scene, read_scenes
-from matchedpair.trials.stresses import STRESSES
+from matchedpair.scenes import read_scene, read_scenes
+from matchedpair.scenes.stresses import STRESSES
 
 from demo.lantern_street.shapes import as_json
 from demo.make_scenes import SCENES

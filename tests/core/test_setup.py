@@ -3,8 +3,9 @@ import tempfile
 import unittest
 from pathlib import Path
 
+from matchedpair.conditions import match_sheet
 from matchedpair.errors import InputError
-from matchedpair.trials import Setup, match_sheet, parse_scene, read_scene, read_stresses, setup_problems
+from matchedpair.scenes import Setup, parse_scene, read_scene, read_stresses, setup_problems
 
 ROOT = Path(__file__).parents[2]
 LANE = read_scene(ROOT / "demo" / "scenes" / "mist-lane.json")

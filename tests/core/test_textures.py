@@ -15,6 +15,7 @@ import cv2
 import numpy as np
 import OpenImageIO as oiio
 from matchedpair.errors import InputError, PictureError
+from matchedpair.scenes import read_scene
 from matchedpair.textures import (
     MapUse,
     Writing,
@@ -31,7 +32,6 @@ from matchedpair.textures import (
     write_copies,
     write_some,
 )
-from matchedpair.trials import read_scene
 
 SCENES = Path(__file__).parents[2] / "demo" / "scenes"
 

@@ -1,6 +1,6 @@
 import unittest
 
-from matchedpair.trials import RunningTime, time_left
+from matchedpair.queue import RunningTime, time_left
 
 
 class TimeLeft(unittest.TestCase):

@@ -29,6 +29,9 @@ class Twins(unittest.TestCase):
             "textured": [noisy(textured(), 0.2, seed) for seed in (1, 2)],
             "tiny": [noisy(flat(0.5, (12, 9)), 0.2, seed) for seed in (1, 2)],
         }
+        # patches that reach over several cells move many of them together: once in some hundred pairs far enough
+        wide = [patchy(flat(0.5, (320, 240)), 0.05, 12, seed) for seed in range(7500, 7504)]
+        cases |= {f"wide patches {number}": [wide[0], each] for number, each in enumerate(wide[1:], 1)}
         for name, (first, second) in cases.items():
             self.assertEqual(problem(first, second), "", name)
 

@@ -53,14 +53,14 @@ class Transforms(unittest.TestCase):
             path = Path(folder) / "config.ocio"
             path.write_text(
                 "ocio_profile_version: 2\nroles:\n  default: lin_rec709\n  scene_linear: lin_rec709\n"
-                "displays:\n  Bench:\n    - !<View> {name: Doubled, colorspace: doubled}\n"
+                "displays:\n  QueueState:\n    - !<View> {name: Doubled, colorspace: doubled}\n"
                 "colorspaces:\n  - !<ColorSpace>\n    name: lin_rec709\n"
                 "  - !<ColorSpace>\n    name: doubled\n    from_scene_reference: !<MatrixTransform> "
                 "{matrix: [2, 0, 0, 0, 0, 2, 0, 0, 0, 0, 2, 0, 0, 0, 0, 1]}\n"
             )
             studio = ViewTransforms(str(path))
-            self.assertEqual((studio.names, studio.default), (("Bench / Doubled",), "Bench / Doubled"))
-            np.testing.assert_allclose(studio.apply(self.light, "Bench / Doubled"), 2 * self.light, rtol=1e-5)
+            self.assertEqual((studio.names, studio.default), (("QueueState / Doubled",), "QueueState / Doubled"))
+            np.testing.assert_allclose(studio.apply(self.light, "QueueState / Doubled"), 2 * self.light, rtol=1e-5)
             path.write_text("colour: none")
             with self.assertRaisesRegex(InputError, "cannot be used"):
                 ViewTransforms(str(path))

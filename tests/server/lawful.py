@@ -5,8 +5,8 @@ from typing import ClassVar
 
 from django.test import TestCase
 
-from server.findings.measuring import measure_outstanding
-from server.findings.models import Comparison, Measure
+from server.measuring.measuring import measure_outstanding
+from server.measuring.models import Comparison, Measure
 from server.runs.actions import claim, queue_study
 from server.runs.recording import record_result
 from server.studies.models import Option

@@ -11,8 +11,8 @@ from django.test import TestCase
 from matchedpair.pictures import read_picture
 
 from server.catalogue.models import BrightnessFactor, Zone
-from server.findings.measuring import measure_outstanding
-from server.findings.models import Measure
+from server.measuring.measuring import measure_outstanding
+from server.measuring.models import Measure
 from server.runs.actions import claim, queue_study
 from server.runs.models import Run
 from server.runs.recording import record_result

@@ -4,7 +4,7 @@ import json
 import tomllib
 
 from server.decisions.models import RecipeVersion
-from server.findings.models import Comparison, Measure
+from server.measuring.models import Comparison, Measure
 from server.runs.models import Run
 from server.studies.models import Study
 from tests.server.base import factor

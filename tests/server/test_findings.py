@@ -14,16 +14,17 @@ from matchedpair.errors import InputError
 from matchedpair.measures.noise import twin_noise
 from matchedpair.pictures import read_picture
 
-from server.findings import studies
-from server.findings.bundle import load_bundle
-from server.findings.measuring import measure_outstanding
-from server.findings.models import Measure, Verdict
+from server.answers import studies
+from server.measuring.measuring import measure_outstanding
+from server.measuring.models import Measure
 from server.runs.actions import claim, queue_study
 from server.runs.habits import forget
 from server.runs.models import Run
 from server.runs.recording import record_result
+from server.sharing.pair_import import load_bundle
 from server.store.files import path_of
 from server.studies.models import Option, Pair, Study
+from server.verdicts.models import Verdict
 from tests.pictures import noisy, textured, write
 from tests.server.base import WithEngines, factor, finish_all, result_of
 

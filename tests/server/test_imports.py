@@ -16,9 +16,9 @@ from django.conf import settings
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import TestCase, override_settings
 
-from server.findings.measuring import measure_outstanding
 from server.imports.inbox import take_in_one
 from server.imports.models import ImportedRender, ImportSet
+from server.measuring.measuring import measure_outstanding
 from server.motion.measuring import measure_sequences
 from server.runs.models import Run
 from server.store.uploads import sweep

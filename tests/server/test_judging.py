@@ -5,14 +5,14 @@ from random import Random
 from django.test import TestCase
 
 from server.catalogue.zones import add_zone
-from server.findings.blind import begin_test
-from server.findings.measuring import measure_outstanding
-from server.findings.models import BlindRound, BlindTest, Pin
+from server.measuring.measuring import measure_outstanding
 from server.references.actions import from_option
 from server.runs.habits import forget
 from server.runs.models import Run
 from server.store.files import keep
 from server.studies.models import Option
+from server.verdicts.blind import begin_test
+from server.verdicts.models import BlindRound, BlindTest, Pin
 from tests.server.base import WithEngines, factor, finish_all
 
 PIN = {"x": 0.25, "y": 0.75, "note": "A dark rim here.", "author": "Rosa"}

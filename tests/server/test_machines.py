@@ -14,7 +14,7 @@ import psutil
 from django.test import TransactionTestCase
 from matchedpair.pictures import read_picture
 
-from server.findings.measuring import measure_outstanding
+from server.measuring.measuring import measure_outstanding
 from server.runs.actions import queue_study
 from server.runs.models import Run
 from server.store.files import path_of
@@ -180,7 +180,7 @@ class Killed(WithEngines, TransactionTestCase):
             "import os, django; os.environ['DJANGO_SETTINGS_MODULE'] = 'server.config.settings'; django.setup();"
             "from server.runs import recording; real = recording.keep;"
             "recording.keep = lambda *given: (real(*given), os.kill(os.getpid(), 9));"
-            "from server.bench.cluster import Cluster; from server.bench.runner import Runner;"
+            "from server.processes.cluster import Cluster; from server.processes.runner import Runner;"
             "Runner(Cluster()).run_until(lambda: False)"
         )
         died = subprocess.run([sys.executable, "-c", code], cwd=ROOT, capture_output=True, timeout=60, check=False)

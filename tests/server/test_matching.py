@@ -8,15 +8,15 @@ from django.conf import settings
 from django.test import TestCase
 from matchedpair.measures.kinds import KIND_OF
 
-from server.findings.measuring import measure_outstanding, noise_of, ratio_of
-from server.findings.models import Comparison, Measure
-from server.findings.paired import paired_noise
-from server.matching import search
-from server.matching.curves import study_curves
-from server.matching.models import Matching
+from server.curves.curves import study_curves
+from server.measuring.measuring import measure_outstanding, noise_of, ratio_of
+from server.measuring.models import Comparison, Measure
+from server.measuring.paired import paired_noise
 from server.runs.actions import claim, queue_study
 from server.runs.models import Run
 from server.runs.recording import record_result
+from server.searches import same_noise
+from server.searches.models import Matching
 from server.studies.models import Option, Pair
 from tests.pictures import write
 from tests.server.base import WithEngines, factor, result_of
@@ -156,7 +156,7 @@ class Matched(LawfulTest):
             Measure.objects.filter(option=self.control, name="noise").update(value=5.0)
             if over:
                 return
-            search.advance_all()
+            same_noise.advance_all()
         raise AssertionError("the search does not end")
 
     def test_the_same_noise_is_found_and_the_pair_says_what_it_is_matched_on(self):
@@ -236,7 +236,7 @@ class Matched(LawfulTest):
     def test_a_render_that_fails_ends_it_with_the_reason(self):
         row = Matching.objects.get(pk=self.begin().json()["id"])
         self.study.runs.filter(state="queued").update(state="failed", reason="out of memory")
-        search.advance_all()
+        same_noise.advance_all()
         row.refresh_from_db()
         self.assertEqual(row.state, "failed")
         self.assertIn("failed or gave no figure", row.words)
@@ -244,7 +244,7 @@ class Matched(LawfulTest):
     def test_killed_in_between_it_goes_on_from_what_is_stored(self):
         row = Matching.objects.get(pk=self.begin().json()["id"])
         for _ in range(3):
-            search.advance_all()  # nothing is taken twice while renders are still to come
+            same_noise.advance_all()  # nothing is taken twice while renders are still to come
         row.refresh_from_db()
         self.assertEqual(len(row.tried), 2)
 

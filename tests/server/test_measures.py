@@ -9,10 +9,10 @@ from django.test import TestCase
 from matchedpair.measures.kinds import KINDS
 from matchedpair.pictures import read_picture
 
-from server.findings import layers
-from server.findings.layers import ask_for_layer, make_wanted_layers
-from server.findings.measuring import measure_outstanding
-from server.findings.models import Comparison, LayerState, MapLayer, Measure
+from server.measuring import maps
+from server.measuring.maps import ask_for_layer, make_wanted_layers
+from server.measuring.measuring import measure_outstanding
+from server.measuring.models import Comparison, LayerState, MapLayer, Measure
 from server.references.models import Reference
 from server.runs.models import Run
 from server.store.files import keep, path_of
@@ -267,7 +267,7 @@ class Maps(Measured):
     def test_killed_while_a_map_is_made_nothing_is_half_there(self):
         ask_for_layer(self.study.options.get(side="control"), "noise")
         with (
-            mock.patch.object(layers, "keep_file", side_effect=KeyboardInterrupt),
+            mock.patch.object(maps, "keep_file", side_effect=KeyboardInterrupt),
             self.assertRaises(KeyboardInterrupt),
         ):
             make_wanted_layers()

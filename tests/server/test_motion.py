@@ -8,10 +8,10 @@ import numpy as np
 from django.conf import settings
 from django.test import TestCase
 
-from server.bench.runner import _seed
 from server.catalogue.zones import add_zone
 from server.motion.measuring import measure_sequences
 from server.motion.models import SequenceFigures
+from server.processes.runner import _seed
 from server.references.models import Reference
 from server.runs.actions import claim, queue_study
 from server.runs.models import Run

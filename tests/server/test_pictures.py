@@ -12,7 +12,7 @@ from django.conf import settings
 from django.test import TestCase, override_settings
 from matchedpair.pictures import write_exr
 
-from server.findings.disk import drop_unused
+from server.measuring.disk import drop_unused
 from server.runs.recording import cut_up_pictures
 from server.store import tiles as tiles_module
 from server.store.files import keep, path_of

@@ -12,10 +12,10 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import TestCase
 from matchedpair.answers.answer import RENDER_REFERENCE, SURE, UNSURE
 
+from server.answers.studies import study_findings
 from server.catalogue.zones import add_zone
-from server.findings.measuring import measure_outstanding
-from server.findings.models import Measure
-from server.findings.studies import study_findings
+from server.measuring.measuring import measure_outstanding
+from server.measuring.models import Measure
 from server.references.actions import from_upload
 from server.runs.actions import claim, queue_study
 from server.runs.recording import record_result

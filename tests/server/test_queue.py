@@ -9,10 +9,10 @@ from django.test import TestCase
 from django.utils import timezone
 from matchedpair.engines.process import Progress
 
-from server.findings.disk import drop_unused, purge_removed
-from server.findings.measuring import measure_outstanding
-from server.findings.models import Measure
-from server.findings.until_sure import repeat_until_sure
+from server.answers.until_sure import repeat_until_sure
+from server.measuring.disk import drop_unused, purge_removed
+from server.measuring.measuring import measure_outstanding
+from server.measuring.models import Measure
 from server.references.actions import from_option
 from server.runs import actions
 from server.runs.models import Run
@@ -249,7 +249,7 @@ class Disk(WithEngines, TestCase):
         digest = self.study.runs.first().picture
         self.call("POST", f"{self.path}/remove/", {"on": True})
         self.assertEqual(purge_removed(), 0)
-        with mock.patch("server.findings.disk.timezone.now", return_value=timezone.now() + timedelta(days=8)):
+        with mock.patch("server.measuring.disk.timezone.now", return_value=timezone.now() + timedelta(days=8)):
             self.assertEqual(purge_removed(), 1)
         self.assertFalse(Study.objects.exists())
         self.assertFalse(path_of(digest, ".exr").is_file())

@@ -7,14 +7,14 @@ import psutil
 from django.test import TransactionTestCase
 from matchedpair.pictures import read_picture
 
-from server.bench.heartbeat import RunnerState, runner_state
-from server.bench.runner import work_folder
-from server.findings.models import Measure
+from server.measuring.models import Measure
+from server.processes.heartbeat import RUNNER, ProcessState, process_state
+from server.processes.runner import work_folder
 from server.runs.actions import queue_study, stop_runs
 from server.runs.models import Run
 from server.store.files import path_of
 from tests.engines import add_engine
-from tests.runner import ROOT, RunnerProcess, none_open, running, until
+from tests.runner import ROOT, Processes, RunnerProcess, none_open, running, until
 from tests.server.base import WithEngines
 
 
@@ -156,10 +156,10 @@ class Running(WithEngines, TransactionTestCase):
 
     def test_all_that_is_known_of_a_real_render_is_kept(self):
         study = self.queued(settings={"samples": 4, "pause": 0.6})
-        with RunnerProcess():
+        with Processes():
             until(none_open, "all")
             until(lambda: Measure.objects.filter(name="noise").count() == 2, "both sides measured")
-            self.assertIs(runner_state(), RunnerState.ALIVE)
+            self.assertIs(process_state(RUNNER), ProcessState.ALIVE)
         run = study.runs.last()
         self.assertGreaterEqual(run.wall_seconds - run.ready_seconds, 0.5)
         self.assertGreater(run.cpu_seconds, 0.05)
@@ -179,8 +179,8 @@ class Running(WithEngines, TransactionTestCase):
                     self.assertIn(connection.laddr.ip, ("127.0.0.1", "::1"))
             code = (
                 "import os, django; os.environ['DJANGO_SETTINGS_MODULE'] = 'server.config.settings'; django.setup();"
-                "from filelock import FileLock; from server.bench import heartbeat;"
-                "FileLock(heartbeat.lock_file()).acquire(timeout=0.2)"
+                "from filelock import FileLock; from server.processes import heartbeat;"
+                "FileLock(heartbeat.lock_file(heartbeat.RUNNER)).acquire(timeout=0.2)"
             )
             second = subprocess.run([sys.executable, "-c", code], cwd=ROOT, capture_output=True, text=True, check=False)
             self.assertIn("Timeout", second.stderr)

@@ -12,7 +12,7 @@ from matchedpair.choose import recipe_of
 
 from server.catalogue.zones import add_zone
 from server.decisions.models import RecipeVersion
-from server.findings.measuring import measure_outstanding
+from server.measuring.measuring import measure_outstanding
 from server.runs.actions import claim, queue_study
 from server.runs.recording import record_result
 from server.searches import searching

@@ -18,17 +18,17 @@ from server.catalogue.models import Zone
 from server.catalogue.zones import add_zone
 from server.decisions.models import RecipeVersion, StudyUse
 from server.decisions.recipes import save_recipe
-from server.findings.actions import give_verdict, put_pin
-from server.findings.measuring import measure_outstanding
-from server.findings.pairs import with_all
-from server.matching.models import Matching
+from server.measuring.measuring import measure_outstanding
+from server.pairs.pair import with_all
 from server.references.actions import from_option
 from server.references.models import Reference
 from server.runs.models import Run
+from server.searches.models import Matching
 from server.sharing.study_export import write_study
 from server.sharing.study_import import load_study
 from server.store.files import path_of
 from server.studies.models import Option, Pair, Study
+from server.verdicts.actions import give_verdict, put_pin
 from tests.server.base import factor
 from tests.server.lawful import LawfulTest
 

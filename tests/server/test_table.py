@@ -5,7 +5,7 @@ import io
 
 from django.test import TestCase
 
-from server.findings.measuring import measure_outstanding
+from server.measuring.measuring import measure_outstanding
 from server.runs.models import Run
 from server.studies.models import Option
 from tests.server.base import WithEngines, factor, finish_all

@@ -15,11 +15,11 @@ from django.db import DatabaseError
 from django.test import TestCase
 from matchedpair.engines import lay_out, read_definition
 
-from server.bench import heartbeat
-from server.bench.runner import Runner
-from server.bench.task import ask_stop, render_task
+from server.processes import heartbeat
+from server.processes.runner import Runner
+from server.processes.task import ask_stop, render_task
 from server.runs import actions
-from server.runs.models import Run
+from server.runs.models import OPEN_STATES, Run
 from tests.engines import add_engine
 from tests.server.base import WithEngines, result_of
 
@@ -60,7 +60,7 @@ class Task(unittest.TestCase):
             seen.update({name: (scene.parent / name).read_bytes() for name in ("maps/a.png", "maps/deep/b.png")})
             return scene
 
-        with patch("server.bench.task.lay_out", side_effect=lambda *given: looking(lay_out(*given))):
+        with patch("server.processes.task.lay_out", side_effect=lambda *given: looking(lay_out(*given))):
             result = self.carry_out(textures={"maps/a.png": str(kept), "maps/deep/b.png": b"two"})
         self.assertEqual(result["state"], "finished")
         self.assertEqual(seen, {"maps/a.png": b"one", "maps/deep/b.png": b"two"})
@@ -180,7 +180,7 @@ class RunnerTrouble(WithEngines, TestCase):
         self.assertEqual(self.run_all(result_of), {("finished", "")})
 
     def test_a_scene_lost_from_the_store_is_said(self):
-        with mock.patch("server.bench.runner.path_of", return_value=Path("/nowhere/scene.json")):
+        with mock.patch("server.processes.runner.path_of", return_value=Path("/nowhere/scene.json")):
             ((state, reason),) = self.run_all(result_of)
         self.assertEqual(state, "failed")
         self.assertIn("Could not be started", reason)
@@ -195,12 +195,11 @@ class RunnerTrouble(WithEngines, TestCase):
                 raise DatabaseError("database is locked")
             return claim(run, machine)
 
-        looks = iter(range(20))
         with (
             mock.patch.object(actions, "claim", side_effect=locked_at_first),
-            mock.patch("server.bench.runner.TRY_AGAIN_SECONDS", 0),
+            mock.patch("server.processes.runner.TRY_AGAIN_SECONDS", 0),
         ):
-            runner.run_until(lambda: next(looks) > 15)
+            runner.run_until(lambda: not Run.objects.filter(state__in=OPEN_STATES).exists())
         self.assertEqual(set(self.study.runs.values_list("state", flat=True)), {"finished"})
         self.assertGreater(len(tries), len(set(tries)))
 
@@ -228,11 +227,21 @@ class RunnerTrouble(WithEngines, TestCase):
 
 
 class Heartbeat(TestCase):
-    def test_a_runner_is_missing_until_it_beats_and_when_it_stops(self):
+    def test_a_process_is_missing_until_it_beats_when_it_stops_and_whatever_the_clock_says(self):
         mark = Path(settings.HOME) / "runner.alive"
         mark.unlink(missing_ok=True)
-        self.assertIs(heartbeat.runner_state(), heartbeat.RunnerState.MISSING)
-        heartbeat.beat()
-        self.assertIs(heartbeat.runner_state(), heartbeat.RunnerState.ALIVE)
-        with mock.patch("time.time", return_value=time.time() + 60):
-            self.assertIs(heartbeat.runner_state(), heartbeat.RunnerState.MISSING)
+        self.assertIs(heartbeat.process_state("runner"), heartbeat.ProcessState.MISSING)
+        with heartbeat.Heart("runner") as heart:
+            self.assertIs(heartbeat.process_state("runner"), heartbeat.ProcessState.ALIVE)
+            heart.doing("measures")
+            self.assertEqual(heartbeat.now_doing("runner"), "measures")
+            left = mark.read_bytes()
+        self.assertIs(heartbeat.process_state("runner"), heartbeat.ProcessState.MISSING)
+        mark.write_bytes(left)  # it was killed, and the clock on the wall is set back
+        with mock.patch("time.time", return_value=time.time() - 86_400):
+            self.assertIs(heartbeat.process_state("runner"), heartbeat.ProcessState.ALIVE)
+            with mock.patch.object(heartbeat, "machine_seconds", return_value=heartbeat.machine_seconds() + 60):
+                self.assertIs(heartbeat.process_state("runner"), heartbeat.ProcessState.MISSING)
+        mark.write_text(left.decode().replace('"boot": "', '"boot": "another '), encoding="utf-8")
+        self.assertIs(heartbeat.process_state("runner"), heartbeat.ProcessState.MISSING)
+        mark.unlink()

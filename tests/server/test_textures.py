@@ -12,9 +12,9 @@ import numpy as np
 from django.conf import settings
 from django.test import TestCase, override_settings
 
-from server.bench.runner import _description
 from server.catalogue.models import SceneRevision
-from server.findings.measuring import measure_outstanding
+from server.measuring.measuring import measure_outstanding
+from server.processes.runner import _description
 from server.runs.actions import claim
 from server.runs.recording import record_result
 from server.sharing.study_export import write_study

@@ -39,7 +39,7 @@ from matchedpair.answers.facts import (
 from matchedpair.answers.pair import Matched, pair_sentence
 from matchedpair.answers.use import FailFact, MoveFact, UseFact, use_answer
 from matchedpair.engines.setting import is_number
-from matchedpair.trials.plan_kind import ENGINE, QUALITY, VERSION, is_place
+from matchedpair.plans.plan_kind import ENGINE, QUALITY, VERSION, is_place
 
 RULES: dict[str, Callable[[StudyFacts], Answer]] = {
     "feature": feature.answer,

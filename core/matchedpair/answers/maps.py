@@ -7,7 +7,7 @@ from matchedpair.answers.caveats import caveats, largest_cell, looks_otherwise, 
 from matchedpair.answers.facts import OptionFact, PairFact, StudyFacts
 from matchedpair.answers.missing import nothing_yet
 from matchedpair.answers.phrases import megabytes, number, place_of_box, render_time, sentence
-from matchedpair.trials.plan_kind import LIGHT
+from matchedpair.plans.plan_kind import LIGHT
 
 REDUCED = "reduced-"
 

@@ -9,7 +9,7 @@ from matchedpair.answers.missing import nothing_yet, without_reference
 from matchedpair.answers.phrases import capital, sentence, times
 from matchedpair.answers.same_noise import NOT_WORTH, WORTH, Cost, costs
 from matchedpair.answers.settle import LARGER, more_seeds
-from matchedpair.trials.plan_kind import is_place
+from matchedpair.plans.plan_kind import is_place
 
 ONLY_PLACES = "These renders differ only in what they show; nothing of how they are rendered is compared."
 

@@ -9,6 +9,8 @@ from pathlib import Path
 from typing import Any
 
 from matchedpair.errors import InputError
+from matchedpair.scenes import read_scene
+from matchedpair.scenes.textures import maps_of
 from matchedpair.textures import (
     ROLES,
     Copies,
@@ -24,8 +26,6 @@ from matchedpair.textures import (
     read_use,
     write_copies,
 )
-from matchedpair.trials import read_scene
-from matchedpair.trials.scene_textures import maps_of
 
 
 def add_textures(commands: Any) -> None:

@@ -16,7 +16,7 @@ from dataclasses import dataclass
 from functools import cached_property, partial
 
 import numpy as np
-from scipy.stats import chi2
+from scipy.special import gammaincinv
 
 from matchedpair.errors import RefusedError
 from matchedpair.measures.figure import Figure, Interval, Ratio, must_compare
@@ -210,7 +210,7 @@ def variance_error(mean: float, squared_error: float) -> Interval | None:
     if mean <= 0.0 or squared_error <= 0.0:
         return None
     degrees = 2 * mean**2 / squared_error
-    below, above = (abs(math.log(float(chi2.ppf(end, degrees)) / degrees)) / 2 for end in (0.975, 0.025))
+    below, above = (abs(math.log(float(gammaincinv(degrees / 2, end)) * 2 / degrees)) / 2 for end in (0.975, 0.025))
     return below, min(above, MOST_OFF)
 
 

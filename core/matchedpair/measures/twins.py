@@ -38,6 +38,7 @@ OTHER_GRAIN = 1.25
 OTHER_PICTURE = 0.15  # usual change of a cell
 COARSE_WIDTH, MIRRORED = 192, 0.5
 LEAST_CELLS = 12
+MOST_ALIKE = 0.8
 BLOCK = 8
 STATED = "the twin is no twin of it"
 
@@ -141,7 +142,8 @@ def _otherwise_lit(table: _Table) -> str:
     across = float(np.subtract(*np.quantile(table.bright, (0.84, 0.16)))) / 2
     if across > LEAST_RANGE and abs(slope) > max(BENT, SURE * 1.2533 * rest / (across * math.sqrt(count))):
         return f"{STATED}: it is encoded otherwise; one of the two looks display-encoded, not linear light"
-    if abs(level) > BRIGHTER and abs(level) > SURE * max(rest, float(np.median(table.error))) / math.sqrt(count):
+    scatter = 1.2533 * max(rest, float(np.median(table.error))) / math.sqrt(count) * _spread_by_patches(table, level)
+    if abs(level) > BRIGHTER and abs(level) > SURE * scatter:
         word = "brighter" if level > 0 else "darker"
         return f"{STATED}: it is {abs(level) / math.log(2):.2f} stops {word}, which noise cannot be"
     # a cell stands out from its own scatter, and from how the cells scatter among each other
@@ -154,6 +156,33 @@ def _otherwise_lit(table: _Table) -> str:
         where = f"at {x + width // 2}, {y + height // 2}"
         return f"{STATED}: it is lit otherwise, {abs(stops):.2f} stops {'brighter' if stops > 0 else 'darker'} {where}"
     return ""
+
+
+def _spread_by_patches(table: _Table, level: float) -> float:
+    """How much wider the middle of all cells scatters since those side by side go together, as patches that reach over
+    more than one make them: (1 + r) / (1 − r), for a correlation r of neighbours that falls off alike both ways.
+    """
+    off = table.ratio - level
+    usual = float(np.median(np.abs(off))) / 0.6745
+    if usual <= 0.0:
+        return 1.0
+    off = np.clip(off / usual, -3.0, 3.0)
+    found = {(x, y): place for place, (x, y, _, _) in enumerate(table.places)}
+    columns, rows = (sorted({box[axis] for box in table.places}) for axis in (0, 1))
+    beside = [(found[here], found[there]) for here in found for there in _next(here, columns, rows) if there in found]
+    if not beside:
+        return 1.0
+    first, second = np.array(beside).T
+    likeness = float(np.mean(off[first] * off[second]) / np.mean(np.square(off)))
+    likeness = min(max(likeness, 0.0), MOST_ALIKE)
+    return (1.0 + likeness) / (1.0 - likeness)
+
+
+def _next(here: tuple[int, int], columns: list[int], rows: list[int]) -> list[tuple[int, int]]:
+    """The places of the cells to the right and below."""
+    x, y = here
+    right, below = columns.index(x) + 1, rows.index(y) + 1
+    return [(each, y) for each in columns[right : right + 1]] + [(x, each) for each in rows[below : below + 1]]
 
 
 def _more_than_a_patch(table: _Table, standing: Doubles, worst: int, rest: float) -> bool:

@@ -7,8 +7,8 @@ from typing import Any
 from django import template
 from django.utils.safestring import SafeString, mark_safe
 from matchedpair.choose import Saving
+from matchedpair.conditions.match_sheet import shown
 from matchedpair.measures.figure import three
-from matchedpair.trials.match_sheet import shown
 
 register = template.Library()
 MARKS = {

@@ -1,5 +1,6 @@
 import { keepPreviousData, queryOptions } from "@tanstack/react-query";
 import { api, body, type Schema } from "./client";
+import { askAgainAfter } from "./events";
 
 const WHILE_RUNNING = 400;
 const AT_REST = 5000;
@@ -7,7 +8,7 @@ const AT_REST = 5000;
 export const sessionQuery = queryOptions({
   queryKey: ["session"],
   queryFn: () => body(api.GET("/api/session/")),
-  refetchInterval: AT_REST,
+  refetchInterval: () => askAgainAfter(AT_REST),
 });
 
 export const scenesQuery = queryOptions({
@@ -61,7 +62,7 @@ export const panoramasQuery = queryOptions({
 export const importsQuery = queryOptions({
   queryKey: ["imports"],
   queryFn: () => body(api.GET("/api/imports/")),
-  refetchInterval: AT_REST,
+  refetchInterval: () => askAgainAfter(AT_REST),
 });
 
 export const importQuery = (id: number) =>
@@ -86,7 +87,7 @@ export const overviewQuery = (archived: boolean) =>
     queryKey: ["overview", archived],
     queryFn: () => body(api.GET("/api/overview/", { params: { query: { archived } } })),
     refetchInterval: (query) =>
-      query.state.data?.studies.some((study) => study.state === "running") ? 1500 : AT_REST,
+      askAgainAfter(query.state.data?.studies.some((study) => study.state === "running") ? 1500 : AT_REST),
   });
 
 export const studyQuery = (id: number) =>
@@ -100,14 +101,16 @@ export const progressQuery = (id: number) =>
     queryKey: ["progress", id],
     queryFn: () => body(api.GET("/api/studies/{id}/progress/", { params: { path: { id } } })),
     refetchInterval: (query) =>
-      query.state.data?.state === "running" || query.state.data?.pilots_open ? WHILE_RUNNING : AT_REST,
+      askAgainAfter(
+        query.state.data?.state === "running" || query.state.data?.pilots_open ? WHILE_RUNNING : AT_REST,
+      ),
   });
 
 export const findingsQuery = (id: number) =>
   queryOptions({
     queryKey: ["findings", id],
     queryFn: () => body(api.GET("/api/studies/{id}/findings/", { params: { path: { id } } })),
-    refetchInterval: AT_REST,
+    refetchInterval: () => askAgainAfter(AT_REST),
   });
 
 /** What shows an answer; `of` is what it was asked for, so that another answer brings other pictures. */
@@ -123,7 +126,7 @@ export const measuresQuery = (id: number, zone: string) =>
     queryKey: ["measures", id, zone],
     queryFn: () =>
       body(api.GET("/api/studies/{id}/measures/", { params: { path: { id }, query: { zone } } })),
-    refetchInterval: AT_REST,
+    refetchInterval: () => askAgainAfter(AT_REST),
     placeholderData: keepPreviousData,
   });
 
@@ -132,7 +135,7 @@ export const curvesQuery = (id: number, zone: string, of: "noise" | "error") =>
     queryKey: ["curves", id, zone, of],
     queryFn: () =>
       body(api.GET("/api/studies/{id}/curves/", { params: { path: { id }, query: { zone, of } } })),
-    refetchInterval: AT_REST,
+    refetchInterval: () => askAgainAfter(AT_REST),
     placeholderData: keepPreviousData,
   });
 
@@ -148,14 +151,14 @@ export const matchingsQuery = (id: number) =>
     queryKey: ["matchings", id],
     queryFn: () => body(api.GET("/api/studies/{id}/matchings/", { params: { path: { id } } })),
     refetchInterval: (query) =>
-      query.state.data?.some((row) => row.state === "searching") ? WHILE_RUNNING : AT_REST,
+      askAgainAfter(query.state.data?.some((row) => row.state === "searching") ? WHILE_RUNNING : AT_REST),
   });
 
 export const motionQuery = (id: number, zone: string) =>
   queryOptions({
     queryKey: ["motion", id, zone],
     queryFn: () => body(api.GET("/api/studies/{id}/motion/", { params: { path: { id }, query: { zone } } })),
-    refetchInterval: AT_REST,
+    refetchInterval: () => askAgainAfter(AT_REST),
     placeholderData: keepPreviousData,
   });
 
@@ -164,9 +167,11 @@ export const searchesQuery = (id: number) =>
     queryKey: ["searches", id],
     queryFn: () => body(api.GET("/api/studies/{id}/searches/", { params: { path: { id } } })),
     refetchInterval: (query) =>
-      query.state.data?.searches.some((row) => row.state === "searching" || row.state === "confirming")
-        ? WHILE_RUNNING
-        : AT_REST,
+      askAgainAfter(
+        query.state.data?.searches.some((row) => row.state === "searching" || row.state === "confirming")
+          ? WHILE_RUNNING
+          : AT_REST,
+      ),
   });
 
 export const decisionQuery = (id: number, place: string) =>
@@ -174,7 +179,7 @@ export const decisionQuery = (id: number, place: string) =>
     queryKey: ["decision", id, place],
     queryFn: () =>
       body(api.GET("/api/studies/{id}/decision/", { params: { path: { id }, query: { place } } })),
-    refetchInterval: AT_REST,
+    refetchInterval: () => askAgainAfter(AT_REST),
     placeholderData: keepPreviousData,
   });
 
@@ -194,7 +199,7 @@ export const questionsQuery = queryOptions({
 export const queueQuery = queryOptions({
   queryKey: ["queue"],
   queryFn: () => body(api.GET("/api/queue/")),
-  refetchInterval: (query) => (query.state.data?.runs.length ? WHILE_RUNNING : 2000),
+  refetchInterval: (query) => askAgainAfter(query.state.data?.runs.length ? WHILE_RUNNING : 2000),
 });
 
 /** Which rows of the run table, in which order. */
@@ -233,14 +238,14 @@ export const runQuery = (id: number) =>
   queryOptions({
     queryKey: ["run", id],
     queryFn: () => body(api.GET("/api/runs/{id}/", { params: { path: { id } } })),
-    refetchInterval: 2000,
+    refetchInterval: () => askAgainAfter(2000),
   });
 
 export const pairQuery = (id: number) =>
   queryOptions({
     queryKey: ["pair", id],
     queryFn: () => body(api.GET("/api/pairs/{id}/", { params: { path: { id } } })),
-    refetchInterval: AT_REST,
+    refetchInterval: () => askAgainAfter(AT_REST),
   });
 
 export const besideQuery = (pair: number) =>

@@ -1318,7 +1318,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Who is here, whether they may run, and whether the runner is alive. Sets the CSRF cookie. */
+        /** @description Who is here, whether they may run, and whether the runner and the measurer are alive. Sets the CSRF cookie. */
         get: operations["session_retrieve"];
         put?: never;
         post?: never;
@@ -2142,6 +2142,40 @@ export interface paths {
         put?: never;
         /** @description Ask an engine how large the views show each map; takes a few seconds. */
         post: operations["textures_use_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/troubles/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What was set aside, the latest first. */
+        get: operations["troubles_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/troubles/{id}/again/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Have it tried again. */
+        post: operations["troubles_again_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -4179,6 +4213,12 @@ export interface components {
             file: string;
             reason: string;
         };
+        /**
+         * @description * `alive` - alive
+         *     * `missing` - missing
+         * @enum {string}
+         */
+        ProcessState: "alive" | "missing";
         /** @description What is assumed of the production. */
         Production: {
             frames: number;
@@ -4654,12 +4694,6 @@ export interface components {
          * @enum {string}
          */
         RunState: "queued" | "running" | "finished" | "failed" | "stopped";
-        /**
-         * @description * `alive` - alive
-         *     * `missing` - missing
-         * @enum {string}
-         */
-        RunnerEnum: "alive" | "missing";
         /** @description One option at one place. */
         SameCell: {
             place: string;
@@ -4857,12 +4891,15 @@ export interface components {
             cannot_begin: string;
             searches: components["schemas"]["Search"][];
         };
-        /** @description Who is here, whether they may run, and whether the runner is alive. */
+        /** @description Who is here, whether they may run, and whether the runner and the measurer are alive. */
         Session: {
             name: string;
             may_run: boolean;
             shared: boolean;
-            runner: components["schemas"]["RunnerEnum"];
+            runner: components["schemas"]["ProcessState"];
+            measurer: components["schemas"]["ProcessState"];
+            /** @description What the measurer does now; empty for nothing */
+            doing: string;
         };
         /** @description One setting of an engine; `only_cost` when it changes time or memory and nothing in the picture. */
         Setting: {
@@ -5235,6 +5272,16 @@ export interface components {
         TriedPatternRequest: {
             pattern: string;
             names: string[];
+        };
+        /** @description A piece of work that was tried in vain and set aside. */
+        Trouble: {
+            readonly id: number;
+            /** @description What was being done, in words */
+            readonly about: string;
+            readonly reason: string;
+            readonly tries: number;
+            /** Format: date-time */
+            readonly last_at: string;
         };
         /** @description Two options of one study. */
         TwoOptionsRequest: {
@@ -8596,6 +8643,45 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["TexturePlan"];
                 };
+            };
+        };
+    };
+    troubles_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Trouble"][];
+                };
+            };
+        };
+    };
+    troubles_again_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };

@@ -5,7 +5,7 @@ import { remembered } from "../parts/remembered";
 
 /** On whatever screen: when the last render of a study has left the queue, the system tells it where that was allowed. */
 export function QueueNotice() {
-  const { data } = useQuery({ ...queueQuery, refetchInterval: 2000, refetchIntervalInBackground: true });
+  const { data } = useQuery({ ...queueQuery, refetchIntervalInBackground: true });
   const queries = useQueryClient();
   const before = useRef(new Map<number, string>());
   useEffect(() => {

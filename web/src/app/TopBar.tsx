@@ -41,6 +41,12 @@ export function TopBar() {
           <span role="alert" className="text-fault">
             No runner is at work, so renders wait. Start it with make demo.
           </span>
+        ) : session.data?.measurer === "missing" ? (
+          <span role="alert" className="text-fault">
+            Nothing is measured: the measurer is not at work. Start it with make demo.
+          </span>
+        ) : session.data?.doing ? (
+          `Now ${session.data.doing}`
         ) : session.data ? (
           "Runner ready"
         ) : null}

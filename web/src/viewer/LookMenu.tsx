@@ -3,7 +3,8 @@ import { Popover } from "radix-ui";
 import type { ReactNode } from "react";
 import { Choice } from "../parts/Choice";
 import type { ViewerAct } from "./keys";
-import { CHANNELS, DIFFERENCES, type DifferenceKind, MOST_LIFT, type ViewerState } from "./state";
+import { CHANNELS, DIFFERENCES, type DifferenceKind } from "./modes";
+import { MOST_LIFT, type ViewerState } from "./state";
 
 const DIFFERENCE_TITLES: Record<DifferenceKind, string> = {
   signed: "Signed",

@@ -3,15 +3,8 @@ import { ToggleGroup } from "radix-ui";
 import type { Schema } from "../api/client";
 import type { ViewerAct } from "./keys";
 import { LookMenu } from "./LookMenu";
-import {
-  LEAST_EXPOSURE,
-  MODE_TITLES,
-  MODES,
-  MOST_EXPOSURE,
-  type Mode,
-  SURROUNDS,
-  type ViewerState,
-} from "./state";
+import { MODE_TITLES, MODES, type Mode } from "./modes";
+import { LEAST_EXPOSURE, MOST_EXPOSURE, SURROUNDS, type ViewerState } from "./state";
 
 /** How the two are shown, exposure, zoom and surround. */
 export function Toolbar({

@@ -1,4 +1,4 @@
-import type { Mode } from "./state";
+import type { Mode } from "./modes";
 
 /** Everything the viewer does by key. */
 export type ViewerAct =

@@ -1,4 +1,4 @@
-import type { Mode } from "./state";
+import type { Mode } from "./modes";
 import type { Point, Size } from "./viewport";
 
 /** Where a pane lies in the window, and which picture it shows alone; null where it combines control and trial. */

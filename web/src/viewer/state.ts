@@ -1,13 +1,8 @@
 import type { ViewerAct } from "./keys";
 import { type Line, turned, UPRIGHT } from "./line";
+import { CHANNELS, DIFFERENCES, type DifferenceKind, type Mode } from "./modes";
 import { panesOf } from "./panes";
 import { fit, held, panBy, type Size, type Viewport, zoomAt } from "./viewport";
-
-export const MODES = ["divided", "side by side", "control", "trial", "difference", "together"] as const;
-export type Mode = (typeof MODES)[number];
-export const DIFFERENCES = ["signed", "absolute", "beyond noise"] as const;
-export type DifferenceKind = (typeof DIFFERENCES)[number];
-export const CHANNELS = ["All channels", "Red", "Green", "Blue", "Luminance"] as const;
 
 /** What the viewer shows; the choices among it that are remembered are `Choices`. */
 export type ViewerState = Choices & {
@@ -70,15 +65,6 @@ export const SURROUNDS = [
 export const LEAST_EXPOSURE = -8;
 export const MOST_EXPOSURE = 12;
 export const MOST_LIFT = 5;
-
-export const MODE_TITLES: Record<Mode, string> = {
-  divided: "Divided",
-  "side by side": "Side by side",
-  control: "Control",
-  trial: "Trial",
-  difference: "Difference",
-  together: "Together",
-};
 
 export function choicesOf(state: ViewerState): Choices {
   const { mode, difference, exposure, surround, labels, soft, loupe, scopes, pins } = state;

@@ -1,5 +1,6 @@
 import { useQueries, useQuery } from "@tanstack/react-query";
 import { api, body, type Schema } from "../api/client";
+import { askAgainAfter } from "../api/events";
 import { isSigned, type ShownLayer, type Spot, sharedRange } from "./layers";
 import { usePyramids } from "./usePyramids";
 
@@ -75,7 +76,7 @@ function layerQuery(name: string, of: "options" | "pairs", id: number) {
     queryKey: ["layer", of, id, name],
     queryFn: () => asked(of, id, name),
     refetchInterval: (query: { state: { data?: Schema["Layer"] } }) =>
-      query.state.data?.state === "wanted" ? WHILE_MADE : (false as const),
+      query.state.data?.state === "wanted" ? askAgainAfter(WHILE_MADE) : (false as const),
     staleTime: 5000,
   };
 }

@@ -1,5 +1,6 @@
 import { useState } from "react";
-import { type Level, typedLevels } from "./draft";
+import { typedLevels } from "./draft";
+import type { Level } from "./kept";
 import type { Choice } from "./subjects";
 
 /** The trial's side of a row: its level or levels while it is varied, else the button that puts it there. */

@@ -2,7 +2,7 @@ import type { Schema } from "../../api/client";
 import { MatchRail } from "../../parts/MatchRail";
 import { MatchSheet } from "../../parts/MatchSheet";
 import { Notice } from "../../parts/Notice";
-import type { Draft } from "./draft";
+import type { Draft } from "./kept";
 import { PlanTable } from "./PlanTable";
 
 /** Beside the form: the plan with its cost, what may surprise, and the match sheet. */

@@ -2,7 +2,8 @@ import type { Schema } from "../../api/client";
 import { Labelled } from "../../parts/Labelled";
 import type { Zone } from "../scenes/ZoneEditor";
 import { type Corner, pixelBox } from "../scenes/zoneGeometry";
-import { type Draft, typed } from "./draft";
+import { typed } from "./draft";
+import type { Draft } from "./kept";
 import { Choice, type FieldsProps, NumberField } from "./SetupFields";
 
 const UNSURE = { on: "time", width: 0.1, cap: 8 } as const;

@@ -1,5 +1,6 @@
 import { settingValue } from "../../parts/format";
-import { type Kept, type Scalar, type Setting, typed } from "./draft";
+import { typed } from "./draft";
+import type { Kept, Scalar, Setting } from "./kept";
 import { LevelsCell } from "./LevelsCell";
 import { settingChoices } from "./subjects";
 import type { Vary } from "./useVary";

@@ -4,7 +4,8 @@ import type { Schema } from "../../api/client";
 import { transformsQuery } from "../../api/queries";
 import { Labelled } from "../../parts/Labelled";
 import type { Zone } from "../scenes/ZoneEditor";
-import { type Draft, defaults, type Kept, type Scalar, SIZES, typed } from "./draft";
+import { SIZES, typed } from "./draft";
+import { type Draft, defaults, type Kept, type Scalar } from "./kept";
 
 type Change = (part: Partial<Kept>) => void;
 export type FieldsProps = { draft: Kept; problems: Record<string, string[]>; change: Change };

@@ -1,4 +1,5 @@
-import { type Kept, typed } from "./draft";
+import { typed } from "./draft";
+import type { Kept } from "./kept";
 import { LevelsCell } from "./LevelsCell";
 import type { Subject } from "./subjects";
 import type { Vary } from "./useVary";

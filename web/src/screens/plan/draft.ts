@@ -1,15 +1,8 @@
 import type { Schema } from "../../api/client";
 import type { Zone } from "../scenes/ZoneEditor";
 import { type Corner, pixelBox } from "../scenes/zoneGeometry";
+import { type Draft, defaults, type Factor, type Kept, type Level, type Scalar } from "./kept";
 import { subjectsOf } from "./subjects";
-
-export type Draft = Schema["DraftRequest"];
-/** The draft as it is kept here: `part` is the zone that is rendered alone, from which the crop follows. */
-export type Kept = Draft & { part?: number | null };
-export type Setting = Schema["Setting"];
-export type Scalar = number | string | boolean;
-export type Level = Schema["LevelRequest"];
-export type Factor = Schema["FactorRequest"];
 
 export const SIZES = [
   { width: 240, height: 135, title: "240 × 135, a quick look" },
@@ -90,10 +83,6 @@ export function sent(draft: Kept, zones: Zone[]): Draft {
   const zone = zones.find((each) => each.id === part);
   if (!zone) return part === undefined ? rest : { ...rest, crop: null };
   return { ...rest, crop: pixelBox(zone.points as unknown as Corner[], draft.width, draft.height) };
-}
-
-export function defaults(engine: Schema["Engine"]): Record<string, Scalar> {
-  return Object.fromEntries(engine.settings.map((setting) => [setting.name, setting.default as Scalar]));
 }
 
 /** The factor about this, if the draft varies it, and its place. */

@@ -1,6 +1,6 @@
 import type { Schema } from "../../api/client";
 import { settingValue } from "../../parts/format";
-import { defaults, type Kept, type Level, type Scalar } from "./draft";
+import { defaults, type Kept, type Level, type Scalar } from "./kept";
 
 /** A level to choose: how it is known in the form, its title, and what it is. */
 export type Choice = { id: string; title: string; level: Level };

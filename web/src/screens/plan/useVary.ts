@@ -1,6 +1,7 @@
 import { useMutation } from "@tanstack/react-query";
 import { api, body, type Schema } from "../../api/client";
-import { type Draft, factorOf, type Kept, type Level, withLevels, withoutFactor } from "./draft";
+import { factorOf, withLevels, withoutFactor } from "./draft";
+import type { Draft, Kept, Level } from "./kept";
 
 /** What the tables need to vary a thing: its levels, what is wrong with them, and the acts. */
 export type Vary = {

@@ -3,9 +3,8 @@ import { useState } from "react";
 import { api, type Schema } from "../../api/client";
 import { duration, megabytes, optionTitle, three } from "../../parts/format";
 import { SideMark, type SideName } from "../../parts/Side";
-import { type Column, ROW_HEIGHT, type Row } from "./RunTable";
+import { type Column, named, ROW_HEIGHT, type Row } from "./rows";
 
-export const WIDTHS = { picture: 78, acts: 112, number: 73, text: 92, wide: 190 };
 const QUIET = 0.9;
 const STATE_WORDS: Record<Row["state"], string> = {
   queued: "Queued",
@@ -267,12 +266,6 @@ function Act(props: { words: string; label: string; act: () => void; disabled?: 
 }
 
 /** A run in words, for labels. */
-export function named(row: Row | Schema["Run"]): string {
-  if (row.warm_up) return "the warm-up";
-  const title = row.title && row.title !== "as the control" ? ` ${row.title}` : "";
-  return `${row.side}${title} seed ${row.seed}`;
-}
-
 /** How far a run under way is. */
 export function progressWords(run: Schema["Run"], left: number | null): string {
   const how = run.stop_asked

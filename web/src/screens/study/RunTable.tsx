@@ -6,15 +6,13 @@ import type { Schema } from "../../api/client";
 import { type Asked, groupsQuery, PAGE_ROWS, tableQuery } from "../../api/queries";
 import { Failed, Loading } from "../../parts/Notice";
 import { useRemembered } from "../../parts/remembered";
-import { GroupRow, RunRow, WIDTHS } from "./RunRow";
+import { GroupRow, RunRow } from "./RunRow";
+import { type Column, ROW_HEIGHT, type Row, WIDTHS, widthOfColumn } from "./rows";
 import { TableTools } from "./TableTools";
 import { usePairing } from "./usePairing";
 
-export type Row = Schema["TableRow"];
-export type Column = Schema["Column"];
 type Line = { kind: "group"; group: Schema["Group"] } | { kind: "run"; index: number };
 
-export const ROW_HEIGHT = 46;
 const FIRST_HIDDEN: VisibilityState = Object.fromEntries(
   [
     "run",
@@ -249,14 +247,6 @@ function pagesOf(lines: (Line | undefined)[]): number[] {
 function runAt(lines: Line[], current: number, rowAt: (index: number) => Row | undefined): Row | undefined {
   const line = lines[current];
   return line?.kind === "run" ? rowAt(line.index) : undefined;
-}
-
-export function widthOfColumn(column: Column): number {
-  return column.number
-    ? WIDTHS.number
-    : column.name === "title" || column.name === "found"
-      ? WIDTHS.wide
-      : WIDTHS.text;
 }
 
 function widthOf(shown: Column[]): number {

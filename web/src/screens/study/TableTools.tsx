@@ -2,7 +2,7 @@ import { Popover } from "radix-ui";
 import type { Schema } from "../../api/client";
 import type { Asked } from "../../api/queries";
 import { SideName } from "../../parts/Side";
-import { named } from "./RunRow";
+import { named } from "./rows";
 import type { Pairing } from "./usePairing";
 
 const STATES = [

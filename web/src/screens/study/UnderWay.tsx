@@ -1,7 +1,8 @@
 import type { Schema } from "../../api/client";
 import { duration } from "../../parts/format";
 import { Notice } from "../../parts/Notice";
-import { named, progressWords } from "./RunRow";
+import { progressWords } from "./RunRow";
+import { named } from "./rows";
 
 /** The render under way with its picture growing, what is left, and why nothing goes on when it does not. */
 export function UnderWay({

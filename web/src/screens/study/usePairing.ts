@@ -3,7 +3,7 @@ import { useState } from "react";
 import { useNavigate } from "react-router";
 import { api, body } from "../../api/client";
 import type { SideName } from "../../parts/Side";
-import type { Row } from "./RunTable";
+import type { Row } from "./rows";
 
 /** Picks a control and a trial among the rows, one after the other, and looks at their pair. */
 export function usePairing() {

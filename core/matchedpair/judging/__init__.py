@@ -1,0 +1,1 @@
+"""Blind rounds, criteria of a verdict, and the contact sheet."""

@@ -1,0 +1,217 @@
+"""What a study needs to know of a scene file: views, frames, variants, quantities, and what it stresses.
+
+Engines read the rest. The format is described in demo/scenes/README.md.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import json
+import math
+import re
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field, replace
+from pathlib import Path
+from typing import Any, TypeVar
+
+from matchedpair.errors import InputError
+from matchedpair.scenes.textures import (
+    TEXTURES,
+    SceneTexture,
+    as_contents,
+    copies_of,
+    replaced_by,
+    textures_of,
+    with_digests,
+)
+
+AS_IS = "as-is"
+MOST_BYTES = 64 * 1024 * 1024
+NAME = re.compile(r"[A-Za-z0-9][A-Za-z0-9_.-]{0,79}")
+Item = TypeVar("Item")
+
+
+@dataclass(frozen=True)
+class SceneView:
+    """A camera of the scene."""
+
+    name: str
+    title: str
+
+
+@dataclass(frozen=True)
+class SceneVariant:
+    """The scene with something changed to isolate a cause; `textures` are reduced copies by the file whose place
+    they take; there are none in a variant that the engine makes itself.
+    """
+
+    name: str
+    title: str
+    about: str
+    textures: Mapping[str, SceneTexture] = field(default_factory=dict)
+
+
+@dataclass(frozen=True)
+class SceneQuantity:
+    """A number of the scene that a study may vary, such as a light's distance or a surface's roughness."""
+
+    name: str
+    title: str
+    unit: str
+    minimum: float
+    maximum: float
+    default: float
+
+    def problem_with(self, value: Any) -> str | None:
+        """What is wrong with a value, in words; None when it fits."""
+        if isinstance(value, bool) or not isinstance(value, int | float) or not math.isfinite(value):
+            return f"must be a number, got {value!r}"
+        if not self.minimum <= value <= self.maximum:
+            return f"must be between {self.minimum:g} and {self.maximum:g} {self.unit}".rstrip() + f", got {value:g}"
+        return None
+
+
+@dataclass(frozen=True)
+class Scene:
+    """A scene at one revision: the hash, in hexadecimal, of its contents. These are the file's own, or, where it has
+    image textures, the file's with the hash of each texture in it.
+    """
+
+    name: str
+    title: str
+    about: str
+    stresses: tuple[str, ...]
+    views: tuple[SceneView, ...]
+    variants: tuple[SceneVariant, ...]
+    quantities: tuple[SceneQuantity, ...]
+    first_frame: int
+    last_frame: int
+    revision: str
+    contents: bytes
+    textures: tuple[SceneTexture, ...] = ()
+    folder: Path | None = None
+
+    def has_view(self, name: str) -> bool:
+        """Whether there is a view of this name."""
+        return any(view.name == name for view in self.views)
+
+    def drawn_as(self, variant: str) -> str:
+        """The variant that an engine is asked for: as is, where only textures are replaced."""
+        return AS_IS if any(each.textures for each in self.variants if each.name == variant) else variant
+
+    def quantity(self, name: str) -> SceneQuantity | None:
+        """The named quantity, if the scene declares it."""
+        return next((quantity for quantity in self.quantities if quantity.name == name), None)
+
+
+def read_scene(path: Path) -> Scene:
+    """Read a scene file's description. Raises `InputError` naming the file and what was expected."""
+    try:
+        if path.is_file() and path.stat().st_size > MOST_BYTES:
+            raise InputError(f"{path.name}: is larger than {MOST_BYTES} bytes; that is no scene description")
+        contents = path.read_bytes()
+        raw = json.loads(contents)
+    except OSError as error:
+        raise InputError(f"{path.name}: cannot be read: {error.strerror}") from error
+    except (ValueError, RecursionError) as error:
+        raise InputError(f"{path.name}: is not JSON: {error}") from error
+    if not isinstance(raw, dict) or TEXTURES not in raw:
+        return replace(parse_scene(raw, contents, path.name), folder=path.parent)
+    raw = with_digests(raw, path.parent, path.name)
+    scene = replace(parse_scene(raw, as_contents(raw), path.name), folder=path.parent)
+    reduced = (
+        SceneVariant(
+            each.name,
+            each.title(),
+            f"{len(each.maps)} maps of this scene's textures replaced by smaller copies.",
+            replaced_by(each, scene.textures),
+        )
+        for each in copies_of(scene.textures, path.parent)
+    )
+    return replace(scene, variants=(*scene.variants, *(each for each in reduced if each.textures)))
+
+
+def parse_scene(raw: Any, contents: bytes, file: str) -> Scene:
+    """A scene from its parsed JSON, in which textures have digests; `file` names it in errors. Raises `InputError`."""
+    if not isinstance(raw, dict) or raw.get("format") != 1:
+        raise InputError(f'{file}: expected an object with "format": 1')
+    stem = file.removesuffix(".json")
+    views = _table(raw, "views", file, lambda name, row, _: SceneView(name, _text(row, "title", name)))
+    if not views:
+        raise InputError(f'{file}: expected "views", an object with at least one view')
+    stresses = raw.get("stresses", [])
+    if not isinstance(stresses, list) or not all(isinstance(item, str) for item in stresses):
+        raise InputError(f'{file}: expected "stresses" to be a list of texts')
+    first, last = _frames(raw, file)
+    name = _text(raw, "name", stem)
+    if not NAME.fullmatch(name):
+        raise InputError(f'{file}: "name": expected letters, digits, dots, hyphens and underscores, got {name!r}')
+    return Scene(
+        name=name,
+        title=_text(raw, "title", stem),
+        about=_text(raw, "about", ""),
+        stresses=tuple(stresses),
+        views=views,
+        variants=(
+            SceneVariant(AS_IS, "As is", "Nothing changed."),
+            *_table(raw, "variants", file, lambda name, row, _: SceneVariant(
+                name, _text(row, "title", name), _text(row, "about", "")
+            )),
+        ),
+        quantities=_table(raw, "quantities", file, _quantity),
+        first_frame=first,
+        last_frame=last,
+        revision=hashlib.sha256(contents).hexdigest(),
+        contents=contents,
+        textures=textures_of(raw, file) if raw.get(TEXTURES) else (),
+    )  # fmt: skip
+
+
+def read_scenes(folder: Path) -> tuple[list[Scene], list[str]]:
+    """All scenes in a folder by name, and what is wrong with the files that cannot be used."""
+    scenes: dict[str, Scene] = {}
+    problems: list[str] = []
+    for path in sorted(folder.glob("*.json")):
+        try:
+            scene = read_scene(path)
+            if scene.name in scenes:
+                raise InputError(f"{path.name}: the name {scene.name!r} is taken by another file here")
+            scenes[scene.name] = scene
+        except InputError as error:
+            problems.append(str(error))
+    return [scenes[name] for name in sorted(scenes)], problems
+
+
+def _text(raw: dict[str, Any], key: str, default: str) -> str:
+    return str(raw.get(key) or default)
+
+
+def _table(
+    raw: dict[str, Any], key: str, file: str, read: Callable[[str, dict[str, Any], str], Item]
+) -> tuple[Item, ...]:
+    table = raw.get(key, {})
+    if not isinstance(table, dict) or not all(isinstance(row, dict) for row in table.values()):
+        raise InputError(f'{file}: expected "{key}", an object of objects')
+    return tuple(read(name, row, f"{file}: {key}.{name}") for name, row in table.items())
+
+
+def _quantity(name: str, row: dict[str, Any], where: str) -> SceneQuantity:
+    numbers = []
+    for key in ("minimum", "maximum", "default"):
+        value = row.get(key)
+        if isinstance(value, bool) or not isinstance(value, int | float) or not math.isfinite(value):
+            raise InputError(f"{where}: {key!r} must be a number, got {value!r}")
+        numbers.append(float(value))
+    quantity = SceneQuantity(name, _text(row, "title", name), _text(row, "unit", ""), *numbers)
+    problem = quantity.problem_with(quantity.default)
+    if problem:
+        raise InputError(f"{where}: 'default' {problem}")
+    return quantity
+
+
+def _frames(raw: dict[str, Any], file: str) -> tuple[int, int]:
+    frames = raw.get("frames", [1, 1])
+    whole = isinstance(frames, list) and len(frames) == 2 and all(type(frame) is int for frame in frames)
+    if not whole or frames[0] > frames[1]:
+        raise InputError(f'{file}: expected "frames" to be first and last, such as [1, 24], got {frames!r}')
+    return frames[0], frames[1]

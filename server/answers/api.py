@@ -1,0 +1,119 @@
+"""What studies and pairs say: the list of studies with the answer of each, a study's, a pair's, and its proof."""
+
+from __future__ import annotations
+
+import json
+from dataclasses import asdict
+
+from django.http import HttpResponse
+from django.shortcuts import get_object_or_404
+from django.utils.text import slugify
+from drf_spectacular.types import OpenApiTypes
+from drf_spectacular.utils import OpenApiParameter, extend_schema
+from matchedpair.answers import facts_as_values
+from matchedpair.errors import PictureError
+from rest_framework import status
+from rest_framework.decorators import api_view
+from rest_framework.request import Request
+from rest_framework.response import Response
+
+from server.answers.answer_serializers import answer_row
+from server.answers.overview import overview_rows
+from server.answers.proof_pictures import proof_pictures
+from server.answers.serializers import (
+    OverviewSerializer,
+    PairSerializer,
+    StudyFindingsSerializer,
+    StudyProofSerializer,
+    matched_row,
+    pair_row,
+    ratio_row,
+)
+from server.answers.settling import settle
+from server.answers.studies import study_findings
+from server.measuring.disk import disk_use
+from server.pairs.pair import PairFindings, findings_of_pair
+from server.runs.serializers import CountSerializer
+from server.studies.models import Study
+from server.studies.sheets import sheet_row
+from server.verdicts.models import Verdict
+
+
+@extend_schema(parameters=[OpenApiParameter("archived", bool)], responses=OverviewSerializer)
+@api_view(["GET"])
+def overview(request: Request) -> Response:
+    """All studies, newest first, with the finding of each; removed ones are not among them."""
+    there = Study.objects.filter(removed_at=None).select_related("setup__scene")
+    archived = there.exclude(archived_at=None).count()
+    if request.query_params.get("archived") != "true":
+        there = there.filter(archived_at=None)
+    return Response(OverviewSerializer({"studies": overview_rows(list(there)), "archived": archived}).data)
+
+
+@extend_schema(responses=StudyFindingsSerializer)
+@api_view(["GET"])
+def study_says(request: Request, pk: int) -> Response:
+    """What a study says so far: one sentence, its match sheet, its pairs in short, its verdicts, its disk use."""
+    study = get_object_or_404(Study, pk=pk)
+    found = study_findings(study)
+    body = {
+        "sentence": found.sentence,
+        "answer": answer_row(found.answer),
+        "match_sheet": sheet_row(found.sheet) if found.sheet else None,
+        "pairs": [_summary(row) for row in found.pairs],
+        "verdicts": Verdict.objects.filter(pair__study=study, withdrawn_at=None),
+        "disk": disk_use(study),
+    }
+    return Response(StudyFindingsSerializer(body).data)
+
+
+@extend_schema(responses=StudyProofSerializer)
+@api_view(["GET"])
+def proof(request: Request, pk: int) -> Response:
+    """The pictures that show a study's answer, enlarged where it is best seen."""
+    try:
+        found = proof_pictures(get_object_or_404(Study.objects.select_related("setup"), pk=pk))
+    except PictureError:  # let go to free the disk
+        found = None
+    return Response(StudyProofSerializer({"pictures": asdict(found) if found else None}).data)
+
+
+@extend_schema(request=None, responses={201: CountSerializer})
+@api_view(["POST"])
+def settle_study(request: Request, pk: int) -> Response:
+    """Queue the renders that would settle the answer: more seeds, or the plan itself."""
+    return Response({"runs": settle(get_object_or_404(Study, pk=pk))}, status=status.HTTP_201_CREATED)
+
+
+@extend_schema(responses={(200, "application/json"): OpenApiTypes.OBJECT})
+@api_view(["GET"])
+def export_facts(request: Request, pk: int) -> HttpResponse:
+    """The figures that the answer rests on, as ``matchedpair answer`` reads them."""
+    study = get_object_or_404(Study, pk=pk)
+    contents = json.dumps(facts_as_values(study_findings(study).facts), indent=1, ensure_ascii=False).encode()
+    return _file(contents, "application/json", f"study-{pk}-{slugify(study.question)[:50].strip('-') or 'study'}.json")
+
+
+@extend_schema(responses=PairSerializer)
+@api_view(["GET"])
+def pair(request: Request, pk: int) -> Response:
+    """One pair with all that it says."""
+    findings = findings_of_pair(pk)
+    return Response(
+        PairSerializer(pair_row(findings), context={"sentence": findings.sentence, "inputs": findings.inputs}).data
+    )
+
+
+def _file(contents: bytes, kind: str, name: str) -> HttpResponse:
+    return HttpResponse(contents, content_type=kind, headers={"Content-Disposition": f'attachment; filename="{name}"'})
+
+
+def _summary(findings: PairFindings) -> dict[str, object]:
+    pair = findings.pair
+    return {
+        "pair": pair.pk, "control": pair.control_id, "trial": pair.trial_id, "subject": pair.subject,
+        "noise_ratio": ratio_row(findings.noise_ratio), "visible_noise_ratio": ratio_row(findings.visible_ratio),
+        "time_ratio": ratio_row(findings.time_ratio),
+        "refused": findings.refused, "fair": findings.sheet.fair, "matched": matched_row(findings),
+        "ready": bool(findings.control.runs and findings.trial.runs),
+    }  # fmt: skip

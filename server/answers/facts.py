@@ -1,0 +1,183 @@
+"""A study's figures as the core's answers take them: options and pairs as plain values."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from dataclasses import replace
+from statistics import median
+from typing import Any
+
+from matchedpair.answers import LevelFact, OptionFact, PairFact, StudyFacts
+from matchedpair.engines.setting import is_number
+from matchedpair.measures.cost import CPU, times_interval
+from matchedpair.measures.cost import VERSION as COST_VERSION
+from matchedpair.measures.figure import Figure
+from matchedpair.measures.zones import WHOLE
+from matchedpair.plans.plan_kind import QUALITY, is_place
+
+from server.answers.question_facts import apparent_figures, near_facts, pass_fact
+from server.catalogue.engines import engines_now
+from server.catalogue.scenes import stresses_by_scene
+from server.measuring.measuring import figure_of
+from server.measuring.option_facts import OptionFacts, place_names
+from server.measuring.question_measures import NAMES
+from server.measuring.which_reference import References, place_of
+from server.pairs.look_facts import cell_facts
+from server.pairs.pair import PairFindings
+from server.studies.models import Option, Study
+
+OF_EACH = (
+    "noise", "noise_worst", "visible_noise", "visible", "stops", "colour", "detail", "fireflies", "blotches",
+)  # fmt: skip
+MEASURED = (*OF_EACH, *NAMES)
+BY_REFERENCE = ("visible", "stops", "colour", "detail")
+BUSY = "times are from a busy machine, so processor seconds are compared"
+
+
+def study_facts(
+    study: Study, pairs: Sequence[PairFindings], options: Sequence[OptionFacts], references: References
+) -> StudyFacts:
+    """All that an answer rests on. The option facts need the measures of `MEASURED`."""
+    places = place_names(own.option.setup for own in options)
+    lacks = _lacks({(own.option.engine, own.option.setup.scene.name) for own in options})
+    rows = tuple(
+        _option(own, places[place_of(own.option.setup)], references,
+                lacks.get((own.option.engine, own.option.setup.scene.name), ()))
+        for own in options
+    )  # fmt: skip
+    there = {row.key for row in rows}
+    told = tuple(_pair(found) for found in pairs if {found.pair.control_id, found.pair.trial_id} <= there)
+    judged = next((found for own in options if (found := references.of(own.option.setup)) is not None), None)
+    done = sum(len(own.counted) for own in options)
+    return StudyFacts(
+        study.asked or "own", study.question, rows, told, judged.title if judged else "", done,
+        max(len(options) * study.repeats, done),
+        left_out=tuple(dict.fromkeys(area.name for own in options for area in own.areas.get(WHOLE, []))),
+    )  # fmt: skip
+
+
+def _option(own: OptionFacts, place: str, references: References, lacks: tuple[str, ...]) -> OptionFact:
+    option = own.option
+    figures = {name: own.measure(name, WHOLE, references if name in BY_REFERENCE else None) for name in OF_EACH}
+    blotches = own.measure("blotches", WHOLE, references) or figures["blotches"]
+    fireflies = own.measure("fireflies", WHOLE, references) or figures["fireflies"]
+    seen, visible, detail = figures["visible_noise"], figures["visible"], figures["detail"]
+    seconds, ready = _times(own)
+    (apparent_error, apparent_detail), (near, not_near) = apparent_figures(own), near_facts(own)
+    memory = [run.peak_memory_bytes for run in own.runs if run.peak_memory_bytes is not None]
+    quality = option.settings.get(option.quality_knob)
+    return OptionFact(
+        key=option.pk, name=option_name(option), engine=option.engine_title, control=option.control_id or 0,
+        place=place,
+        levels=tuple(
+            LevelFact(row["subject"], row["title"], row["value"], row["shown"], row["changed"]) for row in option.levels
+        ),
+        knob=option.quality_knob.replace("_", " "), quality=float(quality) if is_number(quality) else None,
+        seeds=len(own.runs), open=own.open, seconds=seconds, ready=ready,
+        noise=_figure(figures["noise"], "twin"), noise_worst=_value(figures["noise_worst"]),
+        visible_noise=_figure(seen, "twin"), visible_worst=seen.details.get("worst_tenth") if seen else None,
+        visible_mean=seen.details.get("mean") if seen else None, visible_error=_value(visible),
+        stops=_figure(figures["stops"]), colour=_figure(figures["colour"]), detail=_value(detail),
+        fireflies=_value(fireflies), patches=_value(blotches),
+        lasting_patches=bool(blotches is not None and blotches.details.get("lasting")),
+        memory=float(max(memory)) if memory else None, structures=_structures(own), lacks=lacks,
+        size=option.setup.description().picture_size,
+        apparent_error=apparent_error, apparent_detail=apparent_detail, passed=pass_fact(own), near=near,
+        not_near=not_near,
+    )  # fmt: skip
+
+
+def _structures(own: OptionFacts) -> float | None:
+    sizes = [run.structures_bytes for run in own.runs if run.structures_bytes is not None]
+    return float(median(sizes)) if sizes else None
+
+
+def option_name(option: Option) -> str:
+    """What tells an option from its control, the shortest first: ``48 samples``, ``Tansy, 64 gather rays``."""
+    knob = option.quality_knob.replace("_", " ")
+    parts = []
+    for row in option.levels:
+        if not row["changed"] or is_place(row["subject"]):
+            continue
+        of_knob = row["subject"] in (QUALITY, option.quality_knob)
+        value = option.settings.get(option.quality_knob)
+        if of_knob and isinstance(value, int | float):
+            parts.append(f"{value:g} {knob}")
+        elif row["subject"] == "engine":
+            parts.append(row["shown"])
+        else:
+            parts.append(f"{row['title'].lower()} {row['shown']}")
+    value = option.settings.get(option.quality_knob)
+    quality = f"{value:g} {knob}" if is_number(value) else ""
+    if not parts:
+        return ", ".join(filter(None, (option.engine_title, quality)))
+    other_engine = any(row["subject"] == "engine" and row["changed"] for row in option.levels)
+    return ", ".join([*parts, quality] if other_engine and quality and quality not in parts else parts)
+
+
+def _times(own: OptionFacts) -> tuple[Figure | None, float | None]:
+    """Rendering with its interval, and getting ready where the engine tells it apart."""
+    times = [t for run in own.runs if (t := run.times()) is not None]
+    seconds, basis = own.seconds()
+    if not times or seconds is None or seconds <= 0:
+        return None, None
+    each = [t.render_seconds(basis) or t.seconds(basis) for t in times]
+    low, high = times_interval(each, times)
+    ready = [t.own_ready_seconds(basis) for t in times]
+    known = [value for value in ready if value is not None]
+    apart = sum(known) / len(known) if len(known) == len(ready) else None
+    return Figure(seconds, "s", (low, high), basis, COST_VERSION), apart
+
+
+def _lacks(wanted: set[tuple[str, str]]) -> dict[tuple[str, str], tuple[str, ...]]:
+    """By engine and scene, effects that the scene stresses and the engine does not do at all; nothing for one engine,
+    since it lacks the same on both sides.
+    """
+    if len({engine for engine, _ in wanted}) < 2:
+        return {}
+    missing = {
+        engine.name: [effect.effect for effect in engine.effects if effect.does == "no"] for engine in engines_now()[0]
+    }
+    stressed = stresses_by_scene()
+    return {
+        (engine, scene): tuple(
+            stressed[scene][effect].lower() for effect in missing.get(engine, ()) if effect in stressed.get(scene, {})
+        )
+        for engine, scene in wanted
+    }
+
+
+def _pair(found: PairFindings) -> PairFact:
+    whole = found.comparison
+    difference = whole.difference if whole is not None else None
+    identical = bool(whole is not None and "bit-equal" in whole.refused.get("difference", ""))
+    return PairFact(
+        found.pair.pk, found.pair.control_id, found.pair.trial_id, _subject(found.pair.trial, found.pair.subject),
+        found.noise_ratio, found.visible_ratio, found.time_ratio, found.looks, cell_facts(whole),
+        difference["found"] if difference else None,
+        difference["smallest_seen_percent"] if difference else None, identical, found.refused, found.pair.matched_on,
+        found.pair.matched_zone, tuple(_caveats(found)),
+    )  # fmt: skip
+
+
+def _subject(trial: Option, otherwise: str) -> str:
+    name = option_name(trial)
+    changed = any(row["changed"] and not is_place(row["subject"]) for row in trial.levels)
+    return name if changed else otherwise
+
+
+def _caveats(found: PairFindings) -> Iterable[str]:
+    if found.time_ratio is not None and found.time_ratio.method == CPU:
+        yield BUSY
+    for row in found.sheet.conditions:
+        if row.state == "differs" and row.key != "load":
+            yield f"{row.title.lower()} differs: {row.control or 'not known'} and {row.trial or 'not known'}"
+
+
+def _figure(row: Any, method: str = "") -> Figure | None:
+    figure = figure_of(row) if row is not None else None
+    return None if figure is None or (method and figure.method != method) else replace(figure)
+
+
+def _value(row: Any) -> float | None:
+    return None if row is None else row.value

@@ -1,0 +1,61 @@
+"""The list of studies with what each says, asked of the database together and not study by study."""
+
+from __future__ import annotations
+
+from collections import Counter, defaultdict
+from collections.abc import Sequence
+from typing import Any
+
+from django.db.models import Count, Max, Sum
+
+from server.answers.studies import StudyFindings, findings_of
+from server.runs.models import ENDED_WARM_UP, Run, RunState
+from server.runs.progress import state_of
+from server.studies.models import Option, Purpose, Study
+from server.studies.sheets import sheet_row
+from server.verdicts.models import Verdict
+
+
+def overview_rows(studies: Sequence[Study]) -> list[dict[str, Any]]:
+    """One row a study, as `OverviewRowSerializer` takes it."""
+    found = findings_of(studies)
+    runs = Run.objects.filter(study__in=studies).order_by()
+    counted = runs.filter(option__purpose=Purpose.COUNTED)
+    states: dict[int, Counter[str]] = defaultdict(Counter)
+    telling = counted.exclude(ENDED_WARM_UP)
+    for pk, state, count in telling.values_list("study", "state").annotate(Count("pk")):
+        states[pk][state] = count
+    own = counted.filter(warm_up=False, made_by=None)
+    finished = dict(own.filter(state=RunState.FINISHED).values_list("study").annotate(Count("pk")))
+    begun = dict(own.filter(option__in_plan=True).values_list("study").annotate(Count("pk")))
+    last = dict(counted.exclude(picture="").values_list("study").annotate(Max("pk")))
+    pictures = dict(Run.objects.filter(pk__in=last.values()).values_list("study", "picture"))
+    disk = dict(runs.values_list("study").annotate(Sum("picture_bytes")))
+    options = Option.objects.filter(study__in=studies, purpose=Purpose.COUNTED, in_plan=True).order_by()
+    whole = dict(options.values_list("study").annotate(Count("pk")))
+    rendered = dict(options.filter(left_out="", comes_with=None).values_list("study").annotate(Count("pk")))
+    chosen: dict[int, list[str]] = defaultdict(list)
+    for pk, verdict in Verdict.objects.filter(pair__study__in=studies, withdrawn_at=None).values_list(
+        "pair__study", "chosen"
+    ):
+        chosen[pk].append(verdict)
+    rows = []
+    for study in studies:
+        pk = study.pk
+        planned = sum(states[pk].values()) if study.from_elsewhere else rendered.get(pk, 0) * study.repeats
+        says = found[pk]
+        rows.append({
+            "id": pk, "question": study.question, "scene": f"{study.setup.scene.title}, {study.setup.view}",
+            "state": state_of(states[pk], lacking=planned > begun.get(pk, 0)), "runs_done": finished.get(pk, 0),
+            "runs_planned": planned, "sentence": says.sentence, "sure": says.answer.sure, "pair": _shown(says),
+            "options": whole.get(pk, 0), "archived": study.archived_at is not None, "disk_bytes": disk.get(pk) or 0,
+            "match_sheet": sheet_row(says.sheet) if says.sheet else None, "chosen": chosen[pk],
+            "thumbnail": pictures.get(pk, ""), "created_at": study.created_at,
+        })  # fmt: skip
+    return rows
+
+
+def _shown(says: StudyFindings) -> int:
+    """The pair that shows the answer, else the first there is."""
+    shown = says.answer.shown.pair if says.answer.shown else 0
+    return shown or (says.pairs[0].pair.pk if says.pairs else 0)

@@ -1,0 +1,189 @@
+"""The pictures that prove a study's answer: both sides of the telling pair, enlarged where the difference shows, or the
+chosen option beside what it is judged by.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+from matchedpair.answers import OptionFact
+from matchedpair.answers.answer import Proof
+from matchedpair.answers.caveats import largest_cell
+from matchedpair.measures.places import Places
+from matchedpair.measures.telling import Box, exposure_for, part_around, where_noise_differs
+from matchedpair.measures.zones import WHOLE
+from matchedpair.pictures.picture import Floats, Picture, luminance
+from matchedpair.plans.plan_kind import ENGINE, QUALITY, VERSION, is_place
+
+from server.answers.studies import StudyFindings, study_findings
+from server.measuring.measuring import unpacked
+from server.measuring.models import Measure
+from server.measuring.question_measures import photograph_of
+from server.measuring.which_reference import References
+from server.pairs.look_facts import cell_facts
+from server.pairs.pair import PairFindings, zone_box
+from server.store.pixels import stored_picture
+from server.studies.models import Option, Study
+
+Size = tuple[int, int]
+
+
+@dataclass(frozen=True)
+class Shown:
+    """One picture, and the part of it that is shown: x, y, width and height in its own pixels."""
+
+    title: str
+    picture: str
+    box: Box
+    seconds: float | None = None
+    noise: float | None = None
+    option: int = 0
+
+
+@dataclass(frozen=True)
+class ProofPictures:
+    """Pictures side by side, first the control; `part` tells whether only a part is shown, `where` names its zone,
+    `exposure` is in stops.
+    """
+
+    pair: int
+    part: bool
+    where: str
+    exposure: float
+    transform: str
+    sides: tuple[Shown, ...]
+
+
+def proof_pictures(study: Study) -> ProofPictures | None:
+    """What shows the study's answer; None before there is anything to show. Raises `PictureError`."""
+    found = study_findings(study)
+    proof = found.answer.shown
+    if proof is None:
+        return None
+    pair = next((row for row in found.pairs if row.pair.pk == proof.pair), None)
+    where, pictures = _of_option(found, proof) if pair is None else _of_pair(found, pair, proof)
+    if len(pictures) < 2:
+        return None
+    read = [stored_picture(each.picture) for each in pictures]
+    light = [_light(picture, each.box) for picture, each in zip(read, pictures, strict=True)]
+    number = pair.pair.pk if pair is not None else 0
+    part = pictures[0].box[2:] != read[0].size
+    return ProofPictures(number, part, where, exposure_for(light), study.setup.view_transform, tuple(pictures))
+
+
+def _of_pair(found: StudyFindings, pair: PairFindings, proof: Proof) -> tuple[str, list[Shown]]:
+    """Control and trial, in the part that the proof names or where they differ most."""
+    sides = (pair.control, pair.trial)
+    if not all(side.runs for side in sides):
+        return "", []
+    sizes = [side.option.setup.description().picture_size for side in sides]
+    if found.facts.question == "pass":
+        return "", _passes(found, pair, sizes)
+    where, box = _part(pair, proof, sizes[0])
+    facts = [found.facts.option(side.option.pk) for side in sides]
+    shown = [
+        _shown(fact, side.runs[0].picture, _scaled(box, sizes[0], size))
+        for fact, side, size in zip(facts, sides, sizes, strict=True)
+    ]
+    if facts[0] is None or facts[1] is None:
+        return where, shown
+    titles = _titles(facts[0], facts[1])
+    return where, [replace(each, title=title) for each, title in zip(shown, titles, strict=True)]
+
+
+def _passes(found: StudyFindings, pair: PairFindings, sizes: list[Size]) -> list[Shown]:
+    """Both sides' own pass as a whole."""
+    shown = []
+    for side, size in zip((pair.control, pair.trial), sizes, strict=True):
+        fact = found.facts.option(side.option.pk)
+        name = fact.passed.name if fact is not None and fact.passed is not None else ""
+        if fact is not None and fact.passed is not None and name in side.runs[0].passes:
+            noise = fact.passed.noise.value if fact.passed.noise is not None else None
+            whole = _shown(fact, side.runs[0].passes[name], (0, 0, *size))
+            shown.append(replace(whole, title=f"{whole.title}: {name}", noise=noise))
+    return shown
+
+
+def _titles(control: OptionFact, trial: OptionFact) -> tuple[str, str]:
+    """Both sides by what differs between them: the control by its own level of that, its size where sizes differ."""
+    changed = {level.subject for level in trial.levels if level.changed and not is_place(level.subject)}
+    own = [
+        f"{level.title[:1].lower()}{level.title[1:]} {level.shown}" for level in control.levels
+        if level.subject in changed - {ENGINE, VERSION, QUALITY, control.knob.replace(" ", "_")}
+    ]  # fmt: skip
+    names = (", ".join(own) if len(own) == len(changed) and own else control.name, trial.name)
+    if control.size == trial.size:
+        return names
+    first, second = (
+        f"{fact.size[0]} × {fact.size[1]}, {name}" for fact, name in zip((control, trial), names, strict=True)
+    )
+    return first, second
+
+
+def _part(pair: PairFindings, proof: Proof, size: Size) -> tuple[str, Box]:
+    if proof.zone and proof.zone != WHOLE and proof.zone in pair.control.areas:
+        x, y, width, height = zone_box(pair.control.option, pair.control.areas, proof.zone)
+        return proof.zone, part_around((x, y, width, height), size)
+    cell = largest_cell(cell_facts(pair.comparison)) if proof.box is None else None
+    if proof.box is not None or cell is not None:
+        return "", part_around(proof.box or cell.box, size)  # type: ignore[union-attr]  # one of both is there
+    noisy = [_places(side.visible_noise) for side in (pair.control, pair.trial)]
+    if noisy[0] is not None and noisy[1] is not None:
+        part = where_noise_differs(noisy[0], noisy[1], size)
+        if part is not None:
+            return "", part
+    return "", (0, 0, *size)
+
+
+def _of_option(found: StudyFindings, proof: Proof) -> tuple[str, list[Shown]]:
+    """An option as a whole, beside its reference or its photograph, else beside its control."""
+    option = Option.objects.filter(pk__in=proof.options).select_related("setup__scene", "control").first()
+    if option is None:
+        return "", []
+    size = option.setup.description().picture_size
+    whole = (0, 0, *size)
+    reference, photograph = References().of(option.setup), photograph_of(option.setup)
+    shown = []
+    if photograph is not None and photograph.matched_picture and found.facts.question == "light":
+        shown.append(Shown(photograph.title, photograph.matched_picture, (0, 0, *_size(photograph.matched_picture))))
+    elif reference is not None:
+        shown.append(Shown(f"Reference: {reference.title}", reference.picture, whole))
+    elif option.control is not None and (picture := _first(option.control)):
+        shown.append(_shown(found.facts.option(option.control.pk), picture, (0, 0, *_size(picture))))
+    if picture := _first(option):
+        shown.append(_shown(found.facts.option(option.pk), picture, whole))
+    return "", shown
+
+
+def _first(option: Option) -> str:
+    runs = option.runs.filter(state="finished", warm_up=False).exclude(picture="").order_by("seed")
+    return runs.values_list("picture", flat=True).first() or ""
+
+
+def _size(picture: str) -> Size:
+    return stored_picture(picture).size
+
+
+def _shown(fact: OptionFact | None, picture: str, box: Box) -> Shown:
+    if fact is None:
+        return Shown("", picture, box)
+    noise = fact.visible_noise.value if fact.visible_noise is not None else None
+    return Shown(fact.name, picture, box, fact.seconds.value if fact.seconds else None, noise, fact.key)
+
+
+def _scaled(box: Box, size: Size, other: Size) -> Box:
+    """The same part of a picture of another size."""
+    across, down = other[0] / size[0], other[1] / size[1]
+    x, y, width, height = box
+    return round(x * across), round(y * down), max(round(width * across), 1), max(round(height * down), 1)
+
+
+def _places(row: Measure | None) -> Places | None:
+    return None if row is None or row.refused else unpacked(row.places)
+
+
+def _light(picture: Picture, box: Box) -> Floats:
+    x, y, width, height = box
+    part = luminance(picture.pixels[y : y + height, x : x + width])
+    return np.asarray(part[picture.valid[y : y + height, x : x + width]], dtype=np.float32)

@@ -1,0 +1,321 @@
+"""Findings as the API gives them."""
+
+from __future__ import annotations
+
+from dataclasses import asdict
+from statistics import median
+from typing import Any
+
+from matchedpair.measures.cost import time_basis
+from matchedpair.measures.figure import Ratio
+from matchedpair.measures.layers import LAYERS
+from rest_framework import serializers
+
+from server.answers.answer_serializers import StudyAnswerSerializer
+from server.measuring.models import Measure
+from server.measuring.serializers import ComparisonSerializer, IntervalField, LayerKindSerializer
+from server.pairs.brightness import brightness_problem
+from server.pairs.pair import PairFindings, SideFigures, zone_box
+from server.runs.progress import StudyState
+from server.runs.serializers import RunSerializer
+from server.studies.serializers import StudySerializer
+from server.studies.sheets import MatchSheetSerializer, sheet_row
+from server.verdicts.serializers import PinSerializer, VerdictSerializer
+
+
+class FigureSerializer(serializers.Serializer):
+    """One figure with its unit, spread and method; `refused` says why there is none.
+
+    `interval` holds the two ends that `spread` names: a 95 % interval, or the range of the repeats.
+    """
+
+    value = serializers.FloatField(allow_null=True)
+    unit = serializers.CharField()
+    interval = IntervalField(allow_null=True)
+    spread = serializers.ChoiceField(choices=["interval", "range", "none"])
+    method = serializers.CharField()
+    version = serializers.IntegerField()
+    count = serializers.IntegerField()
+    refused = serializers.CharField()
+
+
+class PlaceSpreadSerializer(serializers.Serializer):
+    """How a ratio varies over the places of a picture."""
+
+    noisier = serializers.FloatField(help_text="Share of the places in which the trial shows more, 0 to 1")
+    tenth = serializers.FloatField()
+    ninetieth = serializers.FloatField()
+    places = serializers.IntegerField()
+    quiet = serializers.IntegerField(help_text="Places in which neither side shows anything")
+
+
+class RatioSerializer(serializers.Serializer):
+    """Trial over control; `tie` when no difference can be told."""
+
+    value = serializers.FloatField()
+    interval = IntervalField(allow_null=True)
+    method = serializers.CharField()
+    version = serializers.IntegerField()
+    tie = serializers.BooleanField()
+    note = serializers.CharField()
+    spread = PlaceSpreadSerializer(allow_null=True, help_text="Over the places of the picture, where it was got so")
+
+
+class PairSideSerializer(serializers.Serializer):
+    """The figures of one side."""
+
+    noise = FigureSerializer(allow_null=True)
+    visible_noise = FigureSerializer(allow_null=True)
+    noise_top_share = serializers.FloatField(allow_null=True)
+    out_of_date = serializers.BooleanField()
+    render_seconds = FigureSerializer(allow_null=True)
+    ready_seconds = FigureSerializer(allow_null=True)
+    peak_memory_bytes = serializers.IntegerField(allow_null=True)
+    lowest_quietness = serializers.FloatField(allow_null=True)
+    runs = RunSerializer(many=True)
+
+
+class ZoneFiguresSerializer(serializers.Serializer):
+    """Noise in one zone."""
+
+    zone = serializers.CharField()
+    control = FigureSerializer(allow_null=True)
+    trial = FigureSerializer(allow_null=True)
+    ratio = RatioSerializer(allow_null=True)
+    visible_ratio = RatioSerializer(allow_null=True)
+    refused = serializers.CharField()
+    box = serializers.ListField(child=serializers.IntegerField(), help_text="x, y, width, height in the pictures")
+    comparison = ComparisonSerializer(allow_null=True)
+
+
+class DiskSerializer(serializers.Serializer):
+    """Bytes of a study's pictures in the store, by what could be let go."""
+
+    counted = serializers.IntegerField()
+    warm_ups = serializers.IntegerField(help_text="Warm-ups and pilots")
+    old = serializers.IntegerField(help_text="Runs of options that are no longer in the plan")
+    maps = serializers.IntegerField(help_text="Maps laid over pictures; made again when asked for")
+
+
+class MatchedSerializer(serializers.Serializer):
+    """What a search made the sides alike in, in which zone, and how well that came out."""
+
+    on = serializers.CharField(help_text="noise or time")
+    zone = serializers.CharField()
+    words = serializers.CharField()
+
+
+class PairSerializer(serializers.Serializer):
+    """All that a pair says."""
+
+    id = serializers.IntegerField()
+    study = StudySerializer()
+    subject = serializers.CharField()
+    sentence = serializers.CharField()
+    control_option = serializers.IntegerField()
+    trial_option = serializers.IntegerField()
+    control = PairSideSerializer()
+    trial = PairSideSerializer()
+    noise_ratio = RatioSerializer(allow_null=True)
+    total_noise_ratio = RatioSerializer(allow_null=True)
+    visible_noise_ratio = RatioSerializer(allow_null=True)
+    time_ratio = RatioSerializer(allow_null=True)
+    refused = serializers.DictField(child=serializers.CharField())
+    zones = ZoneFiguresSerializer(many=True)
+    comparison = ComparisonSerializer(allow_null=True, help_text="Null until the sides were compared")
+    layers = LayerKindSerializer(many=True)
+    view_transform = serializers.CharField()
+    brightness_note = serializers.CharField(
+        help_text="Why brightness cannot be brought together here; empty when it can"
+    )
+    match_sheet = MatchSheetSerializer()
+    verdicts = VerdictSerializer(many=True)
+    pins = PinSerializer(many=True)
+    matched = MatchedSerializer(allow_null=True)
+
+
+class OverviewRowSerializer(serializers.Serializer):
+    """One study in the list of studies."""
+
+    id = serializers.IntegerField()
+    question = serializers.CharField()
+    scene = serializers.CharField()
+    state = serializers.ChoiceField(choices=StudyState.choices)
+    runs_done = serializers.IntegerField()
+    runs_planned = serializers.IntegerField()
+    sentence = serializers.CharField()
+    sure = serializers.ChoiceField(choices=["sure", "not sure yet", "nothing yet"])
+    pair = serializers.IntegerField(help_text="The pair that shows the answer; 0 for none")
+    options = serializers.IntegerField()
+    archived = serializers.BooleanField()
+    disk_bytes = serializers.IntegerField()
+    match_sheet = MatchSheetSerializer(allow_null=True)
+    chosen = serializers.ListField(child=serializers.CharField())
+    thumbnail = serializers.CharField()
+    created_at = serializers.DateTimeField()
+
+
+class OverviewSerializer(serializers.Serializer):
+    """All studies, newest first."""
+
+    studies = OverviewRowSerializer(many=True)
+    archived = serializers.IntegerField(help_text="How many are archived")
+
+
+class PairSummarySerializer(serializers.Serializer):
+    """One pair of a study in short."""
+
+    pair = serializers.IntegerField()
+    control = serializers.IntegerField(help_text="Option")
+    trial = serializers.IntegerField(help_text="Option")
+    subject = serializers.CharField()
+    noise_ratio = RatioSerializer(allow_null=True)
+    visible_noise_ratio = RatioSerializer(allow_null=True)
+    time_ratio = RatioSerializer(allow_null=True)
+    refused = serializers.DictField(child=serializers.CharField())
+    fair = serializers.BooleanField()
+    matched = MatchedSerializer(allow_null=True)
+    ready = serializers.BooleanField(help_text="Both sides have a finished render")
+
+
+class StudyFindingsSerializer(serializers.Serializer):
+    """What a study says so far."""
+
+    sentence = serializers.CharField()
+    answer = StudyAnswerSerializer()
+    match_sheet = MatchSheetSerializer(allow_null=True)
+    pairs = PairSummarySerializer(many=True)
+    verdicts = VerdictSerializer(many=True)
+    disk = DiskSerializer()
+
+
+class ProofPictureSerializer(serializers.Serializer):
+    """One picture that shows an answer, and the part of it: x, y, width, height in its own pixels."""
+
+    title = serializers.CharField()
+    picture = serializers.CharField()
+    box = serializers.ListField(child=serializers.IntegerField(), min_length=4, max_length=4)
+    seconds = serializers.FloatField(allow_null=True)
+    noise = serializers.FloatField(allow_null=True, help_text="Visible noise in ΔE")
+    option = serializers.IntegerField(help_text="0 for a reference")
+
+
+class ProofPicturesSerializer(serializers.Serializer):
+    """Pictures side by side, first the control."""
+
+    pair = serializers.IntegerField(help_text="0 where they are none")
+    part = serializers.BooleanField(help_text="Whether only a part is shown")
+    where = serializers.CharField(allow_blank=True, help_text="The zone that is shown")
+    exposure = serializers.FloatField(help_text="In stops, of all of them")
+    transform = serializers.CharField(allow_blank=True)
+    sides = ProofPictureSerializer(many=True)
+
+
+class StudyProofSerializer(serializers.Serializer):
+    """What shows a study's answer; null before there is anything to show."""
+
+    pictures = ProofPicturesSerializer(allow_null=True)
+
+
+def pair_row(findings: PairFindings) -> dict[str, Any]:
+    """A pair as plain values for `PairSerializer`."""
+    pair = findings.pair
+    # one basis for both, that of their ratio: a busy run on either side makes both be told in CPU seconds
+    basis = time_basis([*findings.control.times, *findings.trial.times])
+    return {
+        "id": pair.pk,
+        "study": pair.study,
+        "subject": pair.subject,
+        "sentence": findings.sentence,
+        "control_option": pair.control_id,
+        "trial_option": pair.trial_id,
+        "control": side_row(findings.control, basis),
+        "trial": side_row(findings.trial, basis),
+        "noise_ratio": ratio_row(findings.noise_ratio),
+        "total_noise_ratio": ratio_row(findings.total_ratio),
+        "visible_noise_ratio": ratio_row(findings.visible_ratio),
+        "time_ratio": ratio_row(findings.time_ratio),
+        "refused": findings.refused,
+        "zones": [
+            {
+                "zone": row.zone,
+                "control": _noise(row.control),
+                "trial": _noise(row.trial),
+                "ratio": ratio_row(row.ratio),
+                "visible_ratio": ratio_row(row.visible_ratio),
+                "refused": row.refused,
+                "box": zone_box(findings.control.option, findings.control.areas, row.zone),
+                "comparison": row.comparison,
+            }
+            for row in findings.zones
+        ],
+        "comparison": findings.comparison,
+        "layers": [asdict(layer) for layer in LAYERS],
+        "view_transform": findings.control.option.setup.view_transform,
+        "brightness_note": brightness_problem(findings),
+        "match_sheet": sheet_row(findings.sheet),
+        "verdicts": pair.verdicts.filter(withdrawn_at=None),
+        "pins": pair.pins.filter(removed_at=None),
+        "matched": matched_row(findings),
+    }
+
+
+def matched_row(findings: PairFindings) -> dict[str, Any] | None:
+    """What it is matched on as plain values; None when no search made it."""
+    matched = findings.matched
+    return {"on": matched.on, "zone": matched.zone, "words": matched.words()} if matched else None
+
+
+def side_row(side: SideFigures, basis: str) -> dict[str, Any]:
+    """One side as plain values for `PairSideSerializer`, its times by ``wall`` or ``cpu``."""
+    memory = [run.peak_memory_bytes for run in side.runs if run.peak_memory_bytes is not None]
+    ready = [t.ready_seconds for t in side.times if t.ready_seconds is not None]
+    render = [s for t in side.times if (s := t.render_seconds(basis)) is not None]
+    return {
+        "noise": _noise(side.noise),
+        "visible_noise": _noise(side.visible_noise),
+        "noise_top_share": side.noise.details.get("top_share") if side.noise else None,
+        "out_of_date": side.out_of_date,
+        "render_seconds": _spread(render, basis),
+        "ready_seconds": _spread(ready, "wall"),
+        "peak_memory_bytes": max(memory, default=None),
+        "lowest_quietness": min((t.quietness for t in side.times if t.quietness is not None), default=None),
+        "runs": side.runs,
+    }
+
+
+def _noise(row: Measure | None) -> dict[str, Any] | None:
+    if row is None:
+        return None
+    interval = None if row.low is None else [row.low, row.high]
+    return {
+        "value": row.value,
+        "unit": row.unit,
+        "interval": interval,
+        "spread": "interval" if interval else "none",
+        "method": row.method,
+        "version": row.version,
+        "count": len(row.inputs),
+        "refused": row.refused,
+    }
+
+
+def _spread(seconds: list[float], basis: str) -> dict[str, Any] | None:
+    """Median of repeats with their range; a range is not an interval, and two repeats make no interval of their own."""
+    if not seconds:
+        return None
+    return {
+        "value": median(seconds),
+        "unit": "s",
+        "interval": [min(seconds), max(seconds)],
+        "spread": "range",
+        "method": basis,
+        "version": 1,
+        "count": len(seconds),
+        "refused": "",
+    }
+
+
+def ratio_row(ratio: Ratio | None) -> dict[str, Any] | None:
+    """A ratio as plain values."""
+    return asdict(ratio) if ratio else None

@@ -1,5 +1,0 @@
-from django.apps import AppConfig
-
-
-class BenchConfig(AppConfig):
-    name = "server.bench"

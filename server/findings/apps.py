@@ -1,5 +1,0 @@
-from django.apps import AppConfig
-
-
-class FindingsConfig(AppConfig):
-    name = "server.findings"

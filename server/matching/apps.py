@@ -1,5 +1,0 @@
-from django.apps import AppConfig
-
-
-class MatchingConfig(AppConfig):
-    name = "server.matching"

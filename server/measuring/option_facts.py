@@ -1,0 +1,134 @@
+"""What goes below an option's picture wherever it is shown: its renders by seed, its time, its noise by zone."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Callable, Iterable, Sequence
+from dataclasses import dataclass
+from statistics import median
+
+from django.db.models import QuerySet
+from matchedpair.measures.areas import Area
+from matchedpair.measures.cost import time_basis
+from matchedpair.scenes import AS_IS
+
+from server.catalogue.models import SceneRevision
+from server.catalogue.zones import signature
+from server.measuring.inputs import ZonesByView, areas_to_measure, is_current
+from server.measuring.measuring import NOISE
+from server.measuring.models import Measure
+from server.measuring.which_reference import References, place_of
+from server.runs.models import OPEN_STATES, Run, RunState
+from server.studies.models import Option, Purpose, Setup, Study
+
+MOST_AT_ONCE = 900  # numbers in one query
+
+
+@dataclass(frozen=True)
+class OptionFacts:
+    """An option with its counted runs, what is measured on its view, and the measures that were asked for.
+
+    Parameters
+    ----------
+    runs : list of Run
+        Those counted that have a picture, by seed.
+    counted : list of Run
+        All that are finished and count, by seed.
+    open : bool
+        Whether renders that count are still to come.
+    measures : dict
+        Stored rows by measure and zone, up to date or not.
+    """
+
+    option: Option
+    runs: list[Run]
+    counted: list[Run]
+    open: bool
+    areas: dict[str, list[Area]]
+    measures: dict[tuple[str, str], Measure]
+
+    @property
+    def title(self) -> str:
+        """What the option is, in words."""
+        return self.option.title or self.option.get_side_display()
+
+    def seconds(self) -> tuple[float | None, str]:
+        """Median of rendering, else of the whole, and whether by ``wall`` or ``cpu``; None when not known."""
+        times = [times for run in self.runs if (times := run.times()) is not None]
+        if not times:
+            return None, ""
+        basis = time_basis(times)
+        rendering = [seconds for each in times if (seconds := each.render_seconds(basis)) is not None]
+        whole = [each.seconds(basis) for each in times]
+        return median(rendering if len(rendering) == len(times) else whole), basis
+
+    def noise(self, zone: str) -> Measure | None:
+        """The noise in a zone, if it is up to date."""
+        return self.measure(NOISE, zone)
+
+    def measure(self, name: str, zone: str, references: References | None = None) -> Measure | None:
+        """A measure in a zone, if it is up to date; `references` are needed for those that rest on one."""
+        kept = self.measures.get((name, zone))
+        if kept is None or zone not in self.areas:
+            return None
+        reference = references.of(self.option.setup) if references else None
+        return kept if is_current(kept, self.counted, signature(self.areas[zone]), reference) else None
+
+
+def all_facts(options: QuerySet[Option], zones: ZonesByView, names: Sequence[str] = (NOISE,)) -> list[OptionFacts]:
+    """Gather what is known of many options, pilots left out, in their order; these measures are read with them."""
+    rows = list(options.filter(purpose=Purpose.COUNTED).select_related("setup"))
+    numbers = [option.pk for option in rows]
+    by_number = dict(zip(numbers, rows, strict=True))
+    # rows are put together here and not by the database layer, which makes a scene and a study anew for every one
+    scenes = SceneRevision.objects.in_bulk({option.setup.scene_id for option in rows})
+    studies = Study.objects.defer("draft").in_bulk({option.study_id for option in rows})
+    for option in rows:
+        option.setup.scene, option.study = scenes[option.setup.scene_id], studies[option.study_id]
+    runs: dict[int, list[Run]] = defaultdict(list)
+    measures: dict[int, dict[tuple[str, str], Measure]] = defaultdict(dict)
+    for start in range(0, len(numbers), MOST_AT_ONCE):
+        some = numbers[start : start + MOST_AT_ONCE]
+        found = Run.objects.filter(option__in=some).order_by("seed", "position")
+        for run in found.defer("log", "command", "machine"):
+            run.study, run.option = studies[run.study_id], by_number[run.option_id]
+            runs[run.option_id].append(run)
+        for row in Measure.objects.filter(option__in=some, name__in=names):
+            measures[row.option_id][(row.name, row.zone)] = row
+    return [_facts(option, runs[option.pk], measures[option.pk], zones) for option in rows]
+
+
+def _facts(
+    option: Option, runs: list[Run], measures: dict[tuple[str, str], Measure], zones: ZonesByView
+) -> OptionFacts:
+    counted = [run for run in runs if run.state == RunState.FINISHED and not run.warm_up]
+    to_come = any(run.state in OPEN_STATES and not run.warm_up for run in runs)
+    pictured = [run for run in counted if run.picture]
+    return OptionFacts(option, pictured, counted, to_come, areas_to_measure(option.setup, zones), measures)
+
+
+def place_names(setups: Iterable[Setup]) -> dict[tuple[object, ...], str]:
+    """For each different place (by `place_of`) its scene, and as much more as tells it apart from the others."""
+    there = {place_of(setup): setup for setup in setups}
+    names = {key: setup.scene.title for key, setup in there.items()}
+    for part in _PARTS:
+        if len(set(names.values())) == len(names):
+            break
+        if len({part(setup) for setup in there.values()}) > 1:
+            names = {key: ", ".join(filter(None, (name, part(there[key])))) for key, name in names.items()}
+    return names
+
+
+_PARTS: tuple[Callable[[Setup], str], ...] = (
+    lambda setup: setup.view,
+    lambda setup: f"{setup.width} × {setup.height}",
+    lambda setup: "" if setup.variant == AS_IS else setup.variant,
+    lambda setup: f"frame {setup.frame}",
+    lambda setup: ", ".join(f"{name.replace('_', ' ')} {value:g}" for name, value in sorted(setup.quantities.items())),
+    lambda setup: f"part {setup.crop}" if setup.crop else "",
+)
+
+
+def setup_in_words(setup: Setup) -> str:
+    """Scene, view and size."""
+    return f"{setup.scene.title}, {setup.view}, {setup.width} × {setup.height}"

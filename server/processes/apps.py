@@ -1,0 +1,5 @@
+from django.apps import AppConfig
+
+
+class ProcessesConfig(AppConfig):
+    name = "server.processes"

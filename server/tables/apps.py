@@ -1,0 +1,5 @@
+from django.apps import AppConfig
+
+
+class TablesConfig(AppConfig):
+    name = "server.tables"

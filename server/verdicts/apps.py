@@ -1,0 +1,5 @@
+from django.apps import AppConfig
+
+
+class VerdictsConfig(AppConfig):
+    name = "server.verdicts"

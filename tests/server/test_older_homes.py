@@ -1,0 +1,53 @@
+"""A home made by an earlier version: its database migrates, and every screen shows the same of it."""
+
+import json
+import os
+import shutil
+import sqlite3
+import subprocess
+import sys
+import tempfile
+from pathlib import Path
+from unittest import TestCase
+
+from tests.engines import add_engine
+
+ROOT = Path(__file__).parents[2]
+# made by version 0.1 with searches and verdicts among the findings: a study with twins, a verdict, pins, a blind test
+# under way and a search; shown.json is what its screens then read
+HOME = ROOT / "tests" / "data" / "home-1"
+ASK = """
+import json, sys
+from django.test import Client
+print(json.dumps({path: Client(headers={"host": "127.0.0.1"}).get(path).json() for path in sys.argv[1:]}))
+"""
+
+
+class OlderHomes(TestCase):
+    def test_it_migrates_and_shows_the_same(self):
+        with tempfile.TemporaryDirectory() as folder:
+            home = Path(folder)
+            shutil.copytree(HOME / "store", home / "store")
+            database = sqlite3.connect(home / "db.sqlite3")
+            database.executescript((HOME / "database.sql").read_text(encoding="utf-8"))
+            database.close()
+            (home / "engines").mkdir()
+            add_engine(home / "engines", "good")
+            self.environment = os.environ | {
+                "MATCHEDPAIR_HOME": folder, "MATCHEDPAIR_ENGINES": str(home / "engines"),
+                "DJANGO_SETTINGS_MODULE": "server.config.settings",
+            }  # fmt: skip
+            self.run_python("manage.py", "migrate", "--verbosity", "0")
+            expected = json.loads((HOME / "shown.json").read_text(encoding="utf-8"))
+            start = "import django; django.setup()"
+            shown = json.loads(self.run_python("-c", f"{start}\n{ASK}", *expected))
+            for path, before in expected.items():
+                with self.subTest(path):
+                    self.assertEqual(shown[path], before)
+
+    def run_python(self, *words):
+        done = subprocess.run(
+            [sys.executable, *words], env=self.environment, cwd=ROOT, capture_output=True, text=True, check=False
+        )
+        self.assertEqual(done.returncode, 0, done.stderr)
+        return done.stdout

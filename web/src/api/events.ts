@@ -1,0 +1,94 @@
+import type { QueryClient, QueryKey } from "@tanstack/react-query";
+
+/** What the server tells of: runs, how far they are, what was measured, or anything that somebody changed. */
+const KEYS: Record<string, readonly string[]> = {
+  progress: ["progress", "queue", "run"],
+  runs: [
+    "progress",
+    "queue",
+    "run",
+    "overview",
+    "study",
+    "findings",
+    "table",
+    "groups",
+    "matchings",
+    "searches",
+    "motion",
+    "contact sheet",
+    "beside",
+    "curves",
+  ],
+  measured: [
+    "session",
+    "overview",
+    "findings",
+    "measures",
+    "curves",
+    "effects",
+    "matchings",
+    "searches",
+    "motion",
+    "decision",
+    "pair",
+    "layer",
+    "contact sheet",
+    "beside",
+    "import",
+    "imports",
+    "troubles",
+  ],
+};
+/** What no change makes another: it is known by what it is of. */
+const LASTING = ["view transforms", "questions", "proof", "spots"];
+const EVERYTHING = "everything";
+const AT_MOST_EVERY = 300;
+const WHEN_TOLD = 30_000;
+
+let listening = false;
+
+/** How long to wait before asking again by oneself: `otherwise`, or much longer while the server tells what changes. */
+export function askAgainAfter(otherwise: number): number {
+  return listening ? Math.max(otherwise, WHEN_TOLD) : otherwise;
+}
+
+/** Whether a query may have another answer since these topics were told; never what only the first look can change. */
+export function concerns(topics: Iterable<string>, key: QueryKey): boolean {
+  for (const topic of topics) {
+    if (topic === EVERYTHING || KEYS[topic]?.includes(String(key[0]))) return true;
+  }
+  return false;
+}
+
+/** Ask again for what changed, as the server tells it; returns what ends it. Polling goes on while it tells nothing. */
+export function listen(queries: QueryClient): () => void {
+  const told = new Set<string>();
+  let waiting: ReturnType<typeof setTimeout> | undefined;
+  const ask = () => {
+    waiting = undefined;
+    const topics = [...told];
+    told.clear();
+    void queries.invalidateQueries({
+      predicate: (query) => !LASTING.includes(String(query.queryKey[0])) && concerns(topics, query.queryKey),
+    });
+  };
+  const source = new EventSource("/api/events/");
+  source.onopen = () => {
+    // what changed before it was open is not told
+    if (!listening)
+      void queries.invalidateQueries({ refetchType: "active", predicate: (query) => query.isStale() });
+    listening = true;
+  };
+  source.onerror = () => {
+    listening = false;
+  };
+  source.onmessage = (event: MessageEvent<string>) => {
+    for (const topic of event.data.split(" ")) told.add(topic);
+    waiting ??= setTimeout(ask, AT_MOST_EVERY);
+  };
+  return () => {
+    listening = false;
+    clearTimeout(waiting);
+    source.close();
+  };
+}
