@@ -29,14 +29,22 @@ dev: setup ## both servers with reload, at http://127.0.0.1:5173
 	@python manage.py migrate --verbosity 0
 	@exec honcho start -f Procfile.dev
 
-test: setup chromium lint ## lint, then all tests
+ifdef FAST
+test: setup ## lint, then all tests; FAST=1: what needs no browser and kills no process, without lint
+	cd web && npm run --silent test
+	python -m tests fast
+else
+test: setup chromium lint
+	cd web && npm run --silent test
 	python -m tests
+endif
 
 lint: .venv/installed web/node_modules/installed ## every check that runs nothing
 	ruff check .
 	ruff format --check .
 	mypy
 	lint-imports
+	python -m tests.house
 	python manage.py makemigrations --check --dry-run
 	python manage.py spectacular --validate --fail-on-warn --format openapi-json --file .venv/openapi.json
 	diff -q .venv/openapi.json server/openapi.json || (echo "server/openapi.json is stale: run make schema"; exit 1)

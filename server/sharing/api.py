@@ -17,12 +17,12 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 
 from server.pairs.pair import PairFindings, findings_of_pair
-from server.sharing.pair_export import pair_csv, pair_json, pair_zip
+from server.sharing.pair_export import pair_csv, pair_json
 from server.sharing.report import report_html
 from server.sharing.study_export import write_study
 from server.sharing.study_import import load_study
 from server.store.uploads import upload_on_disk, uploaded
-from server.studies.models import Study
+from server.studies.models import Pair, Study
 
 MOST_BUNDLE_BYTES = 8 * 1024 * 1024 * 1024
 IN_MEMORY = 32 * 1024 * 1024
@@ -57,10 +57,7 @@ def report(request: Request, pk: int) -> HttpResponse:
 def bundle(request: Request, pk: int) -> FileResponse:
     """The whole study as a zip of JSON, CSV and EXR, that another installation imports and shows alike."""
     study = get_object_or_404(Study.objects.select_related("setup__scene"), pk=pk)
-    file = tempfile.SpooledTemporaryFile(max_size=IN_MEMORY, dir=settings.HOME)  # noqa: SIM115 - the response closes it
-    write_study(study, file)  # type: ignore[arg-type]  # a spooled file is one of bytes
-    file.seek(0)
-    return FileResponse(file, as_attachment=True, filename=f"{_name(study)}.zip", content_type="application/zip")
+    return _bundle(study, f"{_name(study)}.zip")
 
 
 @extend_schema(request={"multipart/form-data": BundleUploadSerializer}, responses={201: ImportedStudySerializer})
@@ -96,10 +93,17 @@ def export_csv(request: Request, pk: int) -> HttpResponse:
 
 @extend_schema(responses={(200, "application/zip"): OpenApiTypes.BINARY})
 @api_view(["GET"])
-def export_zip(request: Request, pk: int) -> HttpResponse:
-    """A bundle of the JSON, the CSV and all pictures as EXR."""
+def export_zip(request: Request, pk: int) -> FileResponse:
+    """The pair as a bundle: a study of its two options, that another installation imports and shows alike."""
     findings = findings_of_pair(pk)
-    return _file(pair_zip(findings), "application/zip", f"{_pair_name(findings)}.zip")
+    return _bundle(findings.pair.study, f"{_pair_name(findings)}.zip", findings.pair)
+
+
+def _bundle(study: Study, name: str, only: Pair | None = None) -> FileResponse:
+    file = tempfile.SpooledTemporaryFile(max_size=IN_MEMORY, dir=settings.HOME)  # noqa: SIM115 - the response closes it
+    write_study(study, file, only)  # type: ignore[arg-type]  # a spooled file is one of bytes
+    file.seek(0)
+    return FileResponse(file, as_attachment=True, filename=name, content_type="application/zip")
 
 
 def _pair_name(findings: PairFindings) -> str:

@@ -5,7 +5,6 @@ from __future__ import annotations
 import csv
 import io
 import json
-import zipfile
 from collections.abc import Iterable, Sequence
 from dataclasses import asdict
 from typing import Any
@@ -14,11 +13,8 @@ from django.utils.text import slugify
 from matchedpair.measures.figure import Ratio
 from matchedpair.plans import CONTROL, TRIAL
 
-from server.catalogue.scenes import SCENE
 from server.pairs.pair import PairFindings
 from server.runs.models import Run
-from server.store.files import path_of
-from server.store.pixels import PICTURE
 from server.studies.models import Option, Pair, Study
 from server.studies.sheets import sheet_row
 from server.tables.cells import plain_cell
@@ -138,27 +134,6 @@ def pair_csv(findings: PairFindings) -> bytes:
         start = [setup.scene.title, *(_cell(getattr(setup, name)) for name in places), option.engine_title, factor]
         writer.writerow([plain_cell(cell) for cell in [*start, *cells, machine, *values]])
     return text.getvalue().encode()
-
-
-def pair_zip(findings: PairFindings) -> bytes:
-    """A zip of pair.json, runs.csv, the scene and pictures/SIDE-seed-N.exr."""
-    study = findings.pair.study
-    packed = io.BytesIO()
-    with zipfile.ZipFile(packed, "w") as bundle:
-        bundle.writestr("pair.json", pair_json(findings), zipfile.ZIP_DEFLATED)
-        bundle.writestr("runs.csv", pair_csv(findings), zipfile.ZIP_DEFLATED)
-        revision = study.setup.scene.revision
-        if revision and path_of(revision, SCENE).is_file():
-            bundle.write(path_of(revision, SCENE), "scene.json", zipfile.ZIP_DEFLATED)
-        for run in _runs(findings):
-            stored = path_of(run.picture, PICTURE) if run.picture else None
-            if stored and stored.is_file():
-                bundle.write(stored, picture_name(run_row(run)), zipfile.ZIP_STORED)
-            for name, digest in run.passes.items():
-                if path_of(digest, PICTURE).is_file():
-                    kept = picture_name(run_row(run), name)
-                    bundle.write(path_of(digest, PICTURE), kept, zipfile.ZIP_STORED)
-    return packed.getvalue()
 
 
 def picture_name(row: dict[str, Any], render_pass: str = "") -> str:

@@ -1,4 +1,4 @@
-"""Loads a pair's bundle, as `export.pair_zip` writes it, into this installation: all of it, or nothing."""
+"""Loads a bundle of a pair alone, as versions before wrote it (formats 1 to 6): all of it, or nothing."""
 
 from __future__ import annotations
 
@@ -43,7 +43,7 @@ MAX_FILE_BYTES = 256 * 1024 * 1024
 DATES = ("started_at", "ended_at")
 
 
-def load_bundle(path: Path) -> Study:
+def load_pair(path: Path) -> Study:
     """Load one bundle. Only names that the format knows are read, so that no entry's name becomes a path.
 
     Raises

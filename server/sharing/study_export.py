@@ -10,7 +10,7 @@ from collections.abc import Iterable, Sequence
 from functools import partial
 from typing import IO, Any
 
-from django.db.models import Model
+from django.db.models import Model, QuerySet
 from django.utils import timezone
 from matchedpair.answers import facts_as_values
 
@@ -18,6 +18,7 @@ from server.answers.studies import study_findings
 from server.catalogue.models import SceneRevision, Zone
 from server.catalogue.scenes import SCENE, TEXTURE
 from server.decisions.models import Production
+from server.pairs.pair import pair_findings
 from server.references.models import Reference
 from server.runs.models import ENDED_STATES, Run
 from server.searches.models import Search
@@ -65,13 +66,16 @@ from server.tables.run_table import Asked, as_csv, columns_of, rows_of
 FIGURE_COLUMNS = ("option", "zone", "measure", "value", "unit", "low", "high", "method", "version", "refused")
 
 
-def write_study(study: Study, file: IO[bytes]) -> None:
-    """Write a study's bundle. Renders that have not ended, and pictures that were let go, are not in it."""
-    made = _Exported(study)
+def write_study(study: Study, file: IO[bytes], only: Pair | None = None) -> None:
+    """Write a study's bundle, or one of a single pair of it, which is a study of two options. Renders that have not
+    ended, and pictures that were let go, are not in it.
+    """
+    made = _Exported(study, only)
     document = made.document()
     with zipfile.ZipFile(file, "w", zipfile.ZIP_DEFLATED) as bundle:
         bundle.writestr(DOCUMENT, json.dumps(document, indent=1, ensure_ascii=False))
-        bundle.writestr(RUNS, as_csv(rows_of(study, Asked(old=True)), columns_of(study)))
+        rows = [row for row in rows_of(study, Asked(old=True)) if row.option_id in made.kept]
+        bundle.writestr(RUNS, as_csv(rows, columns_of(study)))
         bundle.writestr(FIGURES, _figures_csv(made.options))
         for scene in made.scenes:
             path = path_of(scene.revision, SCENE) if scene.revision else None
@@ -98,13 +102,13 @@ def pictures_of(document: dict[str, Any]) -> list[str]:
 class _Exported:
     """A study's rows in the order in which others point to them."""
 
-    def __init__(self, study: Study) -> None:
-        self.study = study
-        self.options = list(
-            study.options.select_related("setup__scene").prefetch_related("measures").order_by("number", "pk")
-        )
-        self.pairs = list(study.pairs.order_by("pk"))
-        runs = Run.objects.filter(study=study, state__in=ENDED_STATES)
+    def __init__(self, study: Study, only: Pair | None = None) -> None:
+        self.study, self.only = study, only
+        options = study.options.select_related("setup__scene").prefetch_related("measures").order_by("number", "pk")
+        self.options = list(options.filter(pk__in=(only.control_id, only.trial_id)) if only else options)
+        self.kept = {option.pk for option in self.options}
+        self.pairs = [only] if only else list(study.pairs.order_by("pk"))
+        runs = Run.objects.filter(study=study, state__in=ENDED_STATES, option__in=self.kept)
         self.runs = list(runs.select_related("option__setup__scene", "study").order_by("position", "pk"))
         places = {(each.setup.scene.name, each.setup.view) for each in self.options}
         self.zones = [zone for zone in Zone.objects.filter(removed_at=None) if (zone.scene, zone.view) in places]
@@ -122,10 +126,13 @@ class _Exported:
         study = self.study
         found = study_findings(study)
         production = Production.objects.filter(study=study).first()
+        whole = self.only is None  # what is decided and searched for is of the whole study
         return {
             "format": FORMAT, "kind": KIND, "made_at": timezone.now().isoformat(),
-            "sentence": found.sentence, "facts": facts_as_values(found.facts),
+            "sentence": found.sentence if self.only is None else pair_findings(self.only).sentence,
+            "facts": facts_as_values(found.facts) if whole else None,
             "study": _row(study, (*STUDY_FIELDS, "draft"))
+            | ({} if whole else {"draft": {}, "asked": "own"})
             | {"created_at": study.created_at.isoformat(), "setup": _place(self.setups, study.setup_id)},
             "scenes": [_row(scene, SCENE_FIELDS) for scene in self.scenes],
             "setups": [
@@ -141,12 +148,12 @@ class _Exported:
             "uses": [
                 _row(use, USE_FIELDS)
                 | {"by_hand": _place(self.options, use.by_hand_id), "removed": use.removed_at is not None}
-                for use in study.uses.all()
+                for use in (study.uses.all() if whole else ())
             ],
-            "production": _row(production, PRODUCTION_FIELDS) if production else None,
-            "recipes": [_dated(row, RECIPE_FIELDS) for row in study.recipes.filter(removed_at=None).order_by("pk")],
-            "matchings": [self._matching(row) for row in study.matchings.exclude(state="searching").order_by("pk")],
-            "searches": [self._search(row) for row in study.searches.exclude(state__in=GOING_ON).order_by("pk")],
+            "production": _row(production, PRODUCTION_FIELDS) if production and whole else None,
+            "recipes": [_dated(row, RECIPE_FIELDS) for row in _all_of(study.recipes.filter(removed_at=None), whole)],
+            "matchings": [self._matching(row) for row in _all_of(study.matchings.exclude(state="searching"), whole)],
+            "searches": [self._search(row) for row in _all_of(study.searches.exclude(state__in=GOING_ON), whole)],
         }  # fmt: skip
 
     def _option(self, option: Option) -> dict[str, Any]:
@@ -191,6 +198,10 @@ class _Exported:
                 _row(row, ("compared", "confirmed")), partial(_place, self.options), partial(_place, self.pairs)
             ),
         }  # fmt: skip
+
+
+def _all_of(rows: QuerySet[Any], whole: bool) -> list[Any]:
+    return list(rows.order_by("pk")) if whole else []
 
 
 def _row(row: Model, fields: Sequence[str]) -> dict[str, Any]:

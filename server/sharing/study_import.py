@@ -37,6 +37,7 @@ from server.runs.models import ENDED_STATES, Run
 from server.searches.models import Matching, MatchingState, Search
 from server.searches.search_rows import search_row
 from server.searches.searching import GOING_ON
+from server.sharing.pair_import import load_pair
 from server.sharing.study_export import pictures_of
 from server.sharing.study_format import (
     DOCUMENT,
@@ -68,6 +69,7 @@ KNOWN = re.compile(
     r"|textures/[0-9a-f]{64}\.texture)"
 )
 MAX_DEPTH = 60
+OLD_PAIR = "pair.json"  # of a pair alone, as it was written before that became a study of two options
 
 
 def load_study(path: Path, room: Path | None = None) -> Study:
@@ -82,6 +84,8 @@ def load_study(path: Path, room: Path | None = None) -> Study:
         raise InputError(problem)
     try:
         with zipfile.ZipFile(path) as bundle:
+            if OLD_PAIR in bundle.namelist() and DOCUMENT not in bundle.namelist():
+                return load_pair(path)
             names = _checked_names(bundle)
             document = _document(bundle, names)
             with _files_of(bundle, names, document):

@@ -8,10 +8,12 @@ from typing import Any
 import numpy as np
 import OpenImageIO as oiio
 from django.conf import settings
+from django.db import connection
 from django.test import LiveServerTestCase
 from playwright.sync_api import Page, expect, sync_playwright
 
 from server.runs.models import OPEN_STATES, Run
+from server.store.notices import ring_after_commit
 from tests.runner import until
 from tests.server.base import WithEngines
 
@@ -21,6 +23,13 @@ FLAGS = [
     "--no-sandbox", "--disable-background-networking", "--disable-quic", "--disable-component-update",
     "--disable-sync", "--no-first-run",
 ]  # fmt: skip
+
+
+def _told(execute: Any, sql: str, params: Any, many: bool, context: Any) -> Any:
+    result = execute(sql, params, many, context)
+    if sql.startswith(("INSERT", "UPDATE", "DELETE")):
+        ring_after_commit()
+    return result
 
 
 class BrowserTest(WithEngines, LiveServerTestCase):
@@ -37,6 +46,8 @@ class BrowserTest(WithEngines, LiveServerTestCase):
 
     def setUp(self) -> None:
         super().setUp()
+        # what a test writes by itself is told to the screen, as the processes tell what they write
+        self.enterContext(connection.execute_wrapper(_told))
         context = self.browser.new_context(viewport={"width": 1280, "height": 800})
         self.addCleanup(context.close)
         self.page: Page = context.new_page()

@@ -139,10 +139,10 @@ class Story(BrowserTest):
         with self.page.expect_download() as download:
             self.page.get_by_role("link", name="Everything with the EXR pictures").click()
         with zipfile.ZipFile(io.BytesIO(Path(download.value.path()).read_bytes())) as bundle:
-            document = json.loads(bundle.read("pair.json"))
+            document = json.loads(bundle.read("study.json"))
             self.assertEqual(sum(name.endswith(".exr") for name in bundle.namelist()), 5)
         self.assertEqual(document["study"]["question"], QUESTION)
-        self.assertEqual(document["verdicts"][0]["author"], "Rosa")
+        self.assertEqual(document["pairs"][0]["verdicts"][0]["author"], "Rosa")
         for kind in ("JSON", "CSV"):
             with self.page.expect_download() as download:
                 self.page.get_by_role("link", name=f"({kind})").click()

@@ -81,4 +81,4 @@ class CurveCommand(Called):
                 self.assertEqual(err.count("\n"), 1)
         code, _, err = self.call("curve", self.folder / "nothing.csv")
         self.assertEqual(code, 2)
-        self.assertIn("cannot be read as a table", err)
+        self.assertIn("cannot be read: No such file", err)

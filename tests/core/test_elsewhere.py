@@ -1,4 +1,6 @@
 import json
+import random
+import re
 import tempfile
 import unittest
 from pathlib import Path
@@ -25,6 +27,17 @@ from matchedpair.pictures import read_picture
 from tests.pictures import textured, write
 
 PLAIN = "sRGB - Display / Un-tone-mapped"
+
+
+def expression(text):
+    """The pattern as a regular expression, which says what it means but may take for ever."""
+
+    def piece(part):
+        name = part[1:-1] if part.startswith("{") else ""
+        numbers = {"seed": r"\d+", "frame": r"\d+", "seconds": r"\d+(?:\.\d+)?"}
+        return f"(?P<{name}>{numbers.get(name, '.+?')})" if name else ".*?" if part == "*" else re.escape(part)
+
+    return re.compile("".join(piece(part) for part in re.split(r"(\{\w+\}|\*)", text)))
 
 
 class Patterns(unittest.TestCase):
@@ -60,6 +73,22 @@ class Patterns(unittest.TestCase):
 
     def test_a_long_hostile_name_is_read_quickly(self):
         NamePattern("{a}_{b}_{c}_{d}_{e}_{f}").read("_" * 5000 + "!")
+
+    def test_it_reads_as_the_expression_would_and_cannot_run_for_ever(self):
+        dice = random.Random(1)
+        names = ["a", "b", "scene", "seed", "frame", "seconds", "c"]
+        read = 0
+        for _ in range(4000):
+            text = "".join(f"{{{name}}}{dice.choice('_-s.1x')}" for name in dice.sample(names, dice.randint(1, 4)))
+            pattern = NamePattern(dice.choice(["", "*_"]) + text[: dice.choice([None, -1])])
+            stem = "".join(dice.choice("ab12._-sx") for _ in range(dice.randint(1, 14)))
+            match = expression(pattern.text).fullmatch(stem)
+            self.assertEqual(pattern._read(stem), match and match.groupdict(), (pattern.text, stem))
+            read += match is not None
+        self.assertGreater(read, 200)
+        eight = NamePattern("_".join(f"{{{name}}}" for name in "abcdefgh") + "!")
+        for _ in range(100):  # each once took half a minute
+            self.assertIsNone(eight._read("_" * 250))
 
 
 class FactsOfRenders(unittest.TestCase):
@@ -107,10 +136,10 @@ class Tables(unittest.TestCase):
 
     def test_bad_tables_say_why(self):
         cases = [
-            (b"{", "t.json", "cannot be read"), (b"3", "t.json", "expected a list of objects"),
+            (b"{", "t.json", "t.json: is not JSON"), (b"3", "t.json", "expected a list of objects"),
             (b"seed\n1\n", "t.csv", "row 1 has no 'file'"), (b"\xff\xfe\x00", "t.csv", "cannot be read"),
             (b" " * 5_000_001, "t.csv", "larger than 5000000 bytes"),
-            (b"[" * 100_000, "t.json", "cannot be read"), (b'{"a.exr": 3}', "t.json", "expected a list of objects"),
+            (b"[" * 100_000, "t.json", "nested too deeply"), (b'{"a.exr": 3}', "t.json", "expected a list of objects"),
         ]  # fmt: skip
         for contents, name, words in cases:
             with self.subTest(words), self.assertRaisesRegex(InputError, words):

@@ -241,11 +241,11 @@ class Plan(TextureTest):
     def test_odd_use_is_refused(self):
         path = self.folder / "use.json"
         for text, words in (
-            ("[", "expected a list"),
-            ("{}x", "expected a list"),
+            ("[", "is not JSON"),
+            ("{}x", "is not JSON"),
             ('[{"texture": "a"}]', "expected a list"),
             ('[{"texture": "a", "shown_percent": -1, "pixels_across": 2}]', "must be numbers of at least 0"),
-            ('[{"texture": "a", "shown_percent": 1, "pixels_across": NaN}]', "must be numbers of at least 0"),
+            ('[{"texture": "a", "shown_percent": 1, "pixels_across": NaN}]', "NaN is no number"),
         ):
             path.write_text(text)
             with self.subTest(text), self.assertRaisesRegex(InputError, words):

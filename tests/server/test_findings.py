@@ -21,7 +21,7 @@ from server.runs.actions import claim, queue_study
 from server.runs.habits import forget
 from server.runs.models import Run
 from server.runs.recording import record_result
-from server.sharing.pair_import import load_bundle
+from server.sharing.study_import import load_study
 from server.store.files import path_of
 from server.studies.models import Option, Pair, Study
 from server.verdicts.models import Verdict
@@ -230,7 +230,7 @@ class Exports(WithEngines, TestCase):
         answer = self.call("GET", f"{self.path}/export.zip")
         self.assertRegex(answer["Content-Disposition"], r'filename="pair-\d+-11-is-it-worth-it\.zip"')
         path = self.home / "bundle.zip"
-        path.write_bytes(answer.content)
+        path.write_bytes(answer.getvalue())
         return path
 
     def test_json_holds_what_the_screen_shows(self):
@@ -251,12 +251,12 @@ class Exports(WithEngines, TestCase):
     def test_the_bundle_goes_around(self):
         path = self.bundle()
         with zipfile.ZipFile(path) as bundle:
-            names = bundle.namelist()
-        self.assertIn("pictures/trial-seed-2.exr", names)
+            document = json.loads(bundle.read("study.json"))
+        self.assertEqual((len(document["options"]), len(document["pairs"]), len(document["runs"])), (2, 1, 5))
         before = self.call("GET", f"{self.path}/").json()
         told = self.call("GET", f"{self.path}/blind/").json()
         Study.objects.all().delete()
-        study = load_bundle(path)
+        study = load_study(path)
         again = self.call("GET", f"/api/pairs/{study.pairs.get().pk}/blind/").json()
         self.assertEqual((again["results"], again["open"]), (told["results"], []))
         after = self.call("GET", f"/api/pairs/{study.pairs.get().pk}/").json()
@@ -287,16 +287,15 @@ class Exports(WithEngines, TestCase):
         truncated.write_bytes(whole.read_bytes()[:-400])
         cases = [
             (truncated, "not a whole bundle"),
-            (rewritten(lambda n, c: None if n == "pair.json" else c), "not a whole bundle"),
-            (rewritten(lambda n, c: None if "trial-seed-1" in n else c), "not a whole bundle"),
-            (rewritten(lambda n, c: c + b"x" if n.endswith(".exr") else c), "is not the picture that the bundle names"),
-            (rewritten(lambda n, c: c + b" " if n == "scene.json" else c), "is not the revision"),
-            (rewritten(lambda n, c: c.replace(b'"format": 6', b'"format": 7') if n == "pair.json" else c), "format 7"),
-            (rewritten(lambda n, c: b"{" if n == "pair.json" else c), "not a whole bundle"),
+            (rewritten(lambda n, c: None if n == "study.json" else c), "no study.json"),
+            (rewritten(lambda n, c: None if n.startswith("pictures/") else c), "not whole"),
+            (rewritten(lambda n, c: c + b"x" if n.endswith(".exr") else c), "is not what"),
+            (rewritten(lambda n, c: c + b" " if n.startswith("scenes/") else c), "is not what"),
+            (rewritten(lambda n, c: b"{" if n == "study.json" else c), "cannot be read"),
         ]
         for path, words in cases:
             with self.subTest(words), self.assertRaisesRegex(InputError, words):
-                load_bundle(path)
+                load_study(path)
         self.assertEqual((Study.objects.count(), Run.objects.count(), Option.objects.count()), (0, 0, 0))
 
     def test_the_command_says_what_is_wrong(self):
@@ -305,7 +304,16 @@ class Exports(WithEngines, TestCase):
 
 
 class OlderBundles(WithEngines, TestCase):
-    """Bundles of format 1, in which engine and setup belonged to the whole study."""
+    """Bundles of a pair alone, as they were before that was a study of two options."""
+
+    def test_a_pair_of_format_6_loads_with_all_that_people_concluded(self):
+        study = load_study(ROOT / "tests" / "data" / "pair-format-6.zip")
+        pair = self.call("GET", f"/api/pairs/{study.pairs.get().pk}/").json()
+        self.assertEqual([row["marks"] for row in pair["verdicts"]], [{"Noise": "trial"}])
+        self.assertEqual([row["note"] for row in pair["pins"]], ["A rim."])
+        told = self.call("GET", f"/api/pairs/{pair['id']}/blind/").json()
+        self.assertEqual(len(told["results"]), 1)
+        self.assertEqual(study.runs.exclude(picture="").count(), 5)
 
     def test_they_load_with_setup_and_engine_given_to_each_side(self):
         bundles = sorted((ROOT / "tests" / "data").glob("format-1-*.zip"))
@@ -375,10 +383,10 @@ class DemoData(WithEngines, TestCase):
 
     def test_a_bundle_of_any_of_its_pairs_goes_around(self):
         pair = Study.objects.get(question__startswith="Is focused light worth").pairs.get()
-        contents = self.client.get(f"/api/pairs/{pair.pk}/export.zip").content
+        contents = self.client.get(f"/api/pairs/{pair.pk}/export.zip").getvalue()
         path = Path(settings.HOME) / "around.zip"
         path.write_bytes(contents)
-        again = load_bundle(path)
+        again = load_study(path)
         passes = list(again.runs.order_by("position").values_list("passes", flat=True))
         self.assertEqual(passes, list(pair.study.runs.order_by("position").values_list("passes", flat=True)))
         self.assertEqual(set(passes[1]), {"focused", "depth"})

@@ -7,7 +7,6 @@ its command.
 from __future__ import annotations
 
 import json
-import tomllib
 from collections.abc import Mapping
 from dataclasses import asdict, dataclass, field
 from typing import Any
@@ -17,6 +16,7 @@ import tomli_w
 from matchedpair.engines import EngineDefinition
 from matchedpair.engines.setting import Value
 from matchedpair.errors import InputError
+from matchedpair.plain_files import as_text, parsed_json, parsed_toml
 
 FORMAT = 1
 KIND = "recipe"
@@ -122,11 +122,9 @@ def read_recipe(content: bytes) -> Recipe:
     """
     if len(content) > MOST_BYTES:
         raise InputError(f"a recipe of {len(content)} bytes is too large; the most is {MOST_BYTES}")
-    try:
-        text = content.decode()
-        data = json.loads(text) if text.lstrip().startswith("{") else tomllib.loads(text)
-    except (UnicodeDecodeError, ValueError, RecursionError) as error:
-        raise InputError(f"this is no recipe: {error}") from error
+    text = as_text(content, "this is no recipe")
+    parsed = parsed_json if text.lstrip().startswith("{") else parsed_toml
+    data = parsed(text, "this is no recipe")
     return recipe_of(data)
 
 

@@ -11,11 +11,13 @@ from matchedpair.curves.curve import Curve, fit_curve
 from matchedpair.curves.points import Point, levels
 from matchedpair.curves.same import SameNoise, SameTime, same_noise, same_time
 from matchedpair.curves.words import crossings_in_words, curve_in_words
-from matchedpair.errors import InputError, PictureError, RefusedError
+from matchedpair.errors import InputError, RefusedError
+from matchedpair.plain_files import as_text, read_plain
 
 COLUMNS = ("option", "quality", "seconds", "noise_percent")
 READY = "ready_seconds"
 MOST_ROWS = 100_000
+MOST_BYTES = 256_000_000
 
 
 def read_table(path: Path) -> dict[str, list[Point]]:
@@ -26,10 +28,7 @@ def read_table(path: Path) -> dict[str, list[Point]]:
     InputError
         When a column is missing, or a cell is no number; the line is named.
     """
-    try:
-        text = path.read_text(encoding="utf-8-sig")
-    except (OSError, UnicodeDecodeError) as error:
-        raise PictureError(str(path), f"cannot be read as a table: {error}") from error
+    text = as_text(read_plain(path, MOST_BYTES), path.name)
     reader = csv.DictReader(text.splitlines())
     missing = [name for name in COLUMNS if name not in (reader.fieldnames or ())]
     if missing:

@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Iterator
 
 from matchedpair.elsewhere.facts import SECONDS, WHOLES, Facts, facts_of
 from matchedpair.errors import InputError
 
+WHOLE, SECOND = re.compile(r"\d+"), re.compile(r"\d+(?:\.\d+)?")
 PLACE = re.compile(r"\{([a-z][a-z0-9_]{0,39})\}")
 LONGEST_PATTERN, LONGEST_NAME, MOST_PLACES = 200, 255, 20
 
@@ -32,21 +34,69 @@ class NamePattern:
         if re.search(r"\}\{|\*\*|\}\*|\*\{", text):
             raise InputError("two places need something between them, or it cannot be told where one ends")
         self.text, self.names = text, tuple(names)
-        self._expression = re.compile("".join(self._piece(piece) for piece in re.split(r"(\{\w+\}|\*)", text)))
+        self._pieces = [piece for piece in re.split(r"(\{\w+\}|\*)", text) if piece]
 
     def read(self, name: str) -> Facts | None:
         """What a file's name says; None when it does not follow the pattern. Raises `InputError` for a misfit."""
         stem = name[:LONGEST_NAME].rpartition(".")[0] or name[:LONGEST_NAME]
-        match = self._expression.fullmatch(stem)
-        return facts_of(match.groupdict(), "file name") if match else None
+        found = self._read(stem)
+        return facts_of(found, "file name") if found is not None else None
 
-    @staticmethod
-    def _piece(piece: str) -> str:
-        if piece == "*":
-            return ".*?"
-        place = PLACE.fullmatch(piece)
-        if place is None:
-            return re.escape(piece)
-        name = place[1]
-        kind = r"\d+" if name in WHOLES else (r"\d+(?:\.\d+)?" if name in SECONDS else ".+?")
-        return f"(?P<{name}>{kind})"
+    def _read(self, stem: str) -> dict[str, str] | None:
+        """What stands in each place, the first as short as it can be, then the next; None where it does not follow.
+
+        A regular expression would try all ways to divide a name among eight places. Here what failed from a piece of
+        the pattern and a letter of the name on is tried once, and a place for any letters that failed fails later in
+        the name too, since it could end nowhere else.
+        """
+        failed: set[tuple[int, int]] = set()
+        failed_from: dict[int, int] = {}
+        taken: dict[str, str] = {}
+
+        def follows(piece: int, at: int) -> bool:
+            if piece == len(self._pieces):
+                return at == len(stem)
+            if (piece, at) in failed or at >= failed_from.get(piece, len(stem) + 1):
+                return False
+            text = self._pieces[piece]
+            place = PLACE.fullmatch(text)
+            if place is None and text != "*":
+                good = stem.startswith(text, at) and follows(piece + 1, at + len(text))
+            else:
+                good = any(follows(piece + 1, end) for end in _ends(stem, at, place[1] if place else "*"))
+            if not good:
+                failed.add((piece, at))
+                if (place is not None and not _number(place[1])) or text == "*":
+                    failed_from[piece] = at
+            return good
+
+        if not follows(0, 0):
+            return None
+        at = 0
+        for number, text in enumerate(self._pieces):
+            place = PLACE.fullmatch(text)
+            if place is None and text != "*":
+                at += len(text)
+                continue
+            end = next(each for each in _ends(stem, at, place[1] if place else "*") if follows(number + 1, each))
+            if place:
+                taken[place[1]] = stem[at:end]
+            at = end
+        return taken
+
+
+def _number(name: str) -> bool:
+    return name in WHOLES or name in SECONDS
+
+
+def _ends(stem: str, at: int, name: str) -> Iterator[int]:
+    """Where a place that begins here may end: numbers take as many digits as they can, all others as few letters."""
+    if name == "*":
+        yield from range(at, len(stem) + 1)
+    elif not _number(name):
+        yield from range(at + 1, len(stem) + 1)
+    elif digits := (SECOND if name in SECONDS else WHOLE).match(stem, at):
+        dot = digits[0].find(".")
+        for end in range(digits.end(), at, -1):
+            if end - 1 - at != dot:  # no number ends with its point
+                yield end

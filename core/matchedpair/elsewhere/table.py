@@ -4,13 +4,13 @@ from __future__ import annotations
 
 import csv
 import io
-import json
 from collections.abc import Mapping
 from pathlib import PurePath
 from typing import Any
 
 from matchedpair.elsewhere.facts import Facts, facts_of
 from matchedpair.errors import InputError
+from matchedpair.plain_files import parsed_json
 
 MOST_BYTES, MOST_ROWS = 5_000_000, 100_000
 FILE = "file"
@@ -25,8 +25,8 @@ def read_table(contents: bytes, name: str) -> dict[str, Mapping[str, Any]]:
         raise InputError(f"{name}: is larger than {MOST_BYTES} bytes")
     try:
         text = contents.decode("utf-8-sig")
-        rows = _json_rows(text) if name.lower().endswith(".json") else list(csv.DictReader(io.StringIO(text)))
-    except (UnicodeDecodeError, ValueError, csv.Error, RecursionError) as error:
+        rows = _json_rows(text, name) if name.lower().endswith(".json") else list(csv.DictReader(io.StringIO(text)))
+    except (UnicodeDecodeError, ValueError, csv.Error) as error:
         raise InputError(f"{name}: cannot be read: {error}") from error
     if not isinstance(rows, list) or not all(isinstance(row, dict) for row in rows):
         raise InputError(f"{name}: expected a list of objects, or an object of objects by file name")
@@ -47,8 +47,8 @@ def row_for(rows: Mapping[str, Mapping[str, Any]], name: str) -> Facts:
     return facts_of(row, "table") if row else Facts()
 
 
-def _json_rows(text: str) -> Any:
-    raw = json.loads(text)
+def _json_rows(text: str, name: str) -> Any:
+    raw = parsed_json(text, name)
     if isinstance(raw, dict):
         return [{**row, FILE: file} if isinstance(row, dict) else None for file, row in raw.items()]
     return raw

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import re
-import tomllib
 from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import Any, TypeVar
@@ -18,7 +17,8 @@ from matchedpair.engines.definition import (
     RenderPass,
 )
 from matchedpair.engines.setting import AFFECTS, KINDS, Setting
-from matchedpair.errors import DefinitionError
+from matchedpair.errors import DefinitionError, InputError
+from matchedpair.plain_files import as_text, parsed_toml, read_plain
 
 FORMAT = 1
 PLACEHOLDERS = (
@@ -62,13 +62,9 @@ def read_folder(folder: Path) -> tuple[list[EngineDefinition], list[DefinitionEr
 def read_definition(path: Path) -> EngineDefinition:
     """Read and check one definition. Raises `DefinitionError`."""
     try:
-        if path.stat().st_size > MOST_BYTES:
-            raise DefinitionError(path.name, "", f"is larger than {MOST_BYTES} bytes; that is no definition")
-        raw = tomllib.loads(path.read_text(encoding="utf-8"))
-    except OSError as error:
-        raise DefinitionError(path.name, "", f"cannot be read: {error.strerror}") from error
-    except (tomllib.TOMLDecodeError, UnicodeDecodeError) as error:
-        raise DefinitionError(path.name, "", f"is not TOML: {error}") from error
+        raw = parsed_toml(as_text(read_plain(path, MOST_BYTES), path.name), path.name)
+    except InputError as error:
+        raise DefinitionError(path.name, "", str(error).removeprefix(f"{path.name}: ")) from error
     return _Reader(path).definition(raw)
 
 

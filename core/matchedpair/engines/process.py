@@ -27,6 +27,7 @@ from matchedpair.errors import EngineMissingError
 SUPERVISE = Path(__file__).with_name("supervise.py")
 LOOK_EVERY_SECONDS = 0.1
 VERSION_LIMIT_SECONDS = 60
+END_SECONDS = 30
 LEAST_RENDERING_SHARE = 0.02  # of the whole, below which "ready" was told only at the end
 PLAIN_TERMINAL = {"TERM": "dumb", "NO_COLOR": "1", "COLUMNS": "200"}
 
@@ -247,20 +248,11 @@ class _Watch:
         return row
 
     def _end(self, process: subprocess.Popen[bytes]) -> None:
-        """End the engine and everything in its process group, then wait for the account to be written."""
-        engine = self._account().get("engine")
-        if engine is not None:
-            for kind in (signal.SIGTERM, signal.SIGKILL):
-                try:
-                    os.killpg(int(engine), kind)
-                except (ProcessLookupError, PermissionError):
-                    break
-                try:
-                    process.wait(timeout=2)
-                except subprocess.TimeoutExpired:
-                    continue
-                break
-        if process.poll() is None:
+        """Have the guard end the engine and everything that it started, and wait for the account to be written."""
+        process.terminate()
+        try:
+            process.wait(timeout=END_SECONDS)
+        except subprocess.TimeoutExpired:  # it cannot be: then those that it guards hear of its end
             process.kill()
             process.wait()
 

@@ -6,7 +6,6 @@ Engines read the rest. The format is described in demo/scenes/README.md.
 from __future__ import annotations
 
 import hashlib
-import json
 import math
 import re
 from collections.abc import Callable, Mapping
@@ -15,6 +14,7 @@ from pathlib import Path
 from typing import Any, TypeVar
 
 from matchedpair.errors import InputError
+from matchedpair.plain_files import parsed_json, read_plain
 from matchedpair.scenes.textures import (
     TEXTURES,
     SceneTexture,
@@ -106,15 +106,8 @@ class Scene:
 
 def read_scene(path: Path) -> Scene:
     """Read a scene file's description. Raises `InputError` naming the file and what was expected."""
-    try:
-        if path.is_file() and path.stat().st_size > MOST_BYTES:
-            raise InputError(f"{path.name}: is larger than {MOST_BYTES} bytes; that is no scene description")
-        contents = path.read_bytes()
-        raw = json.loads(contents)
-    except OSError as error:
-        raise InputError(f"{path.name}: cannot be read: {error.strerror}") from error
-    except (ValueError, RecursionError) as error:
-        raise InputError(f"{path.name}: is not JSON: {error}") from error
+    contents = read_plain(path, MOST_BYTES)
+    raw = parsed_json(contents, path.name)
     if not isinstance(raw, dict) or TEXTURES not in raw:
         return replace(parse_scene(raw, contents, path.name), folder=path.parent)
     raw = with_digests(raw, path.parent, path.name)

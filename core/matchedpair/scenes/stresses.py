@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import re
-import tomllib
 from dataclasses import dataclass
 from pathlib import Path
 
 from matchedpair.errors import InputError
+from matchedpair.plain_files import as_text, parsed_toml, read_plain
 
 FILE = "stresses.toml"
+MOST_BYTES = 1_000_000
 NAME = re.compile(r"[a-z][a-z0-9-]{0,39}")
 
 
@@ -62,10 +63,7 @@ def read_stresses(folder: Path) -> tuple[tuple[Stress, ...], list[str]]:
 
 
 def _tables(path: Path) -> list[object]:
-    try:
-        rows = tomllib.loads(path.read_text(encoding="utf-8")).get("stress", [])
-    except (OSError, UnicodeDecodeError, tomllib.TOMLDecodeError) as error:
-        raise InputError(f"{FILE}: cannot be read: {error}") from error
+    rows = parsed_toml(as_text(read_plain(path, MOST_BYTES), FILE), FILE).get("stress", [])
     if not isinstance(rows, list):
         raise InputError(f"{FILE}: expected [[stress]] tables")
     return rows

@@ -6,16 +6,17 @@ everything.
 
 from __future__ import annotations
 
-import json
 from dataclasses import dataclass
 from pathlib import Path
 
 from matchedpair.errors import InputError
+from matchedpair.plain_files import parsed_json, read_plain
 from matchedpair.textures.maps import REDUCED, is_below
 from matchedpair.textures.plan import TexturePlan
 
 FORMAT, KIND = 1, "reduced maps"
 MANIFEST = "manifest.json"
+MOST_BYTES = 64_000_000
 
 
 @dataclass(frozen=True)
@@ -90,12 +91,12 @@ def delete_copies(base: Path, name: str) -> None:
 def read_folder(folder: Path) -> Copies:
     """One folder of reduced copies. Raises `InputError` when it is none, or not whole."""
     try:
-        document = json.loads((folder / MANIFEST).read_text(encoding="utf-8"))
+        document = parsed_json(read_plain(folder / MANIFEST, MOST_BYTES), MANIFEST)
         rows = tuple(CopiedMap(**row) for row in document["maps"])
         if document["format"] != FORMAT or document["kind"] != KIND:
             raise ValueError("another format")
         copies = Copies(folder.name, folder, rows, int(document["before_bytes"]), int(document["after_bytes"]))
-    except (OSError, ValueError, KeyError, TypeError, RecursionError) as error:
+    except (InputError, ValueError, KeyError, TypeError) as error:
         raise InputError(f"{folder.name}: its manifest cannot be used: {error}") from error
     for row in rows:
         if not is_below(row.file):

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-import json
 import math
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
 from matchedpair.errors import InputError
+from matchedpair.plain_files import parsed_json, read_plain
 from matchedpair.textures.maps import SMALLER_COPIES, TextureMap
 from matchedpair.textures.roles import Role, RoleGuess, guess_role
 
@@ -18,6 +18,7 @@ LEAST_SIDE, LARGEST_PROPOSED = 64, 8
 # masks and roughness only through what they mix
 KEPT: dict[Role, float] = {"colour": 4.0, "relief": 2.0, "roughness": 1.0, "mask": 1.0}
 WHERE_UNKNOWN: dict[Role, int] = {"colour": 1, "relief": 2, "roughness": 4, "mask": 4}
+MOST_BYTES = 64_000_000
 
 
 @dataclass(frozen=True)
@@ -148,11 +149,9 @@ def plan_maps(
 def read_use(path: Path) -> dict[str, MapUse]:
     """What an engine wrote of the use of its maps, by the name it gives them. Raises `InputError`."""
     try:
-        rows = json.loads(path.read_text(encoding="utf-8"))
+        rows = parsed_json(read_plain(path, MOST_BYTES), path.name)
         found = {str(row["texture"]): MapUse(float(row["shown_percent"]), float(row["pixels_across"])) for row in rows}
-    except OSError as error:
-        raise InputError(f"{path.name}: cannot be read: {error.strerror}") from error
-    except (ValueError, TypeError, KeyError, RecursionError) as error:
+    except (ValueError, TypeError, KeyError) as error:
         raise InputError(
             f'{path.name}: expected a list of {{"texture", "shown_percent", "pixels_across"}}; {error!r}'
         ) from error

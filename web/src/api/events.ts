@@ -60,6 +60,13 @@ export function concerns(topics: Iterable<string>, key: QueryKey): boolean {
   return false;
 }
 
+/** Ask again for what these topics concern, after an act of one's own; the server tells it too, a little later. */
+export function askAgain(queries: QueryClient, ...topics: string[]): Promise<void> {
+  return queries.invalidateQueries({
+    predicate: (query) => !LASTING.includes(String(query.queryKey[0])) && concerns(topics, query.queryKey),
+  });
+}
+
 /** Ask again for what changed, as the server tells it; returns what ends it. Polling goes on while it tells nothing. */
 export function listen(queries: QueryClient): () => void {
   const told = new Set<string>();
@@ -68,15 +75,12 @@ export function listen(queries: QueryClient): () => void {
     waiting = undefined;
     const topics = [...told];
     told.clear();
-    void queries.invalidateQueries({
-      predicate: (query) => !LASTING.includes(String(query.queryKey[0])) && concerns(topics, query.queryKey),
-    });
+    void askAgain(queries, ...topics);
   };
   const source = new EventSource("/api/events/");
   source.onopen = () => {
-    // what changed before it was open is not told
-    if (!listening)
-      void queries.invalidateQueries({ refetchType: "active", predicate: (query) => query.isStale() });
+    // what changed before it was open is not told: what was read until now is read again
+    if (!listening) void queries.invalidateQueries({ predicate: (query) => query.state.dataUpdatedAt > 0 });
     listening = true;
   };
   source.onerror = () => {

@@ -1,4 +1,4 @@
-"""Loads pair bundles: ``manage.py load_bundle FILE.zip …``."""
+"""Loads bundles: ``manage.py load_bundle FILE.zip …``."""
 
 from __future__ import annotations
 
@@ -9,14 +9,14 @@ from typing import Any
 from django.core.management.base import BaseCommand, CommandError
 from matchedpair.errors import InputError
 
-from server.sharing.pair_import import load_bundle
+from server.sharing.study_import import load_study
 from server.studies.models import Study
 
 
 class Command(BaseCommand):
     """Loads bundles into this installation."""
 
-    help = "Load pair bundles; with --if-empty only when there is no study yet."
+    help = "Load bundles of studies and pairs; with --if-empty only when there is no study yet."
 
     def add_arguments(self, parser: ArgumentParser) -> None:
         """The command's arguments."""
@@ -29,7 +29,7 @@ class Command(BaseCommand):
             return
         for path in options["bundle"]:
             try:
-                study = load_bundle(path)
+                study = load_study(path)
             except (InputError, OSError) as error:
                 raise CommandError(str(error)) from error
             self.stdout.write(f"Loaded {path.name}: {study.question}")

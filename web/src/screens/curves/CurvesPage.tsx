@@ -1,6 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link, useParams } from "react-router";
 import { api, body, type Schema } from "../../api/client";
+import { askAgain } from "../../api/events";
 import { curvesQuery, matchingsQuery, studyQuery } from "../../api/queries";
 import { LogChart } from "../../charts/LogChart";
 import { MarkKey } from "../../charts/marks";
@@ -29,7 +30,7 @@ export function CurvesPage() {
   const match = useMutation({
     mutationFn: (asked: Schema["NewMatchingRequest"]) =>
       body(api.POST("/api/studies/{id}/matchings/", { params: { path: { id } }, body: asked })),
-    onSuccess: () => void queries.invalidateQueries(),
+    onSuccess: () => void askAgain(queries, "runs", "measured"),
   });
   useTitle(`Curves: ${study.data?.question ?? ""}`);
   if (study.error && !study.data)

@@ -1,6 +1,7 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { Link } from "react-router";
 import { api, body, type Schema } from "../../api/client";
+import { askAgain } from "../../api/events";
 import { three } from "../../parts/format";
 import { Notice } from "../../parts/Notice";
 
@@ -19,7 +20,7 @@ const STATES: Record<Matching["state"], string> = {
 export function Matchings({ rows }: { rows: Matching[] }) {
   const queries = useQueryClient();
   const params = (id: number) => ({ params: { path: { id } } });
-  const refresh = () => void queries.invalidateQueries();
+  const refresh = () => void askAgain(queries, "runs", "measured");
   const stop = useMutation({
     mutationFn: (id: number) => body(api.POST("/api/matchings/{id}/stop/", params(id))),
     onSuccess: refresh,

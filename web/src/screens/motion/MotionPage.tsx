@@ -2,6 +2,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link, useParams } from "react-router";
 import { api, type Schema } from "../../api/client";
+import { askAgain } from "../../api/events";
 import { motionQuery, studyQuery } from "../../api/queries";
 import { FrameChart, type FrameLine } from "../../charts/FrameChart";
 import { trialMark } from "../../charts/marks";
@@ -148,7 +149,7 @@ function BadFrames({ study, rows }: { study: number; rows: Sequence[] }) {
   const queries = useQueryClient();
   const again = useMutation({
     mutationFn: () => api.POST("/api/studies/{id}/bad-again/", { params: { path: { id: study } } }),
-    onSuccess: () => void queries.invalidateQueries(),
+    onSuccess: () => void askAgain(queries, "runs", "measured"),
   });
   const bad = rows.flatMap((row) =>
     row.frames.filter((frame) => frame.state === "bad").map((frame) => ({ ...frame, title: row.title })),

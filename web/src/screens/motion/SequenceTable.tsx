@@ -1,5 +1,6 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { api, type Schema } from "../../api/client";
+import { askAgain } from "../../api/events";
 import { CONTROL_MARK, type Mark, MarkKey, trialMark } from "../../charts/marks";
 import { three } from "../../parts/format";
 
@@ -26,7 +27,7 @@ export function SequenceTable(props: {
         params: { path: { id: props.study } },
         body: { key },
       }),
-    onSuccess: () => void queries.invalidateQueries(),
+    onSuccess: () => void askAgain(queries, "runs", "measured"),
   });
   return (
     // biome-ignore lint/a11y/noNoninteractiveTabindex: a table wider than its box is scrolled by keyboard

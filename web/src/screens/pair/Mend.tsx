@@ -1,6 +1,7 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useNavigate } from "react-router";
 import { api, body, type Schema } from "../../api/client";
+import { askAgain } from "../../api/events";
 import { MatchSheet } from "../../parts/MatchSheet";
 import { Notice } from "../../parts/Notice";
 
@@ -12,7 +13,7 @@ export function MendableSheet({ pair }: { pair: Schema["Pair"] }) {
     mutationFn: (condition: string) =>
       body(api.POST("/api/pairs/{id}/mend/", { params: { path: { id: pair.id } }, body: { condition } })),
     onSuccess: (made) => {
-      void queries.invalidateQueries();
+      void askAgain(queries, "runs", "measured");
       if (made.pair !== pair.id) navigate(`/pairs/${made.pair}`);
     },
   });

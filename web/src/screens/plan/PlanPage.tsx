@@ -1,11 +1,13 @@
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useDeferredValue, useEffect, useMemo, useState } from "react";
+import { useEffect, useMemo, useState } from "react";
 import { useNavigate, useParams, useSearchParams } from "react-router";
 import { api, body, Problem, type Schema } from "../../api/client";
+import { askAgain } from "../../api/events";
 import { enginesQuery, questionsQuery, scenesQuery, zonesQuery } from "../../api/queries";
 import { Labelled } from "../../parts/Labelled";
 import { Failed, Loading, Notice } from "../../parts/Notice";
 import { useRemembered } from "../../parts/remembered";
+import { useSettled } from "../../parts/useSettled";
 import { useTitle } from "../../parts/useTitle";
 import { factorOf, firstDraft, fitted, sent } from "./draft";
 import type { Draft, Kept } from "./kept";
@@ -16,6 +18,8 @@ import { Choice, named, OutputFields, SetupFields } from "./SetupFields";
 import { SubjectsTable } from "./SubjectsTable";
 import { placesOf, subjectsOf } from "./subjects";
 import { useVary } from "./useVary";
+
+const ASK_AFTER = 250;
 
 /** Say the question, set the control, choose what varies; sheet, plan and cost follow beside it. */
 export function PlanPage() {
@@ -58,12 +62,14 @@ function Form({ study, scenes, engines, questions }: Given) {
   const kind = questions.kinds.find((each) => each.name === draft.kind);
   const question = questions.questions.find((each) => each.name === draft.asked);
   const request = sent(draft, here);
-  const settled = useDeferredValue(request);
+  // the question's words change nothing of what it costs, and typing is not asked about at every key
+  const settled = useSettled(JSON.stringify({ ...request, question: "" }), ASK_AFTER);
   const preview = useQuery({
     queryKey: ["preview", settled],
-    queryFn: () => body(api.POST("/api/studies/preview/", { body: asked(settled) })),
+    queryFn: ({ signal }) =>
+      body(api.POST("/api/studies/preview/", { body: asked(JSON.parse(settled) as Draft), signal })),
     placeholderData: keepPreviousData,
-    enabled: settled.factors.length > 0,
+    enabled: request.factors.length > 0,
   });
   const saving = useSaving(study, request, () =>
     study === null ? keep({ ...draft, question: "" }) : undefined,
@@ -294,7 +300,7 @@ function useSaving(study: number | null, draft: Draft, onDone: () => void) {
     },
     onSuccess: async (saved) => {
       onDone();
-      await queries.invalidateQueries();
+      await askAgain(queries, "runs", "measured");
       await navigate(`/studies/${saved.id}`);
     },
   });

@@ -1,6 +1,7 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { Link } from "react-router";
 import { api, type Schema } from "../../api/client";
+import { askAgain } from "../../api/events";
 import { Notice } from "../../parts/Notice";
 
 type Answer = Schema["StudyAnswer"];
@@ -60,7 +61,7 @@ function NextStep({ study, step }: { study: Schema["Study"]; step: NonNullable<A
   const queries = useQueryClient();
   const settle = useMutation({
     mutationFn: () => api.POST("/api/studies/{id}/settle/", { params: { path: { id: study.id } } }),
-    onSuccess: () => queries.invalidateQueries(),
+    onSuccess: () => askAgain(queries, "runs", "measured"),
   });
   const elsewhere = {
     reference: `/scenes/${study.scene_name}`,

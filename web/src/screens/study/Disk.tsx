@@ -1,5 +1,6 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { api, type Schema } from "../../api/client";
+import { askAgain } from "../../api/events";
 import { bytes } from "../../parts/format";
 
 /** What the pictures take on disk, and letting go of those that nothing needs any more. */
@@ -8,7 +9,7 @@ export function Disk({ study, disk }: { study: Schema["Study"]; disk: Schema["Di
   const going = useMutation({
     mutationFn: (what: "warm_ups" | "old" | "maps") =>
       api.POST("/api/studies/{id}/let-go/", { params: { path: { id: study.id } }, body: { what } }),
-    onSuccess: () => queries.invalidateQueries(),
+    onSuccess: () => askAgain(queries, "runs", "measured"),
   });
   const whole = disk.counted + disk.warm_ups + disk.old + disk.maps;
   if (whole === 0) return null;

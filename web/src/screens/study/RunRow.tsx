@@ -1,6 +1,7 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, type Schema } from "../../api/client";
+import { askAgain } from "../../api/events";
 import { duration, megabytes, optionTitle, three } from "../../parts/format";
 import { SideMark, type SideName } from "../../parts/Side";
 import { type Column, named, ROW_HEIGHT, type Row } from "./rows";
@@ -203,7 +204,7 @@ function Found({ row }: { row: Row }) {
 function Acts({ row, onShow }: { row: Row; onShow: (id: number) => void }) {
   const queries = useQueryClient();
   const [sure, setSure] = useState(false);
-  const refresh = () => queries.invalidateQueries();
+  const refresh = () => askAgain(queries, "runs", "measured");
   const params = { params: { path: { id: row.id } } };
   const stop = useMutation({
     mutationFn: () => api.POST("/api/runs/{id}/stop/", params),

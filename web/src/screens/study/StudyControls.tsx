@@ -2,6 +2,7 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { DropdownMenu } from "radix-ui";
 import { Link, useNavigate } from "react-router";
 import { api, type Schema } from "../../api/client";
+import { askAgain } from "../../api/events";
 import { Notice } from "../../parts/Notice";
 import { useRemoval } from "../../parts/Undo";
 
@@ -9,7 +10,7 @@ import { useRemoval } from "../../parts/Undo";
 export function StudyControls({ study, progress }: { study: Schema["Study"]; progress: Schema["Progress"] }) {
   const queries = useQueryClient();
   const navigate = useNavigate();
-  const refresh = () => queries.invalidateQueries();
+  const refresh = () => askAgain(queries, "runs", "measured");
   const params = { params: { path: { id: study.id } } };
   const start = useMutation({
     mutationFn: () => api.POST("/api/studies/{id}/start/", params),

@@ -2,6 +2,7 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useRef } from "react";
 import { useNavigate } from "react-router";
 import { type Schema, upload } from "../../api/client";
+import { askAgain } from "../../api/events";
 
 /** Imports a study bundle, whole or not at all, and goes to the study. */
 export function TakeIn() {
@@ -15,7 +16,7 @@ export function TakeIn() {
       return upload<Schema["ImportedStudy"]>("/api/studies/import/", form);
     },
     onSuccess: (made) => {
-      void queries.invalidateQueries();
+      void askAgain(queries, "runs", "measured");
       void navigate(`/studies/${made.study}`);
     },
   });
