@@ -10,7 +10,7 @@ MAKEFLAGS += --jobs=2
 WEB_SOURCES := $(shell find web/src web/public web/index.html web/*.ts web/*.json -type f 2>/dev/null)
 KERNELS := $(wildcard standins/*/*kernels.py)
 
-.PHONY: help setup demo dev test lint bench screenshots words demo-data schema clean
+.PHONY: help setup demo dev test lint bench screenshots words demo-data schema clean backup restore verify
 
 help: ## list the targets
 	@grep -hE '^[a-z-]+:.*##' $(MAKEFILE_LIST) | sed -E 's/:[^#]*## /\t/' | expand -t 16
@@ -19,14 +19,14 @@ setup: .venv/installed web/dist/index.html .venv/kernels-warm ## install everyth
 
 demo: setup ## start with demo data (keeps what is there)
 	@python server/port_free.py
-	@python manage.py migrate --verbosity 0
+	@python manage.py prepare
 	@python manage.py load_data --if-empty demo/data
 	@echo "Matched Pair: http://127.0.0.1:$(MATCHEDPAIR_PORT)  (Ctrl+C stops it)"
 	@exec honcho start
 
 dev: setup ## both servers with reload, at http://127.0.0.1:5173
 	@python server/port_free.py
-	@python manage.py migrate --verbosity 0
+	@python manage.py prepare
 	@exec honcho start -f Procfile.dev
 
 ifdef FAST
@@ -52,6 +52,17 @@ lint: .venv/installed web/node_modules/installed ## every check that runs nothin
 	diff -q .venv/schema.d.ts web/src/api/schema.d.ts || (echo "web/src/api/schema.d.ts is stale: run make schema"; exit 1)
 	cd web && npm run --silent lint
 	python -m tests.words --check
+
+backup: .venv/installed ## copy all that is kept: make backup TO=folder
+	@test -n "$(TO)" || { echo "Say where to: make backup TO=/mnt/copies/matched-pair"; exit 2; }
+	@python manage.py backup "$(TO)"
+
+restore: .venv/installed ## bring a copy back: make restore FROM=folder
+	@test -n "$(FROM)" || { echo "Say from where: make restore FROM=/mnt/copies/matched-pair"; exit 2; }
+	@python manage.py restore "$(FROM)"
+
+verify: .venv/installed ## check every picture and the database, here or of a copy: make verify [OF=folder]
+	@python manage.py verify $(if $(OF),"$(OF)")
 
 schema: .venv/installed web/node_modules/installed ## write the API schema and the types made from it
 	python manage.py spectacular --validate --fail-on-warn --format openapi-json --file server/openapi.json

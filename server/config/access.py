@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from copy import copy
 from functools import wraps
 from typing import Any
 
@@ -10,20 +11,39 @@ from django.conf import settings
 from django.contrib.auth.models import AbstractBaseUser, AnonymousUser
 from django.http import HttpRequest, HttpResponse, HttpResponseBase
 from rest_framework.authentication import SessionAuthentication
+from rest_framework.exceptions import NotAuthenticated, PermissionDenied
 from rest_framework.permissions import SAFE_METHODS, BasePermission
 from rest_framework.request import Request
 
-OPERATORS = "operators"
+OPERATORS, JUDGES = "operators", "judges"
+JUDGING = ("server.verdicts.api", "server.verdicts.blind_api")
+STUDIO = ("criteria",)  # of those, what is the studio's and no one judge's
 
 
 class CheckedSession(SessionAuthentication):
-    """Session authentication that demands the CSRF token of everyone, signed in or not."""
+    """Session authentication that demands the CSRF token of everyone, signed in or not.
+
+    In shared use it first asks who sends a request and whether they may: nothing of the body is read before that.
+    """
 
     def authenticate(self, request: Request) -> tuple[Any, None] | None:
         """The signed-in user, if any; raises `PermissionDenied` for a write without the token."""
+        plain = request._request
+        user = getattr(plain, "user", None)
+        known = user is not None and user.is_authenticated
+        if settings.SHARED and not known:
+            raise NotAuthenticated()
+        if settings.SHARED and not may(user, plain.method or "", request.parser_context.get("view")):
+            raise PermissionDenied()
         self.enforce_csrf(request)
-        user = getattr(request._request, "user", None)
-        return (user, None) if user is not None and user.is_authenticated else None
+        return (user, None) if known else None
+
+    def enforce_csrf(self, request: Request | HttpRequest) -> None:
+        """The token is taken from the header alone: a form field would have the whole body read, files and all."""
+        asked = copy(getattr(request, "_request", request))
+        if asked.method == "POST":
+            asked.method = "PUT"
+        super().enforce_csrf(asked)  # type: ignore[arg-type]  # it takes plain requests
 
     def authenticate_header(self, request: Request) -> str:
         """Makes a missing sign-in a 401."""
@@ -31,15 +51,28 @@ class CheckedSession(SessionAuthentication):
 
 
 class MayLookMayRun(BasePermission):
-    """Everything is open to the one local user. Shared: looking needs a sign-in, changing needs the operators group."""
+    """Everything is open to the one local user. Shared: looking needs a sign-in, judging the judges' group or that of
+    the operators, and all other changes the operators' group.
+    """
 
     def has_permission(self, request: Request, view: Any) -> bool:
         """Whether this request may go on."""
         if not settings.SHARED:
             return True
-        if not request.user.is_authenticated:
-            return False
-        return request.method in SAFE_METHODS or may_run(request.user)
+        return bool(request.user.is_authenticated) and may(request.user, request.method or "", view)
+
+
+def may(user: Any, method: str, view: Any) -> bool:
+    """Whether this signed-in user may send such a request, in shared use."""
+    if method in SAFE_METHODS or may_run(user):
+        return True
+    judging = type(view).__module__ in JUDGING and type(view).__name__ not in STUDIO
+    return judging and may_judge(user)
+
+
+def may_judge(user: AbstractBaseUser | AnonymousUser) -> bool:
+    """Whether this user may record verdicts, put pins and sit blind tests."""
+    return may_run(user) or bool(user.is_authenticated and user.groups.filter(name=JUDGES).exists())
 
 
 def watched(view: Callable[[HttpRequest], HttpResponseBase]) -> Callable[[HttpRequest], HttpResponseBase]:

@@ -15,7 +15,7 @@ from rest_framework.decorators import api_view
 from rest_framework.request import Request
 from rest_framework.response import Response
 
-from server.config.access import may_run
+from server.config.access import may_judge, may_run
 from server.processes.heartbeat import MEASURER, PROCESS_STATES, RUNNER, now_doing, process_state
 
 
@@ -24,6 +24,7 @@ class SessionSerializer(serializers.Serializer):
 
     name = serializers.CharField()
     may_run = serializers.BooleanField()
+    may_judge = serializers.BooleanField()
     shared = serializers.BooleanField()
     runner = serializers.ChoiceField(choices=PROCESS_STATES)
     measurer = serializers.ChoiceField(choices=PROCESS_STATES)
@@ -40,6 +41,7 @@ def session(request: Request) -> Response:
         {
             "name": request.user.get_username() if signed_in else _local_name(),
             "may_run": may_run(request.user),
+            "may_judge": may_judge(request.user),
             "shared": settings.SHARED,
             "runner": process_state(RUNNER).value,
             "measurer": process_state(MEASURER).value,

@@ -2,10 +2,14 @@
 
 from __future__ import annotations
 
+import errno
 import logging
+import re
+import sys
 from typing import Any
 
 from django.core.exceptions import PermissionDenied
+from django.db import DatabaseError
 from django.http import Http404, HttpRequest, JsonResponse
 from matchedpair.errors import MatchedPairError, SettingsError
 from rest_framework import exceptions
@@ -13,6 +17,21 @@ from rest_framework.response import Response
 from rest_framework.views import exception_handler, set_rollback
 
 CONTENT_TYPE = "application/problem+json"
+NUL = re.compile(r"\bnull byte|\bNUL\b|null character")
+FULL = "The disk is full, so nothing was written. Make room, then try again."
+READ_ONLY = "The server's folder cannot be written, so nothing was changed. Its owner and its disk tell why."
+DISK = {
+    errno.ENOSPC: FULL, errno.EDQUOT: FULL, errno.EROFS: READ_ONLY, errno.EACCES: READ_ONLY, errno.EPERM: READ_ONLY,
+    errno.EIO: "The disk gave an error, so nothing was written. Look at its health before going on.",
+    errno.ENAMETOOLONG: "A name here is longer than a disk can keep.",
+}  # fmt: skip
+BROKEN = "The database cannot be read any more. Stop Matched Pair and run make restore; README.md tells how."
+OTHER_VERSION = "The database is of another version. Stop Matched Pair and run make demo, which brings it up."
+DATABASE = {
+    "disk is full": (507, FULL), "readonly database": (507, READ_ONLY), "disk I/O error": (507, DISK[errno.EIO]),
+    "locked": (503, "The database is busy; try again."), "malformed": (500, BROKEN), "not a database": (500, BROKEN),
+    "no such table": (500, OTHER_VERSION), "no such column": (500, OTHER_VERSION),
+}  # fmt: skip
 log = logging.getLogger("server.problems")
 
 
@@ -27,6 +46,11 @@ def problem_response(error: Exception, context: dict[str, Any]) -> Response:
     if isinstance(error, PermissionDenied):
         error = exceptions.PermissionDenied()
     response = exception_handler(error, context)
+    if response is None and (known := known_trouble(error)) is not None:
+        set_rollback()
+        log.warning("%s: %s", context.get("view"), error)
+        status, words = known
+        return _problem(status, _title(status), words, {})
     if response is None:
         set_rollback()
         log.exception("unforeseen error in %s", context.get("view"), exc_info=error)
@@ -36,6 +60,22 @@ def problem_response(error: Exception, context: dict[str, Any]) -> Response:
     return _problem(response.status_code, _title(response.status_code), detail, fields)
 
 
+def known_trouble(error: BaseException | None) -> tuple[int, str] | None:
+    """Status and plain words for what can go wrong with numbers, disks and databases whoever asks; None for the rest.
+
+    What a disk or database says is passed on by its kind alone: never with a path of this machine.
+    """
+    if isinstance(error, OverflowError):
+        return 404, "There is nothing under a number as large as this."
+    if isinstance(error, ValueError) and NUL.search(str(error)):
+        return 400, "A text here may not hold a NUL character."
+    if isinstance(error, OSError) and error.errno in DISK:
+        return 507, DISK[error.errno]
+    if isinstance(error, DatabaseError):
+        return next((told for words, told in DATABASE.items() if words in str(error)), None)
+    return None
+
+
 def not_found(request: HttpRequest, exception: Exception | None = None) -> JsonResponse:
     """For addresses under /api/ that do not exist."""
     return _plain(404, "There is no such address.")
@@ -43,7 +83,8 @@ def not_found(request: HttpRequest, exception: Exception | None = None) -> JsonR
 
 def server_error(request: HttpRequest) -> JsonResponse:
     """For errors outside the API views."""
-    return _plain(500, "Something went wrong here; the server's log has the details.")
+    known = known_trouble(sys.exc_info()[1])
+    return _plain(*known) if known else _plain(500, "Something went wrong here; the server's log has the details.")
 
 
 def _plain(status: int, detail: str) -> JsonResponse:
@@ -57,7 +98,15 @@ def _problem(status: int, title: str, detail: str, fields: dict[str, list[str]])
 
 
 def _title(status: int) -> str:
-    known = {400: "Cannot be done", 401: "Sign in first", 403: "Not allowed", 404: "Not found", 405: "Not allowed here"}
+    known = {
+        400: "Cannot be done",
+        401: "Sign in first",
+        403: "Not allowed",
+        404: "Not found",
+        405: "Not allowed here",
+        503: "Busy",
+        507: "Cannot be written",
+    }
     return known.get(status, "Error")
 
 

@@ -2,9 +2,12 @@
 
 import os
 import secrets
+from datetime import timedelta
 from pathlib import Path
 
 from django.core.exceptions import ImproperlyConfigured
+
+from server.config.headers import never_changes
 
 ROOT = Path(__file__).resolve().parents[2]
 HOME = Path(os.environ.get("MATCHEDPAIR_HOME") or ROOT / "var").resolve()
@@ -48,6 +51,7 @@ INSTALLED_APPS = [
     "django.contrib.sessions",
     "django.contrib.staticfiles",
     "rest_framework",
+    "axes",
     "drf_spectacular",
     "server.catalogue",
     "server.studies",
@@ -69,6 +73,7 @@ INSTALLED_APPS = [
 ]
 
 MIDDLEWARE = [
+    "server.config.headers.Headers",
     "django.middleware.security.SecurityMiddleware",
     "whitenoise.middleware.WhiteNoiseMiddleware",
     "django.contrib.sessions.middleware.SessionMiddleware",
@@ -77,6 +82,7 @@ MIDDLEWARE = [
     "django.contrib.auth.middleware.AuthenticationMiddleware",
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
     "server.config.telling.TellWhatChanged",
+    "axes.middleware.AxesMiddleware",
 ]
 
 ROOT_URLCONF = "server.config.urls"
@@ -117,6 +123,8 @@ SPECTACULAR_SETTINGS = {
     "DESCRIPTION": "All that the screens do. Errors are problem-JSON (RFC 9457).",
     "VERSION": "1",
     "SERVE_INCLUDE_SCHEMA": False,
+    "SERVE_AUTHENTICATION": ["server.config.access.CheckedSession"],
+    "SERVE_PERMISSIONS": ["server.config.access.MayLookMayRun"],
     "COMPONENT_SPLIT_REQUEST": True,
     "AUTHENTICATION_WHITELIST": [],
     "ENUM_NAME_OVERRIDES": {
@@ -137,9 +145,28 @@ SPECTACULAR_SETTINGS = {
 DATA_UPLOAD_MAX_MEMORY_SIZE = 1024 * 1024
 LOGIN_URL = "/login/"
 LOGIN_REDIRECT_URL = "/"
+LOGOUT_REDIRECT_URL = "/login/"
+AUTHENTICATION_BACKENDS = [
+    "axes.backends.AxesStandaloneBackend",
+    "django.contrib.auth.backends.ModelBackend",
+]
+# ten wrong passwords for a name from one place, then a quarter of an hour without a try
+AXES_ENABLED = SHARED
+AXES_FAILURE_LIMIT = 10
+AXES_COOLOFF_TIME = timedelta(minutes=15)
+AXES_LOCKOUT_PARAMETERS = [["username", "ip_address"]]
+AXES_LOCKOUT_TEMPLATE = "registration/locked.html"
+AXES_VERBOSE = False
 STATIC_URL = "/static/"
 WHITENOISE_ROOT = WEB_DIST if WEB_DIST.is_dir() else None
+WHITENOISE_IMMUTABLE_FILE_TEST = never_changes
 SESSION_COOKIE_SAMESITE = CSRF_COOKIE_SAMESITE = "Lax"
+SESSION_COOKIE_AGE = int(float(os.environ.get("MATCHEDPAIR_SESSION_HOURS") or 24 * 7) * 3600)
+# behind a proxy that speaks TLS and says so
+BEHIND_TLS = os.environ.get("MATCHEDPAIR_TLS", "") == "1"
+SESSION_COOKIE_SECURE = CSRF_COOKIE_SECURE = BEHIND_TLS
+SECURE_PROXY_SSL_HEADER = ("HTTP_X_FORWARDED_PROTO", "https") if BEHIND_TLS else None
+SECURE_HSTS_SECONDS = 3600 * 24 * 365 if BEHIND_TLS else 0
 USE_TZ = True
 TIME_ZONE = "UTC"
 SILENCED_SYSTEM_CHECKS: list[str] = []

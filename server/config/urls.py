@@ -1,6 +1,6 @@
 """All addresses."""
 
-from django.contrib.auth.views import LoginView
+from django.contrib.auth.views import LoginView, LogoutView
 from django.urls import include, path, re_path
 from drf_spectacular.views import SpectacularAPIView
 
@@ -33,6 +33,7 @@ urlpatterns = [
     path("api/events/", watched(events)),
     re_path(r"^api/", not_found),
     path("login/", LoginView.as_view()),
+    path("logout/", LogoutView.as_view()),
     re_path(r"^(?!assets/)", interface),
 ]
 handler404 = "server.config.problems.not_found"

@@ -106,6 +106,9 @@ def take_from_folder(import_set: ImportSet, folder: str, names: Sequence[str]) -
     strange = [name for name in names if name not in there]
     if strange:
         raise InputError(f"there is no picture {plain_name(strange[0])!r} in this folder")
+    linked = [name for name in names if not (place / name).resolve().is_relative_to(settings.IMPORT_ROOT or place)]
+    if linked:
+        raise InputError(f"{plain_name(linked[0])} is a link that leads out of the folder that may be read")
     return [take_file(import_set, place / name, plain_name(name)) for name in names]
 
 
@@ -119,8 +122,11 @@ def _allowed(folder: str) -> Path:
     root = settings.IMPORT_ROOT
     if root is None:
         raise InputError("in shared use the operator must set MATCHEDPAIR_IMPORTS to the folder that may be read")
-    place = Path(folder).expanduser() if folder else root
-    place = (place if place.is_absolute() else root / place).resolve()
+    try:
+        place = Path(folder).expanduser() if folder else root
+        place = (place if place.is_absolute() else root / place).resolve()
+    except (OSError, ValueError, RuntimeError) as error:  # too long, a NUL, a circle of links, somebody's unknown home
+        raise InputError("this is no name of a folder on the server's machine") from error
     if not place.is_relative_to(root):
         raise InputError(f"only folders within {root} may be read; MATCHEDPAIR_IMPORTS changes that")
     if not place.is_dir():

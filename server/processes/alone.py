@@ -14,6 +14,7 @@ from django.core.management.base import CommandError
 from filelock import FileLock, Timeout
 
 from server.processes.heartbeat import Heart, lock_file
+from server.store.database import database_problem
 
 WAIT_SECONDS = 15  # for the last one, which may be about to end
 
@@ -23,8 +24,12 @@ def alone(name: str, when_told: Callable[[], None] = lambda: None) -> Iterator[t
     """Hold the place of the one process of this name; gives its heart, and whether it was told to stop. `when_told` is
     done at once when it is.
 
-    Ends the process at the end. Raises `CommandError` when another holds the place.
+    Ends the process at the end. Raises `CommandError` when another holds the place, or the database is of another
+    version.
     """
+    problem = database_problem()
+    if problem:
+        raise CommandError(problem[0].upper() + problem[1:])
     lock = FileLock(lock_file(name))
     try:
         lock.acquire(timeout=WAIT_SECONDS)

@@ -49,7 +49,10 @@ def _draw(axes: Axes, ladder: Ladder, mark: tuple[str, str, str]) -> None:
         return
     x, y = [p.seconds for p in points], [p.noise_percent for p in points]
     spreads = [
-        [[v - e[0] if e else 0.0, e[1] - v if e else 0.0] for v, e in zip(values, ends, strict=True)]
+        [
+            [max(v - e[0], 0.0), max(e[1] - v, 0.0)] if e else [0.0, 0.0]
+            for v, e in zip(values, ends, strict=True)
+        ]
         for values, ends in (
             (x, [p.seconds_interval for p in points]), (y, [p.noise_interval for p in points]),
         )

@@ -69,6 +69,8 @@ KNOWN = re.compile(
     r"|textures/[0-9a-f]{64}\.texture)"
 )
 MAX_DEPTH = 60
+ENCRYPTED = 0x1
+PACKED = (zipfile.ZIP_STORED, zipfile.ZIP_DEFLATED)
 OLD_PAIR = "pair.json"  # of a pair alone, as it was written before that became a study of two options
 
 
@@ -90,7 +92,7 @@ def load_study(path: Path, room: Path | None = None) -> Study:
             document = _document(bundle, names)
             with _files_of(bundle, names, document):
                 return _write(document)
-    except (zipfile.BadZipFile, zlib.error, EOFError, NotImplementedError) as error:
+    except (zipfile.BadZipFile, zlib.error, EOFError, NotImplementedError, RuntimeError) as error:
         raise InputError(f"{path.name} is not a whole bundle: {error}") from error
     except (DatabaseError, ValidationError, ValueError, TypeError, KeyError, IndexError, OverflowError) as error:
         raise InputError(f"{path.name} does not hold together: {error}") from error
@@ -109,6 +111,8 @@ def _checked_names(bundle: zipfile.ZipFile) -> set[str]:
     if DOCUMENT not in names:
         raise InputError(f"this is no study bundle: it has no {DOCUMENT}")
     for entry in entries:
+        if entry.flag_bits & ENCRYPTED or entry.compress_type not in PACKED:
+            raise InputError(f"{entry.filename} is encrypted, or packed in a way that no study bundle is")
         most = MOST_DOCUMENT_BYTES if entry.filename in (DOCUMENT, RUNS, FIGURES) else MOST_FILE_BYTES
         if entry.file_size > most:
             raise InputError(f"{entry.filename} holds {entry.file_size} bytes; the most is {most}")

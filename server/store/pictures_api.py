@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import TypeVar
 
+from django.conf import settings
 from django.http import Http404, HttpResponse
 from django.utils.cache import patch_cache_control
 from drf_spectacular.types import OpenApiTypes
@@ -74,7 +75,7 @@ def one_tile(request: Request, digest: str, level: int, column: int, row: int) -
     except IndexError as error:
         raise Http404 from error
     response = HttpResponse(contents, content_type="application/octet-stream")
-    patch_cache_control(response, public=True, max_age=FOR_EVER, immutable=True)
+    _kept_for_ever(response)
     return response
 
 
@@ -83,7 +84,7 @@ def one_tile(request: Request, digest: str, level: int, column: int, row: int) -
 def marked_spots(request: Request, digest: str) -> Response:
     """The pixels above 0 of a map that marks single pixels."""
     response = Response({"spots": _of_stored(digest, lambda: spots(digest))})
-    patch_cache_control(response, public=True, max_age=FOR_EVER, immutable=True)
+    _kept_for_ever(response)
     return response
 
 
@@ -92,7 +93,7 @@ def marked_spots(request: Request, digest: str) -> Response:
 def small_picture(request: Request, digest: str) -> HttpResponse:
     """A thumbnail of a stored picture, sRGB."""
     response = HttpResponse(_of_stored(digest, lambda: thumbnail(digest)), content_type="image/png")
-    patch_cache_control(response, public=True, max_age=FOR_EVER, immutable=True)
+    _kept_for_ever(response)
     return response
 
 
@@ -110,6 +111,13 @@ def shown_picture(request: Request, digest: str) -> HttpResponse:
     response = HttpResponse(contents, content_type="image/png")
     patch_cache_control(response, private=True, max_age=3600)
     return response
+
+
+def _kept_for_ever(response: HttpResponse | Response) -> None:
+    """By the browser that asked; by what stands between only where everybody may look."""
+    patch_cache_control(
+        response, max_age=FOR_EVER, immutable=True, **{"private" if settings.SHARED else "public": True}
+    )
 
 
 def _of_stored(digest: str, get: Callable[[], Got]) -> Got:

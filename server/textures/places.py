@@ -63,7 +63,10 @@ def place_named(key: str) -> Place:
     if not key.startswith(FOLDER):
         raise InputError(f"{key!r} is neither a scene nor a folder")
     root = Path(settings.TEXTURES)
-    folder = (root / key.removeprefix(FOLDER)).resolve()
+    try:
+        folder = (root / key.removeprefix(FOLDER)).resolve()
+    except (OSError, ValueError, RuntimeError) as error:
+        raise InputError("this is no name of a folder") from error
     if not folder.is_relative_to(root):
         raise InputError("the folder lies outside the folder of textures")
     return Place(key, f"Folder {_shown(folder, root)}", folder, tuple(find_maps(folder)), {}, None)

@@ -20,6 +20,7 @@ from server.verdicts.serializers import (
     PinNoteSerializer,
     PinSerializer,
     VerdictSerializer,
+    signed,
 )
 
 
@@ -30,7 +31,7 @@ def verdicts(request: Request, pk: int) -> Response:
     row = get_object_or_404(with_all(Pair.objects.all()), pk=pk)
     form = NewVerdictSerializer(data=request.data)
     form.is_valid(raise_exception=True)
-    verdict = actions.give_verdict(row, **form.validated_data)
+    verdict = actions.give_verdict(row, **signed(request, form.validated_data))
     return Response(VerdictSerializer(verdict).data, status=status.HTTP_201_CREATED)
 
 
@@ -69,7 +70,7 @@ def pins(request: Request, pk: int) -> Response:
     """Put a pin on a pair's pictures."""
     form = NewPinSerializer(data=request.data)
     form.is_valid(raise_exception=True)
-    row = actions.put_pin(get_object_or_404(Pair, pk=pk), **form.validated_data)
+    row = actions.put_pin(get_object_or_404(Pair, pk=pk), **signed(request, form.validated_data))
     return Response(PinSerializer(row).data, status=status.HTTP_201_CREATED)
 
 

@@ -21,6 +21,7 @@ from server.pairs.pair import zone_box
 from server.studies.models import Pair
 from server.verdicts.blind import begin_test, end_test, give_answer, open_round, pair_results, test_result
 from server.verdicts.models import BLIND_KIND_CHOICES, BlindTest
+from server.verdicts.serializers import signed
 
 
 class BlindResultSerializer(serializers.Serializer):
@@ -115,7 +116,7 @@ def blind(request: Request, pk: int) -> Response:
     if request.method == "POST":
         form = NewBlindTestSerializer(data=request.data)
         form.is_valid(raise_exception=True)
-        test = begin_test(pair, **form.validated_data)
+        test = begin_test(pair, **signed(request, form.validated_data))
         return Response(_row(test), status=status.HTTP_201_CREATED)
     results = [
         {

@@ -2,7 +2,11 @@
 
 from __future__ import annotations
 
+from typing import Any
+
+from django.conf import settings
 from rest_framework import serializers
+from rest_framework.request import Request
 
 from server.verdicts.models import Chosen, Mark, Pin, Verdict
 
@@ -28,6 +32,11 @@ class VerdictSerializer(serializers.ModelSerializer):
         if verdict.inputs and inputs is not None and verdict.inputs != inputs:
             return "its pictures are others by now"
         return "the finding has changed since" if sentence and verdict.finding != sentence else ""
+
+
+def signed(request: Request, values: dict[str, Any]) -> dict[str, Any]:
+    """In shared use what people conclude bears the name that they signed in with."""
+    return values | {"author": request.user.get_username()} if settings.SHARED else values
 
 
 class NewVerdictSerializer(serializers.Serializer):

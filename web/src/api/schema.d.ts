@@ -560,7 +560,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description A bundle of the JSON, the CSV and all pictures as EXR. */
+        /** @description The pair as a bundle: a study of its two options, that another installation imports and shows alike. */
         get: operations["pairs_export.zip_retrieve"];
         put?: never;
         post?: never;
@@ -4895,6 +4895,7 @@ export interface components {
         Session: {
             name: string;
             may_run: boolean;
+            may_judge: boolean;
             shared: boolean;
             runner: components["schemas"]["ProcessState"];
             measurer: components["schemas"]["ProcessState"];
