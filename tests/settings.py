@@ -16,6 +16,8 @@ DATABASES["default"]["TEST"] = {"NAME": HOME / "db.sqlite3"}
 DATABASES["default"]["OPTIONS"]["init_command"] += "PRAGMA synchronous=OFF;"  # a killed process loses nothing by it
 LOGGING["loggers"]["server"]["level"] = "CRITICAL"
 LOGGING["loggers"]["django.request"]["level"] = "CRITICAL"
+LOGGING["loggers"]["axes"] = {"level": "CRITICAL"}
+PASSWORD_HASHERS = ["django.contrib.auth.hashers.MD5PasswordHasher"]  # good ones take long on purpose
 ALLOWED_HOSTS = ["testserver", "localhost", "127.0.0.1"]
 
 TEST_RUNNER = "tests.slowest.SlowestRunner"

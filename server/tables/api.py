@@ -27,6 +27,7 @@ from server.tables.measure_table import kind_rows, measure_table
 from server.tables.run_table import Asked, Column, as_csv, columns_of, groups_of, page_of, rows_of
 
 MOST_ROWS = 500
+MOST_OFFSET = 2**31
 
 
 class AskedSerializer(serializers.Serializer):
@@ -39,7 +40,7 @@ class AskedSerializer(serializers.Serializer):
     old = serializers.BooleanField(default=False)
     throwaway = serializers.BooleanField(default=True)
     columns = serializers.CharField(max_length=2000, default="", allow_blank=True, help_text="By commas; empty is all")
-    offset = serializers.IntegerField(min_value=0, default=0)
+    offset = serializers.IntegerField(min_value=0, max_value=MOST_OFFSET, default=0)
     limit = serializers.IntegerField(min_value=1, max_value=MOST_ROWS, default=100)
 
 
