@@ -9,12 +9,21 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
 
+import dask
 from distributed import Client, Future, LocalCluster, get_worker
 from matchedpair.engines import EngineDefinition, describe_machine
 from matchedpair.engines.process import Progress
 
 from server.processes.task import Report, ask_stop, render_task
 
+# what dask watches of itself fifty times a second, beside renders that are being timed; nobody here looks at it
+QUIET = {
+    "distributed.admin.tick.interval": "2s", "distributed.admin.tick.limit": "1h",
+    "distributed.admin.system-monitor.interval": "60s", "distributed.admin.system-monitor.gil.enabled": False,
+    "distributed.worker.profile.enabled": False, "distributed.scheduler.work-stealing": False,
+    "distributed.scheduler.active-memory-manager.start": False,
+    "distributed.scheduler.worker-saturation": 1.0,
+}  # fmt: skip
 TOPIC = "matchedpair-progress"
 LOOPBACK = "127.0.0.1:0"
 REPORT_EVERY_SECONDS = 0.2
@@ -35,6 +44,7 @@ class Cluster:
     """A Dask client with at most one render in flight on each machine."""
 
     def __init__(self, address: str = "") -> None:
+        dask.config.set(QUIET)
         self._own = None
         if not address:
             # the worker lives in this process: it only waits for engines, which are processes of their own

@@ -39,7 +39,7 @@ from server.searches.searching import advance_all as search_further
 from server.store.notices import EVERYTHING, MEASURED, PROGRESS, Listener, ring
 from server.studies.models import Option, Pair
 
-SLOW_LOOK_SECONDS = 5.0
+SLOW_LOOK_SECONDS = 30.0  # only for a notice that was lost
 TURN_SECONDS = 10.0  # at a stretch while a render waits
 LOOK_FOR_TURN_SECONDS = 0.05
 MOST_TRIES = 3

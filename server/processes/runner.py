@@ -38,7 +38,7 @@ from server.store.uploads import sweep
 from server.studies.models import Setup
 
 TELL_SECONDS = 0.1
-SLOW_LOOK_SECONDS = 2.0
+SLOW_LOOK_SECONDS, AT_REST_SECONDS = 2.0, 15.0  # with renders to come, for machines that come and go; and without
 TRY_AGAIN_SECONDS = 2.0
 FRAME_STRIDE = 1000  # no study has so many seeds
 NO_ROOM = (errno.ENOSPC, errno.EDQUOT)
@@ -74,6 +74,7 @@ class Runner:
         self.queue = QueueState()
         self.sent: dict[int, Sent] = {}
         self._waits = False
+        self._pause = SLOW_LOOK_SECONDS
         self._here = describe_machine().name
         self._ended = threading.Event()
         self._ended_at = 0.0  # when the last render ended here, by the machine's seconds
@@ -88,13 +89,13 @@ class Runner:
         """Work until `told_to_stop` says so; the renders under way are then ended and queued again."""
         while not told_to_stop():
             try:
-                resting = time.monotonic() - self._looked_at < SLOW_LOOK_SECONDS
+                resting = time.monotonic() - self._looked_at < self._pause
                 self.step(only_collect=resting and not self._waits and not self._between)
             except (DatabaseError, OSError):
                 # a full disk or a locked database may mend; what is stored stays true, so the next look goes on from it
                 log.exception("could not go on; trying again")
                 time.sleep(TRY_AGAIN_SECONDS)
-            pause = TELL_SECONDS if self.sent or self._waits else SLOW_LOOK_SECONDS
+            pause = TELL_SECONDS if self.sent or self._waits else self._pause
             # a render that ends is not kept waiting for the next look
             heard = self._listener.wait(pause, or_until=lambda: self._ended.is_set() or told_to_stop())
             if self._ended.is_set() or any(topic not in (PROGRESS, MEASURED) for topic in heard):
@@ -115,6 +116,7 @@ class Runner:
         self._looked_at = time.monotonic()
         look = self._look()
         self._waits = self._must_wait(look)
+        self._pause = SLOW_LOOK_SECONDS if look.rows else AT_REST_SECONDS
         if self._waits:
             look = replace(look, resting=frozenset(look.machines if self.cluster.embedded else {self._here}))
         self.queue, instructions = self.queue.after(look)

@@ -15,11 +15,13 @@ from pathlib import Path
 
 from django.conf import settings
 from django.db import transaction
+from matchedpair.elsewhere.intake import EVERYTHING, NOTICES
 
 MOST_BYTES = 256 * 1024
-LOOK_EVERY_SECONDS = 0.05
+# often while something may be going on, less often once nothing has been heard for a while
+LOOK_EVERY_SECONDS, BUSY_SECONDS, AT_REST_SECONDS = 0.05, 2.0, 0.2
 # topics: what runs do, how far they are, what was measured, and all that people change
-RUNS, PROGRESS, MEASURED, EVERYTHING = "runs", "progress", "measured", "everything"
+RUNS, PROGRESS, MEASURED = "runs", "progress", "measured"
 log = logging.getLogger("server.notices")
 
 
@@ -44,13 +46,16 @@ class Listener:
     """Hears what was rung since it was made, or since it last heard."""
 
     def __init__(self) -> None:
-        self._at = _size()
+        self._path = str(_file())
+        self._at = self._size()
+        self._last = time.monotonic()
 
     def heard(self) -> list[str]:
         """The topics rung since the last time, each once, in their order."""
-        size = _size()
+        size = self._size()
         if size == self._at:
             return []
+        self._last = time.monotonic()
         if size < self._at:  # begun anew: what was in between is not known
             self._at = size
             return [EVERYTHING]
@@ -63,17 +68,16 @@ class Listener:
     def wait(self, seconds: float, *, or_until: Callable[[], bool] = lambda: False) -> list[str]:
         """What is rung within so many seconds; empty when nothing is, or when something else is to be done first."""
         end = time.monotonic() + seconds
-        while not (topics := self.heard()) and not or_until() and time.monotonic() < end:
-            time.sleep(LOOK_EVERY_SECONDS)
+        while not (topics := self.heard()) and not or_until() and (now := time.monotonic()) < end:
+            time.sleep(LOOK_EVERY_SECONDS if now - self._last < BUSY_SECONDS else min(AT_REST_SECONDS, end - now))
         return topics
+
+    def _size(self) -> int:
+        try:
+            return os.stat(self._path).st_size  # noqa: PTH116 - asked many times a second
+        except OSError:
+            return 0
 
 
 def _file() -> Path:
-    return Path(settings.HOME) / "notices"
-
-
-def _size() -> int:
-    try:
-        return os.stat(_file()).st_size  # noqa: PTH116 - asked twenty times a second
-    except OSError:
-        return 0
+    return Path(settings.HOME) / NOTICES

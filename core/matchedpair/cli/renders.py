@@ -6,6 +6,7 @@ The command checks every file itself and writes to the inbox whole or not at all
 from __future__ import annotations
 
 import argparse
+import contextlib
 import json
 import os
 import shutil
@@ -27,7 +28,7 @@ from matchedpair.elsewhere import (
     row_for,
     take,
 )
-from matchedpair.elsewhere.intake import ENDINGS, INBOX, MANIFEST
+from matchedpair.elsewhere.intake import ENDINGS, EVERYTHING, INBOX, MANIFEST, NOTICES
 from matchedpair.errors import InputError, MatchedPairError
 
 MOST_FILES = 10_000
@@ -99,6 +100,7 @@ def _hand_over(parsed: argparse.Namespace, good: list[dict[str, Any]]) -> Path:
         (unfinished / MANIFEST).write_text(json.dumps(manifest, indent=1), encoding="utf-8")
         finished: Path = inbox / f"{time.strftime('%Y%m%d-%H%M%S')}-{unfinished.name.removeprefix('.part-')}"
         unfinished.rename(finished)
+        _tell(parsed.home / NOTICES)
     except BaseException:
         shutil.rmtree(unfinished, ignore_errors=True)
         raise
@@ -146,3 +148,9 @@ def _contents(path: Path) -> bytes:
         return path.read_bytes()
     except OSError as error:
         raise InputError(f"{path}: cannot be read: {error.strerror}") from error
+
+
+def _tell(notices: Path) -> None:
+    """A line that whoever takes in waits for; without it the folder is found a little later."""
+    with contextlib.suppress(OSError), notices.open("a", encoding="ascii") as file:
+        file.write(f"{EVERYTHING}\n")

@@ -14,6 +14,7 @@ from matchedpair.pictures.view_transform import view_transforms
 
 LINEAR, DISPLAY = "linear", "display"
 INBOX, MANIFEST = "inbox", "import.json"
+NOTICES, EVERYTHING = "notices", "everything"  # where, and how, it is told that something was handed over
 LONGEST_NAME = 200
 UNUSABLE = ("unreadable", "channels")
 ENDINGS = (".exr", ".hdr", ".tif", ".tiff", ".png", ".jpg", ".jpeg")

@@ -53,6 +53,6 @@ async function problemOf(response: Response): Promise<Problem> {
   }
 }
 
-function csrfToken(): string {
+export function csrfToken(): string {
   return /(?:^|; )csrftoken=([^;]*)/.exec(document.cookie)?.[1] ?? "";
 }

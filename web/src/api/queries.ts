@@ -11,6 +11,13 @@ export const sessionQuery = queryOptions({
   refetchInterval: () => askAgainAfter(AT_REST),
 });
 
+/** What was set aside because it failed again and again. */
+export const troublesQuery = queryOptions({
+  queryKey: ["troubles"],
+  queryFn: () => body(api.GET("/api/troubles/")),
+  refetchInterval: () => askAgainAfter(AT_REST),
+});
+
 export const scenesQuery = queryOptions({
   queryKey: ["scenes"],
   queryFn: () => body(api.GET("/api/scenes/")),

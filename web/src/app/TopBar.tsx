@@ -1,17 +1,29 @@
 import { useQuery } from "@tanstack/react-query";
 import { Link, NavLink } from "react-router";
+import { csrfToken } from "../api/client";
 import { sessionQuery } from "../api/queries";
 import { SideMark } from "../parts/Side";
 
-const SCREENS = [
-  ["/", "Studies"],
-  ["/studies/new", "New study"],
-  ["/queue", "Queue"],
-  ["/scenes", "Scenes"],
-  ["/textures", "Textures"],
-  ["/engines", "Engines"],
-  ["/recipes", "Recipes"],
-  ["/imports", "Imported renders"],
+/** Work, kit and results: what is done every day, what it is done with, and what came of it. */
+const GROUPS = [
+  {
+    title: "Work",
+    screens: [
+      ["/", "Studies"],
+      ["/studies/new", "New study"],
+      ["/queue", "Queue"],
+    ],
+  },
+  {
+    title: "Kit",
+    screens: [
+      ["/engines", "Engines"],
+      ["/scenes", "Scenes"],
+      ["/textures", "Textures"],
+      ["/imports", "Imported renders"],
+    ],
+  },
+  { title: "Results", screens: [["/recipes", "Recipes"]] },
 ] as const;
 
 export function TopBar() {
@@ -25,11 +37,21 @@ export function TopBar() {
         </span>
         Matched Pair
       </Link>
-      <nav aria-label="Main" className="flex gap-5">
-        {SCREENS.map(([to, title]) => (
-          <NavLink key={to} to={to} end={to === "/"} className="aria-[current=page]:font-semibold">
-            {title}
-          </NavLink>
+      <nav aria-label="Main" className="flex">
+        {GROUPS.map((group, place) => (
+          <ul
+            key={group.title}
+            aria-label={group.title}
+            className={`flex gap-4 ${place > 0 ? "ml-4 border-line border-l pl-4" : ""}`}
+          >
+            {group.screens.map(([to, title]) => (
+              <li key={to}>
+                <NavLink to={to} end={to === "/"} className="aria-[current=page]:font-semibold">
+                  {title}
+                </NavLink>
+              </li>
+            ))}
+          </ul>
         ))}
       </nav>
       <p className="ml-auto text-sm text-soft">
@@ -51,6 +73,25 @@ export function TopBar() {
           "Runner ready"
         ) : null}
       </p>
+      {session.data?.shared ? <SignOut name={session.data.name} /> : null}
     </header>
+  );
+}
+
+function SignOut({ name }: { name: string }) {
+  return (
+    <form
+      className="flex items-baseline gap-2 text-sm"
+      onSubmit={(event) => {
+        event.preventDefault();
+        const headers = { "X-CSRFToken": csrfToken() };
+        void fetch("/logout/", { method: "POST", headers }).then(() => window.location.assign("/login/"));
+      }}
+    >
+      <span className="text-soft">{name}</span>
+      <button type="submit" className="quiet-link">
+        Sign out
+      </button>
+    </form>
   );
 }

@@ -7,6 +7,7 @@ import { Failed, Loading, Notice } from "../../parts/Notice";
 import { useRemembered } from "../../parts/remembered";
 import { SideMark } from "../../parts/Side";
 import { useTitle } from "../../parts/useTitle";
+import { SetAside } from "./SetAside";
 
 type Run = Schema["QueuedRun"];
 
@@ -52,6 +53,7 @@ export function QueuePage() {
           </button>
         </span>
       </div>
+      <SetAside />
       {data.held ? (
         <div className="mt-3">
           <Notice kind="fault">
