@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+from django.db import transaction
 from django.shortcuts import get_object_or_404
 from drf_spectacular.utils import OpenApiParameter, extend_schema, extend_schema_field
 from matchedpair.engines import AS_IS
@@ -19,7 +20,8 @@ from server.catalogue.engines import engine_named, engines_now, missing_reason
 from server.catalogue.fields import NamedSerializer
 from server.catalogue.models import Look, Zone
 from server.catalogue.scenes import scene_named, scenes_now, stresses_now, take_look
-from server.catalogue.zones import add_zone, change_zone, copy_zone, remove_zone, restore_zone
+from server.catalogue.zones import add_zone, change_zone, copy_zone, remove_zone, restore_zone, zone_values
+from server.store.versions import must_match, version_of
 
 
 class StressSerializer(NamedSerializer):
@@ -99,6 +101,11 @@ class ZoneSerializer(serializers.Serializer):
     kind = serializers.ChoiceField(choices=KINDS)
     shape = serializers.ChoiceField(choices=SHAPES)
     points = PointsField()
+    version = serializers.SerializerMethodField()
+
+    def get_version(self, zone: Zone) -> str:
+        """Names its values; sent back with a change, so that nobody's is overwritten unseen."""
+        return version_of(zone_values(zone))
 
 
 class ViewNameSerializer(serializers.Serializer):
@@ -156,11 +163,15 @@ def zones(request: Request, name: str) -> Response:
 @api_view(["PATCH", "DELETE"])
 def zone(request: Request, pk: int) -> Response:
     """Move, resize, rename a zone, or remove it; that can be undone."""
-    row = get_object_or_404(Zone, pk=pk, removed_at=None)
     if request.method == "DELETE":
-        remove_zone(row)
+        remove_zone(get_object_or_404(Zone, pk=pk, removed_at=None))
         return Response(status=status.HTTP_204_NO_CONTENT)
-    return Response(ZoneSerializer(change_zone(row, _zone_values(request))).data)
+    values = _zone_values(request)
+    with transaction.atomic():
+        row = get_object_or_404(Zone, pk=pk, removed_at=None)
+        must_match(request, "this zone", zone_values(row))
+        changed = change_zone(row, values)
+    return Response(ZoneSerializer(changed).data)
 
 
 @extend_schema(request=None, responses=ZoneSerializer)

@@ -42,9 +42,14 @@ def add_zone(scene: str, view: str, values: dict[str, Any]) -> Zone:
     return _saved(Zone(scene=scene, view=view, **_fields(area)))
 
 
+def zone_values(zone: Zone) -> dict[str, Any]:
+    """What people change of a zone."""
+    return {key: getattr(zone, key) for key in ("name", "kind", "shape", "points")}
+
+
 def change_zone(zone: Zone, values: dict[str, Any]) -> Zone:
     """Move, resize, rename, or change the kind of a zone. Raises `InputError`."""
-    kept = {key: getattr(zone, key) for key in ("name", "kind", "shape", "points")}
+    kept = zone_values(zone)
     for key, value in _fields(_checked(kept | values)).items():
         setattr(zone, key, value)
     return _saved(zone)

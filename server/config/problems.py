@@ -16,6 +16,8 @@ from rest_framework import exceptions
 from rest_framework.response import Response
 from rest_framework.views import exception_handler, set_rollback
 
+from server.store.versions import ChangedMeanwhileError
+
 CONTENT_TYPE = "application/problem+json"
 NUL = re.compile(r"\bnull byte|\bNUL\b|null character")
 FULL = "The disk is full, so nothing was written. Make room, then try again."
@@ -41,6 +43,11 @@ def problem_response(error: Exception, context: dict[str, Any]) -> Response:
         set_rollback()
         fields = error.problems if isinstance(error, SettingsError) else {}
         return _problem(400, "Cannot be done", str(error), {name: [text] for name, text in fields.items()})
+    if isinstance(error, ChangedMeanwhileError):
+        set_rollback()
+        answer = _problem(409, "Changed meanwhile", str(error), {})
+        answer.data["now"] = error.now
+        return answer
     if isinstance(error, Http404):
         error = exceptions.NotFound()
     if isinstance(error, PermissionDenied):

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from django.db import transaction
 from django.http import HttpResponse
 from django.shortcuts import get_object_or_404
 from django.utils.text import slugify
@@ -32,9 +33,11 @@ from server.decisions.serializers import (
     SearchRecipeSerializer,
     UseSerializer,
     decision_row,
+    production_values,
     recipe_row,
 )
 from server.searches.models import Search
+from server.store.versions import must_match
 from server.studies.models import Option, Study
 from server.tables.measure_table import pairs_by_option
 
@@ -80,7 +83,7 @@ def use(request: Request, pk: int, name: str) -> Response:
     values = dict(form.validated_data)
     if values.get("by_hand") is not None:
         values["by_hand"] = get_object_or_404(Option, pk=values["by_hand"], study=study)
-    using.change_use(study, name, values)
+    using.change_use(study, name, values, lambda row: must_match(request, "this use", using.use_values(row)))
     return _decision(study, request.query_params.get("place", ""))
 
 
@@ -98,15 +101,17 @@ def restore_use(request: Request, pk: int, name: str) -> Response:
 def production(request: Request, pk: int) -> Response:
     """Say what is assumed of the production."""
     study = get_object_or_404(Study, pk=pk)
-    row = production_of(study)
-    form = ProductionSerializer(row, data=request.data)
-    form.is_valid(raise_exception=True)
-    for field, value in form.validated_data.items():
-        setattr(row, field, value)
-    if (row.width is None) != (row.height is None):
-        raise InputError("state both width and height of a final frame, or neither")
-    assumptions(row)
-    row.save()
+    with transaction.atomic():
+        row = production_of(study)
+        must_match(request, "what is assumed of the production", production_values(row))
+        form = ProductionSerializer(row, data=request.data)
+        form.is_valid(raise_exception=True)
+        for field, value in form.validated_data.items():
+            setattr(row, field, value)
+        if (row.width is None) != (row.height is None):
+            raise InputError("state both width and height of a final frame, or neither")
+        assumptions(row)
+        row.save()
     return _decision(study)
 
 

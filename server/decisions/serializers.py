@@ -15,7 +15,9 @@ from rest_framework import serializers
 from server.decisions.candidates import OfStudy
 from server.decisions.deciding import Decided, DecidedUse
 from server.decisions.models import Production, RecipeVersion
+from server.decisions.uses import use_values
 from server.measuring.serializers import IntervalField
+from server.store.versions import version_of
 
 LIMIT_STATES = (KEEPS, BREAKS, UNSURE, UNKNOWN)
 STANDINGS = (ON, TIE, BEATEN, "")
@@ -129,6 +131,7 @@ class DecidedUseSerializer(serializers.Serializer):
     forecast = ForecastSerializer(allow_null=True)
     saving = SavingSerializer(allow_null=True)
     failures = FailureSerializer(many=True)
+    version = serializers.CharField(help_text="Names what people change of it; sent back with a change")
 
 
 class ProductionSerializer(serializers.ModelSerializer):
@@ -148,6 +151,11 @@ class ProductionSerializer(serializers.ModelSerializer):
         exclude = ["id", "study"]
 
 
+def production_values(row: Production) -> dict[str, Any]:
+    """What people change of what is assumed of the production."""
+    return dict(ProductionSerializer(row).data)
+
+
 class DecisionSerializer(serializers.Serializer):
     """What a study decides."""
 
@@ -157,6 +165,7 @@ class DecisionSerializer(serializers.Serializer):
     options = CandidateSerializer(many=True)
     uses = DecidedUseSerializer(many=True)
     production = ProductionSerializer()
+    production_version = serializers.CharField(help_text="Of what is assumed; sent back with a change")
     baseline = ForecastSerializer(allow_null=True)
 
 
@@ -260,7 +269,8 @@ def decision_row(found: Decided, pairs: dict[int, int]) -> dict[str, Any]:
     return {
         "sentence": found.sentence, "places": found.places, "limit_kinds": [asdict(kind) for kind in LIMITS],
         "options": [_candidate(row, pairs) for row in found.options], "uses": [_use(row) for row in found.uses],
-        "production": found.production, "baseline": _forecast(found.baseline.forecast) if found.baseline else None,
+        "production": found.production, "production_version": version_of(production_values(found.production)),
+         "baseline": _forecast(found.baseline.forecast) if found.baseline else None,
     }  # fmt: skip
 
 
@@ -285,7 +295,8 @@ def _use(row: DecidedUse) -> dict[str, Any]:
     return {
         "name": use.name, "title": use.title, "own": use.position > OWN_FROM, "limits": use.limits,
         "weight": use.weight, "words": row.answer.sentence, "chosen": row.chosen.key if row.chosen else "",
-        "by_hand": row.by_hand, "reasons": use.reasons, "ties": list(decision.ties),
+        "version": version_of(use_values(use)), "by_hand": row.by_hand, "reasons": use.reasons,
+        "ties": list(decision.ties),
         "standings": {
             key: {
                 "checked": [{"limit": each.limit, "state": each.state} for each in standing.checked],

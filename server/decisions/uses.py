@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Any
 
 from django.db import transaction
@@ -30,12 +31,23 @@ def as_use(row: StudyUse) -> Use:
     return Use(row.name, row.title, row.limits, row.weight)
 
 
+def use_values(row: StudyUse) -> dict[str, Any]:
+    """What people change of a use."""
+    return {"limits": row.limits, "weight": row.weight, "by_hand": row.by_hand_id, "reasons": row.reasons}
+
+
 @transaction.atomic
-def change_use(study: Study, name: str, values: dict[str, Any]) -> StudyUse:
-    """Change a use. Raises `InputError` for a use or a limit that there is not."""
+def change_use(
+    study: Study, name: str, values: dict[str, Any], check: Callable[[StudyUse], None] = lambda _: None
+) -> StudyUse:
+    """Change a use; `check` may refuse it as it is by now.
+
+    Raises `InputError` for a use or a limit that there is not.
+    """
     row = next((row for row in uses_of(study) if row.name == name), None)
     if row is None:
         raise InputError(f"there is no use {name!r} in this study")
+    check(row)
     _check(values)
     for field, value in values.items():
         setattr(row, field, value)

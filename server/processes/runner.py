@@ -41,6 +41,7 @@ TELL_SECONDS = 0.1
 SLOW_LOOK_SECONDS, AT_REST_SECONDS = 2.0, 15.0  # with renders to come, for machines that come and go; and without
 TRY_AGAIN_SECONDS = 2.0
 FRAME_STRIDE = 1000  # no study has so many seeds
+RECORDING, MOST_ENDS = "runner.recording", 2
 NO_ROOM = (errno.ENOSPC, errno.EDQUOT)
 log = logging.getLogger("server.runner")
 
@@ -81,6 +82,7 @@ class Runner:
         for folder in (work_folder(), path_of_live(0).parent):
             shutil.rmtree(folder, ignore_errors=True)
             folder.mkdir(parents=True)
+        _set_aside_what_ended_it()
         sweep()
         sweep_unfinished()
         purge_removed()
@@ -242,9 +244,13 @@ class Runner:
             log.exception("run %s: the worker failed", run_id)
             actions.mark_failed(run_id, f"The worker failed: {error}")
             return
+        recording = work_folder().with_name(RECORDING)
         try:
+            with recording.open("a", encoding="ascii") as file:  # stays when this process ends over the picture
+                file.write(f"{run_id}\n")
             record_result(run_id, result)
             cut_up_pictures(run_id)
+            recording.unlink(missing_ok=True)
         except OSError as error:
             log.exception("run %s: its picture cannot be stored", run_id)
             if error.errno not in NO_ROOM:
@@ -257,6 +263,19 @@ class Runner:
                 "Make room, then let the queue go on."
             )
         log.info("run %s ended: %s", run_id, result["state"])
+
+
+def _set_aside_what_ended_it() -> None:
+    """A run over whose result the runner ended twice is not made a third time."""
+    recording = work_folder().with_name(RECORDING)
+    try:
+        ended = [int(line) for line in recording.read_text(encoding="ascii").split()]
+    except (OSError, ValueError):
+        return
+    for run in {each for each in ended if ended.count(each) >= MOST_ENDS}:
+        log.warning("run %s: set aside, its result ended the runner %s times", run, ended.count(run))
+        actions.mark_failed(run, "Its picture ended the runner twice while it was read, so it is not made again.")
+        recording.unlink(missing_ok=True)
 
 
 def work_folder() -> Path:

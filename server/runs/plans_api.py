@@ -16,6 +16,7 @@ from rest_framework.response import Response
 from server.runs.actions import must_be_ours, queue_pilot, queue_study
 from server.runs.planning import CostedPlan, costed, pilot_of
 from server.runs.serializers import CountSerializer
+from server.store.versions import must_match
 from server.studies.actions import create_study, keep_option, replan
 from server.studies.draft import resolve
 from server.studies.forms import DraftSerializer
@@ -110,7 +111,11 @@ def studies(request: Request) -> Response:
 @api_view(["PUT"])
 def plan_anew(request: Request, pk: int) -> Response:
     """Give a study another plan; what is rendered already and still wanted stays."""
-    replan(get_object_or_404(Study, pk=pk), _usable(request).draft)
+    draft = _usable(request).draft
+    with transaction.atomic():
+        study = get_object_or_404(Study, pk=pk)
+        must_match(request, "this plan", study.draft)
+        replan(study, draft)
     return Response(StudySerializer(study_with_all(pk)).data)
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from rest_framework import serializers
 
 from server.catalogue.fields import SettingsField
+from server.store.versions import version_of
 from server.studies.forms import UntilSureSerializer
 from server.studies.models import Option, Purpose, Side, Study
 
@@ -60,6 +61,7 @@ class StudySerializer(serializers.Serializer):
     passes = serializers.ListField(child=serializers.CharField())
     from_elsewhere = serializers.BooleanField()
     plannable = serializers.SerializerMethodField()
+    plan_version = serializers.SerializerMethodField()
     repeats = serializers.IntegerField()
     until_sure = UntilSureSerializer(allow_null=True)
     threads = serializers.IntegerField()
@@ -78,6 +80,10 @@ class StudySerializer(serializers.Serializer):
     def get_engine(self, study: Study) -> str:
         """The engine, or all of them."""
         return " and ".join(dict.fromkeys(option.engine_title for option in study.options.all()))
+
+    def get_plan_version(self, study: Study) -> str:
+        """Names its plan; sent back with a change, so that nobody's is overwritten unseen."""
+        return version_of(study.draft)
 
     def get_plannable(self, study: Study) -> bool:
         """Whether its plan can be changed and copied."""

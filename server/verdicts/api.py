@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from django.db import transaction
 from django.shortcuts import get_object_or_404
 from drf_spectacular.utils import extend_schema
 from rest_framework import status
@@ -10,6 +11,7 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 
 from server.pairs.pair import with_all
+from server.store.versions import must_match, version_of
 from server.studies.models import Pair
 from server.verdicts import actions
 from server.verdicts.models import Pin, Verdict
@@ -60,8 +62,11 @@ def criteria(request: Request) -> Response:
     if request.method == "PUT":
         form = CriteriaSerializer(data=request.data)
         form.is_valid(raise_exception=True)
-        return Response({"criteria": actions.keep_criteria(form.validated_data["criteria"])})
-    return Response({"criteria": actions.criteria_now()})
+        with transaction.atomic():
+            must_match(request, "the list of criteria", actions.criteria_now())
+            actions.keep_criteria(form.validated_data["criteria"])
+    now = actions.criteria_now()
+    return Response(CriteriaSerializer({"criteria": now, "version": version_of(now)}).data)
 
 
 @extend_schema(request=NewPinSerializer, responses={201: PinSerializer})

@@ -55,6 +55,7 @@ class CriteriaSerializer(serializers.Serializer):
     """What verdicts mark, in order."""
 
     criteria = serializers.ListField(child=serializers.CharField(max_length=60))
+    version = serializers.CharField(read_only=True, help_text="Sent back with a change")
 
 
 class PinSerializer(serializers.ModelSerializer):

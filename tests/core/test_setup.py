@@ -127,7 +127,7 @@ class SceneFiles(unittest.TestCase):
             for text, words in (
                 ("[[stress]]\nname = 'Big Fur'\ntitle = 'x'", r"stress\[0\].name: expected small letters"),
                 ("[[stress]]\nname = 'fur'", "expected texts for title"),
-                ("stress = 3", r"expected \[\[stress\]\] tables"), ("= =", "cannot be read"),
+                ("stress = 3", r"expected \[\[stress\]\] tables"), ("= =", "is not TOML"),
             ):  # fmt: skip
                 own.write_text(text)
                 stresses, (problem,) = read_stresses(folder)

@@ -289,8 +289,8 @@ class Exports(WithEngines, TestCase):
             (truncated, "not a whole bundle"),
             (rewritten(lambda n, c: None if n == "study.json" else c), "no study.json"),
             (rewritten(lambda n, c: None if n.startswith("pictures/") else c), "not whole"),
-            (rewritten(lambda n, c: c + b"x" if n.endswith(".exr") else c), "is not what"),
-            (rewritten(lambda n, c: c + b" " if n.startswith("scenes/") else c), "is not what"),
+            (rewritten(lambda n, c: c + b"x" if n.endswith(".exr") else c), "is not the file"),
+            (rewritten(lambda n, c: c + b" " if n.startswith("scenes/") else c), "is not the file"),
             (rewritten(lambda n, c: b"{" if n == "study.json" else c), "cannot be read"),
         ]
         for path, words in cases:

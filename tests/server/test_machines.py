@@ -191,6 +191,25 @@ class Killed(WithEngines, TransactionTestCase):
             until(none_open, "all")
         self.assertEqual(self.pictures(study), expected)
 
+    def test_the_runner_over_a_picture_twice_and_that_run_is_set_aside(self):
+        study = self.queued(settings={"samples": 4, "pause": 0.1})
+        bad = study.runs.filter(warm_up=False).order_by("queued_order").first().pk
+        code = (
+            "import os, django; os.environ['DJANGO_SETTINGS_MODULE'] = 'server.config.settings'; django.setup();"
+            "from server.processes import runner; real = runner.record_result;"
+            f"runner.record_result = lambda run, given: os.kill(os.getpid(), 9) if run == {bad} else real(run, given);"
+            "from server.processes.cluster import Cluster; from server.runs.models import OPEN_STATES, Run;"
+            "runner.Runner(Cluster()).run_until(lambda: not Run.objects.filter(state__in=OPEN_STATES).exists());"
+            "os._exit(0)"
+        )
+        ends = [
+            subprocess.run([sys.executable, "-c", code], cwd=ROOT, capture_output=True, check=False).returncode
+            for _ in range(3)
+        ]
+        self.assertEqual(ends, [-signal.SIGKILL, -signal.SIGKILL, 0])
+        self.assertEqual(study.runs.get(pk=bad).reason[:40], "Its picture ended the runner twice while")
+        self.assertEqual(set(study.runs.exclude(pk=bad).values_list("state", flat=True)), {"finished"})
+
 
 class Machines(WithEngines, TransactionTestCase):
     def setUp(self):

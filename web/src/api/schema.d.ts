@@ -2768,6 +2768,8 @@ export interface components {
         /** @description What verdicts mark, in order. */
         Criteria: {
             criteria: string[];
+            /** @description Sent back with a change */
+            readonly version: string;
         };
         /** @description What verdicts mark, in order. */
         CriteriaRequest: {
@@ -2892,6 +2894,8 @@ export interface components {
             forecast: components["schemas"]["Forecast"] | null;
             saving: components["schemas"]["Saving"] | null;
             failures: components["schemas"]["Failure"][];
+            /** @description Names what people change of it; sent back with a change */
+            version: string;
         };
         /** @description What a study decides. */
         Decision: {
@@ -2901,6 +2905,8 @@ export interface components {
             options: components["schemas"]["Candidate"][];
             uses: components["schemas"]["DecidedUse"][];
             production: components["schemas"]["Production"];
+            /** @description Of what is assumed; sent back with a change */
+            production_version: string;
             baseline: components["schemas"]["Forecast"] | null;
         };
         /** @description Whether there is a difference beyond noise, and the smallest that would have been seen. */
@@ -5053,6 +5059,8 @@ export interface components {
             from_elsewhere: boolean;
             /** @description Whether its plan can be changed and copied. */
             readonly plannable: boolean;
+            /** @description Names its plan; sent back with a change, so that nobody's is overwritten unseen. */
+            readonly plan_version: string;
             repeats: number;
             until_sure: components["schemas"]["UntilSure"] | null;
             threads: number;
@@ -5425,6 +5433,8 @@ export interface components {
             kind: components["schemas"]["ZoneKindEnum"];
             shape: components["schemas"]["ShapeEnum"];
             points: number[][];
+            /** @description Names its values; sent back with a change, so that nobody's is overwritten unseen. */
+            readonly version: string;
         };
         /** @description Noise in one zone. */
         ZoneFigures: {

@@ -3,6 +3,7 @@ import { useState } from "react";
 import { Link, useParams } from "react-router";
 import { Problem } from "../../api/client";
 import { studyQuery } from "../../api/queries";
+import { ChangedMeanwhile, isStale } from "../../parts/ChangedMeanwhile";
 import { Choice } from "../../parts/Choice";
 import { Failed, Loading, Notice } from "../../parts/Notice";
 import { useRemembered } from "../../parts/remembered";
@@ -73,7 +74,15 @@ export function DecidePage() {
                 decision={data}
                 use={use}
                 onChange={(change) => bench.change.mutate({ use: use.name, change })}
-                problem={bench.change.error?.message}
+                problem={isStale(bench.change.error) ? undefined : bench.change.error?.message}
+              />
+              <ChangedMeanwhile
+                error={bench.change.error}
+                what="this use"
+                theirs={bench.change.reset}
+                mine={() =>
+                  bench.change.variables && bench.change.mutate({ ...bench.change.variables, anyway: true })
+                }
               />
               <p className="mt-3 text-sm">{use.words}</p>
               <p className="mt-1 text-sm">{firmness(data, use)}</p>

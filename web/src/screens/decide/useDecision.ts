@@ -1,6 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { api, body, type Schema } from "../../api/client";
 import { decisionQuery } from "../../api/queries";
+import { seen } from "../../parts/ChangedMeanwhile";
 import { useRemoval } from "../../parts/Undo";
 import type { Use } from "./figures";
 
@@ -11,6 +12,8 @@ export type Change = {
   by_hand?: number | null;
   reasons?: string;
 };
+
+type UseChange = { use: string; change: Change; anyway?: boolean };
 
 /** What a study decides, and the ways to change it. */
 export function useDecision(study: number, place: string) {
@@ -23,13 +26,23 @@ export function useDecision(study: number, place: string) {
   const change = useMutation({
     mutationKey: key,
     scope: { id: `change use ${study}` }, // one after the other, so that none overwrites another
-    mutationFn: ({ use, change: { limit, ...values } }: { use: string; change: Change }) => {
+    mutationFn: ({ use, change: { limit, ...values }, anyway }: UseChange) => {
       const now = queries.getQueryData(query.queryKey)?.uses.find((each) => each.name === use);
       const limits = limit && now ? { limits: now.limits } : {};
       return body(
-        api.PATCH("/api/studies/{id}/uses/{name}/", { ...path(use), body: { ...values, ...limits } }),
+        api.PATCH("/api/studies/{id}/uses/{name}/", {
+          ...path(use),
+          body: { ...values, ...limits },
+          ...seen(now?.version, anyway),
+        }),
       );
     },
+    onSuccess: (answered) =>
+      queries.setQueryData(
+        query.queryKey,
+        (old) =>
+          old && { ...old, uses: old.uses.map((each) => ({ ...each, ...versionIn(answered, each.name) })) },
+      ),
     onMutate: async ({ use, change: wanted }) => {
       await queries.cancelQueries({ queryKey: ["decision", study] });
       // what was typed or picked stays as it is while the choice is being made anew
@@ -53,8 +66,14 @@ export function useDecision(study: number, place: string) {
   });
   const production = useMutation({
     mutationFn: (values: Schema["ProductionRequest"]) =>
-      body(api.PUT("/api/studies/{id}/production/", { params: { path: { id: study } }, body: values })),
-    onSuccess: refresh,
+      body(
+        api.PUT("/api/studies/{id}/production/", {
+          params: { path: { id: study } },
+          body: values,
+          ...seen(queries.getQueryData(query.queryKey)?.production_version),
+        }),
+      ),
+    onSettled: refresh,
   });
   const removal = useRemoval<Use>({
     remove: (use) => api.DELETE("/api/studies/{id}/uses/{name}/", path(use.name)),
@@ -69,4 +88,9 @@ function changed(use: Use, { limit, weight }: Change): Use {
   if (!limit) return { ...use, weight: weight ?? use.weight };
   const { [limit.name]: _, ...others } = use.limits;
   return { ...use, limits: limit.value === null ? others : { ...others, [limit.name]: limit.value } };
+}
+
+function versionIn(decision: Schema["Decision"], name: string): { version?: string } {
+  const found = decision.uses.find((each) => each.name === name);
+  return found ? { version: found.version } : {};
 }

@@ -3,6 +3,7 @@ import { Dialog, ToggleGroup } from "radix-ui";
 import { useState } from "react";
 import { api, type Schema } from "../../api/client";
 import { criteriaQuery } from "../../api/queries";
+import { ChangedMeanwhile, isStale, seen } from "../../parts/ChangedMeanwhile";
 import { Notice } from "../../parts/Notice";
 import { SIDE_TITLE, SideMark } from "../../parts/Side";
 
@@ -13,12 +14,13 @@ const MARK_TITLE: Record<Mark, string> = { ...SIDE_TITLE, alike: "Alike" };
 
 /** For each criterion which side is better; what is not marked stays open. */
 export function MarkFields({ marks, onChange }: { marks: Marks; onChange: (marks: Marks) => void }) {
-  const criteria = useQuery(criteriaQuery).data?.criteria ?? [];
+  const list = useQuery(criteriaQuery).data;
+  const criteria = list?.criteria ?? [];
   return (
     <fieldset className="mt-2" data-part="marks">
       <legend className="flex w-full items-baseline justify-between text-soft text-sm">
         Better by criterion
-        <EditCriteria criteria={criteria} />
+        <EditCriteria criteria={criteria} version={list?.version} />
       </legend>
       {criteria.map((name) => (
         <div key={name} className="flex items-center justify-between border-line border-b py-0.5 text-sm">
@@ -68,7 +70,7 @@ export function MarkList({ marks }: { marks: Marks }) {
   );
 }
 
-function EditCriteria({ criteria }: { criteria: readonly string[] }) {
+function EditCriteria({ criteria, version }: { criteria: readonly string[]; version: string | undefined }) {
   const [open, setOpen] = useState(false);
   return (
     <Dialog.Root open={open} onOpenChange={setOpen}>
@@ -84,19 +86,24 @@ function EditCriteria({ criteria }: { criteria: readonly string[] }) {
             One a line, in the order they are shown. The list is the same for all pairs; verdicts that were
             given keep their marks.
           </Dialog.Description>
-          <ListForm criteria={criteria} done={() => setOpen(false)} />
+          <ListForm criteria={criteria} version={version} done={() => setOpen(false)} />
         </Dialog.Content>
       </Dialog.Portal>
     </Dialog.Root>
   );
 }
 
-function ListForm({ criteria, done }: { criteria: readonly string[]; done: () => void }) {
+function ListForm(props: { criteria: readonly string[]; version: string | undefined; done: () => void }) {
+  const { criteria, done } = props;
+  const [version] = useState(props.version); // of the list that stands in the field
   const queries = useQueryClient();
   const [text, setText] = useState(criteria.join("\n"));
   const save = useMutation({
-    mutationFn: () =>
-      api.PUT("/api/criteria/", { body: { criteria: text.split("\n").filter((line) => line.trim()) } }),
+    mutationFn: (anyway: boolean) =>
+      api.PUT("/api/criteria/", {
+        body: { criteria: text.split("\n").filter((line) => line.trim()) },
+        ...seen(version, anyway),
+      }),
     onSuccess: () => {
       void queries.invalidateQueries({ queryKey: ["criteria"] });
       done();
@@ -106,7 +113,7 @@ function ListForm({ criteria, done }: { criteria: readonly string[]; done: () =>
     <form
       onSubmit={(event) => {
         event.preventDefault();
-        save.mutate();
+        save.mutate(false);
       }}
     >
       <textarea
@@ -121,7 +128,16 @@ function ListForm({ criteria, done }: { criteria: readonly string[]; done: () =>
           Save the list
         </button>
       </div>
-      {save.error ? (
+      <ChangedMeanwhile
+        error={save.error}
+        what="the list"
+        mine={() => save.mutate(true)}
+        theirs={() => {
+          void queries.invalidateQueries({ queryKey: ["criteria"] });
+          done();
+        }}
+      />
+      {save.error && !isStale(save.error) ? (
         <Notice kind="fault">
           <p>The list was not saved: {save.error.message}</p>
         </Notice>

@@ -1,9 +1,10 @@
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useEffect, useMemo, useState } from "react";
+import { type RefObject, useEffect, useMemo, useRef, useState } from "react";
 import { useNavigate, useParams, useSearchParams } from "react-router";
 import { api, body, Problem, type Schema } from "../../api/client";
 import { askAgain } from "../../api/events";
 import { enginesQuery, questionsQuery, scenesQuery, zonesQuery } from "../../api/queries";
+import { ChangedMeanwhile, isStale, seen } from "../../parts/ChangedMeanwhile";
 import { Labelled } from "../../parts/Labelled";
 import { Failed, Loading, Notice } from "../../parts/Notice";
 import { useRemembered } from "../../parts/remembered";
@@ -20,6 +21,7 @@ import { placesOf, subjectsOf } from "./subjects";
 import { useVary } from "./useVary";
 
 const ASK_AFTER = 250;
+type Then = "run" | "only" | "pilot";
 
 /** Say the question, set the control, choose what varies; sheet, plan and cost follow beside it. */
 export function PlanPage() {
@@ -50,7 +52,8 @@ function Form({ study, scenes, engines, questions }: Given) {
   const [kept, keep] = useRemembered<Kept>(study === null ? "draft" : `plan of ${study}`, first);
   const [cleared, setCleared] = useState<Kept | null>(null);
   const draft = fitted(kept, scenes.scenes, engines.engines);
-  const began = useBeginning(study, draft, keep);
+  const version = useRef("");
+  const began = useBeginning(study, draft, keep, version);
   const zones = useQuery(zonesQuery(draft.scene));
   const here = (zones.data ?? []).filter((zone) => zone.view === draft.view);
   const change = (part: Partial<Kept>) => {
@@ -71,7 +74,7 @@ function Form({ study, scenes, engines, questions }: Given) {
     placeholderData: keepPreviousData,
     enabled: request.factors.length > 0,
   });
-  const saving = useSaving(study, request, () =>
+  const saving = useSaving(study, request, version, () =>
     study === null ? keep({ ...draft, question: "" }) : undefined,
   );
   const refused = saving.error instanceof Problem ? saving.error.fields : {};
@@ -205,7 +208,16 @@ function Form({ study, scenes, engines, questions }: Given) {
           <OutputFields {...{ draft, problems, change }} formats={scenes.formats} engine={engine} />
         </details>
         <RunningFields {...{ draft, problems, change, engine }} zones={here} />
-        {general ? (
+        <ChangedMeanwhile
+          error={saving.error}
+          what="this plan"
+          theirs={() => window.location.reload()}
+          mine={() => {
+            const asked = saving.variables;
+            if (asked) saving.mutate({ go: typeof asked === "string" ? asked : asked.go, anyway: true });
+          }}
+        />
+        {general && !isStale(saving.error) ? (
           <div className="mt-4">
             <Notice kind="fault">
               <p>The study was not saved: {general}</p>
@@ -284,18 +296,25 @@ function capital(text: string): string {
   return text.charAt(0).toUpperCase() + text.slice(1);
 }
 
-function useSaving(study: number | null, draft: Draft, onDone: () => void) {
+function useSaving(study: number | null, draft: Draft, version: RefObject<string>, onDone: () => void) {
   const queries = useQueryClient();
   const navigate = useNavigate();
   return useMutation({
-    mutationFn: async (then: "run" | "only" | "pilot") => {
+    mutationFn: async (asked: Then | { go: Then; anyway: true }) => {
+      const { go, anyway } = typeof asked === "string" ? { go: asked, anyway: false } : asked;
       const saved =
         study === null
           ? await body(api.POST("/api/studies/", { body: draft }))
-          : await body(api.PUT("/api/studies/{id}/plan/", { params: { path: { id: study } }, body: draft }));
+          : await body(
+              api.PUT("/api/studies/{id}/plan/", {
+                params: { path: { id: study } },
+                body: draft,
+                ...seen(version.current, anyway),
+              }),
+            );
       const params = { params: { path: { id: saved.id } } };
-      if (then === "run") await api.POST("/api/studies/{id}/start/", params);
-      if (then === "pilot") await api.POST("/api/studies/{id}/pilot/", params);
+      if (go === "run") await api.POST("/api/studies/{id}/start/", params);
+      if (go === "pilot") await api.POST("/api/studies/{id}/pilot/", params);
       return saved;
     },
     onSuccess: async (saved) => {
@@ -310,12 +329,21 @@ function useSaving(study: number | null, draft: Draft, onDone: () => void) {
  * What the form begins with, taken over once: the plan of the study that is changed or copied, what a question
  * proposes, or a scene, view, variant, or zone that a link asks for.
  */
-function useBeginning(study: number | null, draft: Kept, keep: (draft: Kept) => void) {
+function useBeginning(
+  study: number | null,
+  draft: Kept,
+  keep: (draft: Kept) => void,
+  version: RefObject<string>,
+) {
   const [wanted, setWanted] = useSearchParams();
   const beginning = useMutation({
     mutationFn: async () => {
       const copied = study ?? (wanted.get("copy") ? Number(wanted.get("copy")) : null);
       if (copied !== null) {
+        if (study !== null) {
+          const there = await body(api.GET("/api/studies/{id}/", { params: { path: { id: study } } }));
+          version.current = there.plan_version;
+        }
         const plan = await body(api.GET("/api/studies/{id}/draft/", { params: { path: { id: copied } } }));
         return { ...(plan as Kept), part: undefined as never };
       }

@@ -3,6 +3,7 @@ import { useState } from "react";
 import { Link, useParams } from "react-router";
 import { api, body, type Schema } from "../../api/client";
 import { scenesQuery, transformsQuery, viewPictureQuery, zonesQuery } from "../../api/queries";
+import { ChangedMeanwhile, isStale, seen } from "../../parts/ChangedMeanwhile";
 import { Labelled } from "../../parts/Labelled";
 import { Failed, Loading, Notice } from "../../parts/Notice";
 import { useRemembered } from "../../parts/remembered";
@@ -146,8 +147,14 @@ function Scene({ scene }: { scene: Schema["Scene"] }) {
             New study of this view
           </Link>
         </div>
+        <ChangedMeanwhile
+          error={edit.change.error}
+          what="this zone"
+          theirs={edit.change.reset}
+          mine={() => edit.change.variables && edit.change.mutate({ ...edit.change.variables, anyway: true })}
+        />
         {[picture.error, edit.error].map((error) =>
-          error ? (
+          error && !isStale(error) ? (
             <div key={error.message} className="mt-2">
               <Notice kind="fault">
                 <p>{error.message}</p>
@@ -239,6 +246,8 @@ function usePicture(scene: Schema["Scene"], view: string, variant: string, expos
   };
 }
 
+type ZoneChange = { id: number; values: Record<string, unknown>; anyway?: boolean };
+
 function useZoneActs(scene: string, view: string, choose: (id: number | null) => void) {
   const queries = useQueryClient();
   const refresh = () =>
@@ -262,8 +271,15 @@ function useZoneActs(scene: string, view: string, choose: (id: number | null) =>
     },
   });
   const change = useMutation({
-    mutationFn: ({ id, values }: { id: number; values: Record<string, unknown> }) =>
-      api.PATCH("/api/zones/{id}/", { ...at(id), body: values }),
+    scope: { id: `zones of ${scene}` }, // one after the other, so that each knows what the one before made
+    mutationFn: async ({ id, values, anyway }: ZoneChange) => {
+      const version = queries.getQueryData<Zone[]>(["zones", scene])?.find((row) => row.id === id)?.version;
+      return body(api.PATCH("/api/zones/{id}/", { ...at(id), body: values, ...seen(version, anyway) }));
+    },
+    onSuccess: (changed) =>
+      queries.setQueryData<Zone[]>(["zones", scene], (rows) =>
+        rows?.map((row) => (row.id === changed.id ? { ...row, version: changed.version } : row)),
+      ),
     // the zone stays where it was put while the server answers
     onMutate: ({ id, values }) =>
       queries.setQueryData<Zone[]>(["zones", scene], (rows) =>
@@ -272,6 +288,7 @@ function useZoneActs(scene: string, view: string, choose: (id: number | null) =>
     onSettled: refresh,
   });
   const copy = useMutation({
+    scope: { id: `zones of ${scene}` }, // what is changed just now is in the copy too
     mutationFn: ({ id, to }: { id: number; to: string }) =>
       body(api.POST("/api/zones/{id}/copy/", { ...at(id), body: { view: to } })),
     onSuccess: async (zone, { to }) => {
