@@ -1,7 +1,8 @@
-"""Runs all tests, several suites at once: ``python -m tests``, or ``python -m tests fast`` for the inner loop. Says
-nothing of a suite until it is through, then all of it. Exits with 1 when any failed.
+"""Runs all tests, several suites at once: ``python -m tests``; ``python -m tests fast`` for the inner loop; or those
+suites whose names end as the words do. Says nothing of a suite until it is through, then all of it. Exits with 1 when
+any failed.
 
-Most of a test's time is waiting, for a browser or for a process, so that twice as many suites run as there are
+Much of a test's time is waiting, for a browser or for a process, so that one suite more runs than there are
 processors. Each has a home of its own, and a database copied from one that is made once.
 """
 
@@ -31,11 +32,15 @@ def main(words: list[str]) -> int:
     """Run every suite; returns the exit code."""
     began = time.monotonic()
     took = _remembered()
-    suites = sorted(_suites(fast="fast" in words), key=lambda suite: -took.get(suite[0], _size(suite)))
+    wanted = [word for word in words if word != "fast"]
+    suites = _suites(fast="fast" in words)
+    if wanted:
+        suites = [suite for suite in suites if any(suite[0].endswith(word) for word in wanted)]
+    suites = sorted(suites, key=lambda suite: -took.get(suite[0], _size(suite)))
     failed = []
     with tempfile.TemporaryDirectory(prefix="matchedpair-tests-") as folder:
         environment = os.environ | ONE_THREAD | {"MATCHEDPAIR_TEST_DATABASE": _database(folder)}
-        with ThreadPoolExecutor(2 * (os.cpu_count() or 1)) as pool:
+        with ThreadPoolExecutor(1 + (os.cpu_count() or 1)) as pool:
             running = {pool.submit(_run, suite, environment): suite for suite in suites}
             for done in as_completed(running):
                 code, said, seconds = done.result()

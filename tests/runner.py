@@ -91,8 +91,8 @@ class Processes:
         self.measurer.kill()
 
 
-def until(condition: Callable[[], Any], what: str, seconds: float = 60.0) -> Any:
-    """Wait until a condition holds and return what it gave."""
+def until(condition: Callable[[], Any], what: str, seconds: float = 300.0) -> Any:
+    """Wait until a condition holds and return what it gave; so long only where something is wrong."""
     end = time.monotonic() + seconds
     while time.monotonic() < end:
         found = condition()

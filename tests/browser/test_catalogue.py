@@ -132,7 +132,7 @@ class Scenes(BrowserTest):
         self.open("/scenes/glass-cabinet")
         expect(page.get_by_text("No picture of this view yet")).to_be_visible()
         page.get_by_role("button", name="Render a quick look").click()
-        expect(page.get_by_role("img", name="Glass cabinet, cabinet, as-is")).to_be_visible(timeout=60_000)
+        expect(page.get_by_role("img", name="Glass cabinet, cabinet, as-is")).to_be_visible(timeout=300_000)
         expect(page.get_by_text("A quick look, rendered with Alder.")).to_be_visible()
         page.get_by_label("Variant").select_option("dusk-only")
         expect(page.get_by_text("No picture of this view yet")).to_be_visible()

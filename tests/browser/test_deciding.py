@@ -36,7 +36,7 @@ class FromLadderToReport(BrowserTest):
             self.open(f"/studies/{self.study.pk}")
             page.get_by_role("button", name=re.compile("^Run .* renders")).click()
             counted = Run.objects.filter(study=self.study, state="finished", warm_up=False)
-            until(lambda: counted.count() == 8, "the ladder", seconds=120)
+            until(lambda: counted.count() == 8, "the ladder", seconds=300)
             page.get_by_role("link", name="Curves").click()
             expect(page.get_by_role("figure")).to_be_visible()
             expect(page.locator("[data-point]")).to_have_count(4)
@@ -55,7 +55,7 @@ class FromLadderToReport(BrowserTest):
         page.get_by_role("button", name="Match on noise: light picking estimate").click()
         row = page.locator("[data-matching]")
         expect(row).to_contain_text("there before")
-        until(lambda: not Matching.objects.filter(state="searching").exists(), "the search", seconds=120)
+        until(lambda: not Matching.objects.filter(state="searching").exists(), "the search", seconds=300)
         found = Matching.objects.get()
         self.assertIn(found.state, ("sure", "closest"), found.words)
         beyond = [each for each in found.tried if each["refining"]]

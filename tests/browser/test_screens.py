@@ -97,7 +97,7 @@ class StudyScreen(BrowserTest):
         self.show(engine="fails")
         with Processes():
             self.page.get_by_role("button", name="Run 4 renders").click()
-            expect(self.page.locator('tr[data-state-of="failed"]')).to_have_count(5, timeout=30_000)
+            expect(self.page.locator('tr[data-state-of="failed"]')).to_have_count(5, timeout=300_000)
             row = self.page.locator("tr[data-run]").nth(1)
             expect(row).to_contain_text("Fails failed (exit code 3): out of texture memory")
             self.assert_accessible()
@@ -108,7 +108,7 @@ class StudyScreen(BrowserTest):
             self.page.get_by_role("button", name="Again: render trial samples 16 seed 2").click()
             expect(self.page.locator('tr[data-state-of="finished"]')).to_have_count(1, timeout=20_000)
             self.page.get_by_role("button", name="Run the rest").click()
-            expect(self.page.locator('tr[data-state-of="finished"]')).to_have_count(4, timeout=30_000)
+            expect(self.page.locator('tr[data-state-of="finished"]')).to_have_count(4, timeout=300_000)
             expect(self.page.get_by_role("button", name="Run the rest")).to_have_count(0)
 
     def test_progress_is_live_and_one_or_all_can_be_stopped(self):
@@ -171,7 +171,7 @@ class StudyScreen(BrowserTest):
         expect(self.heading()).to_be_visible()
         self.page.route("**/api/**", lambda route: route.abort())
         expect(self.page.get_by_text("The server does not answer; what you see may be old.")).to_be_visible(
-            timeout=30_000
+            timeout=300_000
         )
 
 

@@ -61,7 +61,7 @@ class Story(BrowserTest):
             expect(page.get_by_role("status").first).to_contain_text("of 5 done")
             expect(page.locator('tr[data-state-of="running"]')).to_have_count(1)
             self.assert_accessible()
-            expect(page.locator('tr[data-state-of="finished"]')).to_have_count(5, timeout=90_000)
+            expect(page.locator('tr[data-state-of="finished"]')).to_have_count(5, timeout=300_000)
             # the figures of the last renders come a moment after the renders themselves
             expect(page.get_by_role("region", name="Answer")).to_contain_text("render time")
         row = page.locator("tr[data-run]").nth(1)

@@ -82,7 +82,7 @@ class TexturesFromTheScreen(BrowserTest):
             self.all_ended()
             self.open("/textures")
             found = page.get_by_role("table", name=f"Rendered with {name}")
-            expect(found).not_to_contain_text("not compared yet", timeout=60_000)
+            expect(found).not_to_contain_text("not compared yet", timeout=300_000)
         memory = [float(text.split()[0]) for text in found.locator("td.number").all_inner_texts()]
         self.assertLess(memory[1], 0.6 * memory[0])
         self.assert_accessible()
@@ -109,7 +109,7 @@ class TexturesFromTheScreen(BrowserTest):
             page.get_by_role("button", name="Write 5 reduced copies").click()
             page.get_by_role("button", name="Stop").click()
             page.get_by_role("button", name="Go on writing").click()
-            expect(page.locator("[data-copies]")).to_contain_text("5 maps", timeout=30_000)
+            expect(page.locator("[data-copies]")).to_contain_text("5 maps", timeout=300_000)
         expect(page.get_by_role("progressbar")).to_have_count(0)
 
     def slow_writing(self, base, plan, seconds):

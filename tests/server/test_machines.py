@@ -108,10 +108,10 @@ class Killed(WithEngines, TransactionTestCase):
             run = until(running, "a run under way")
             again = kill(runner, run)
             if not again:
-                until(none_open, "the rest", seconds=60)
+                until(none_open, "the rest", seconds=300)
         if again:
             with RunnerProcess():
-                until(none_open, "the rest", seconds=60)
+                until(none_open, "the rest", seconds=300)
         return study, run, expected
 
     def engine_of(self, runner, name="good.py"):
@@ -243,8 +243,8 @@ class Machines(WithEngines, TransactionTestCase):
                 both.append(machines)
                 return machines == ["attic", "cellar"]
 
-            until(under_way, "both at work", seconds=60)
-            until(none_open, "all", seconds=90)
+            until(under_way, "both at work", seconds=300)
+            until(none_open, "all", seconds=300)
         self.assertTrue(all(len(set(machines)) == len(machines) for machines in both), "two at once on one machine")
         self.assertEqual(set(study.runs.values_list("state", flat=True)), {"finished"})
         turns = {}
@@ -265,12 +265,12 @@ class Machines(WithEngines, TransactionTestCase):
         study = self.create(settings={"samples": 4, "pause": 2.0})
         queue_study(study)
         with self.runner():
-            run = until(running, "a run under way", seconds=60)
+            run = until(running, "a run under way", seconds=300)
             self.assertEqual(run.machine_name, "attic")
             self.worker("cellar")
             time.sleep(0.5)
             attic.kill()
-            until(none_open, "all", seconds=90)
+            until(none_open, "all", seconds=300)
         run.refresh_from_db()
         self.assertEqual((run.state, run.machine_name), ("finished", "cellar"))
         self.assertEqual(set(study.runs.values_list("state", flat=True)), {"finished"})
@@ -281,7 +281,7 @@ class Machines(WithEngines, TransactionTestCase):
         study = self.create()
         queue_study(study)
         with self.runner():
-            until(none_open, "all", seconds=60)
+            until(none_open, "all", seconds=300)
             opened = [file.path for file in psutil.Process(worker.process.pid).open_files()]
         self.assertFalse([path for path in opened if "sqlite3" in Path(path).name], opened)
         self.assertEqual(set(study.runs.values_list("state", flat=True)), {"finished"})

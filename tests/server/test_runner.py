@@ -135,7 +135,7 @@ class Running(WithEngines, TransactionTestCase):
         good = self.queued()
         gone = self.queued(question="Engine taken away")
         with RunnerProcess():
-            until(none_open, "all", seconds=120)
+            until(none_open, "all", seconds=300)
         for kind, reason in reasons.items():
             for run in studies[kind].runs.all():
                 self.assertEqual(run.state, "failed", kind)

@@ -21,7 +21,10 @@ export function SetAside() {
             : `${data.length} pieces of work were set aside`}
         </h2>
         <p className="mt-1">
-          Everything else goes on. They are tried anew by themselves when their renders change.
+          Everything else goes on.{" "}
+          {data.length === 1
+            ? "It is tried anew by itself when its renders change."
+            : "They are tried anew by themselves when their renders change."}
         </p>
         <ul className="mt-2 grid gap-2">
           {data.map((row) => (
