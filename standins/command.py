@@ -17,19 +17,11 @@ from typing import Any, Protocol
 from numpy.typing import NDArray
 
 from standins.kernel_cache import use_kernel_cache
+from standins.place import Place
 
 PROGRESS_EVERY_SECONDS = 0.1
 MOST = 16384
 Pictures = Mapping[str, NDArray[Any]]
-
-
-@dataclass(frozen=True)
-class Place:
-    """Where a picture is taken: view, full width and height, crop as x, y, width, height."""
-
-    view: str
-    size: tuple[int, int]
-    crop: tuple[int, int, int, int]
 
 
 class Render(Protocol):

@@ -5,7 +5,8 @@ from __future__ import annotations
 import argparse
 from collections.abc import Iterator
 
-from standins.command import Pictures, Place
+from standins.command import Pictures
+from standins.place import Place
 from standins.tracing.denoise import denoised
 from standins.tracing.geometry import Geometry
 from standins.tracing.guides import GUIDE_PASSES, guides

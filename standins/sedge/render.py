@@ -7,7 +7,8 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from standins.command import Pictures, Place
+from standins.command import Pictures
+from standins.place import Place
 from standins.sedge.kernels import BUFFER, add_screen, fill_buffer, fill_shadow_maps
 from standins.tracing.geometry import Geometry, build_geometry, camera_rays
 from standins.tracing.guides import frame_of, guides

@@ -7,7 +7,8 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from standins.command import Pictures, Place
+from standins.command import Pictures
+from standins.place import Place
 from standins.sorrel.kernels import add_photons, carry_photons
 from standins.tracing.geometry import Geometry
 from standins.tracing.guides import GUIDE_PASSES, guides

@@ -7,7 +7,8 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from standins.command import Pictures, Place
+from standins.command import Pictures
+from standins.place import Place
 from standins.tansy.kernels import add_direct, gather
 from standins.tracing.geometry import Geometry, camera_rays
 from standins.tracing.guides import frame_of, guides

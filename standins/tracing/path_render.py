@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from standins.command import Place
+from standins.place import Place
 from standins.tracing.geometry import Geometry, camera_rays
 from standins.tracing.guides import frame_of
 from standins.tracing.light_kernels import PICK_ESTIMATE, PICK_POWER, PICK_UNIFORM

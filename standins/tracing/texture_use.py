@@ -7,7 +7,7 @@ from pathlib import Path
 
 import numpy as np
 
-from standins.command import Place
+from standins.place import Place
 from standins.tracing.geometry import Geometry, camera_rays
 from standins.tracing.guide_kernels import fill_first
 from standins.tracing.guides import frame_of
