@@ -132,7 +132,8 @@ def pair_findings(pair: Pair, zones: ZonesByView | None = None) -> PairFindings:
 
 def findings_of_pair(pk: int) -> PairFindings:
     """The findings of one pair by its number; `Http404` where there is none."""
-    return pair_findings(get_object_or_404(with_all(Pair.objects.all()), pk=pk))
+    options = Prefetch("study__options", Option.objects.select_related("setup__scene"))  # the study is shown with it
+    return pair_findings(get_object_or_404(with_all(Pair.objects.all()).prefetch_related(options), pk=pk))
 
 
 def _matched(
