@@ -250,7 +250,6 @@ class Runner:
                 file.write(f"{run_id}\n")
             record_result(run_id, result)
             cut_up_pictures(run_id)
-            recording.unlink(missing_ok=True)
         except OSError as error:
             log.exception("run %s: its picture cannot be stored", run_id)
             if error.errno not in NO_ROOM:
@@ -262,6 +261,8 @@ class Runner:
                 "The disk is full: a picture could not be stored. Its run is back in the queue. "
                 "Make room, then let the queue go on."
             )
+        finally:
+            recording.unlink(missing_ok=True)
         log.info("run %s ended: %s", run_id, result["state"])
 
 

@@ -23,6 +23,15 @@ print(json.dumps({path: Client(headers={"host": "127.0.0.1"}).get(path).json() f
 """
 
 
+def of_these(now, before):
+    """What there is now of the values that there were before: later versions tell more."""
+    if isinstance(before, dict) and isinstance(now, dict):
+        return {key: of_these(now[key], before[key]) for key in before if key in now}
+    if isinstance(before, list) and isinstance(now, list) and len(before) == len(now):
+        return [of_these(*both) for both in zip(now, before, strict=True)]
+    return now
+
+
 class OlderHomes(TestCase):
     def test_it_migrates_and_shows_the_same(self):
         with tempfile.TemporaryDirectory() as folder:
@@ -43,7 +52,7 @@ class OlderHomes(TestCase):
             shown = json.loads(self.run_python("-c", f"{start}\n{ASK}", *expected))
             for path, before in expected.items():
                 with self.subTest(path):
-                    self.assertEqual(shown[path], before)
+                    self.assertEqual(of_these(shown[path], before), before)
 
     def run_python(self, *words):
         done = subprocess.run(
