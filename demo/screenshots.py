@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import re
 import socket
 import subprocess
 import sys
@@ -47,7 +48,7 @@ def main() -> None:
         ]
         started = [
             subprocess.Popen(words, cwd=ROOT, env=environment, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
-            for words in (serve, [*manage, "runner"])
+            for words in (serve, [*manage, "runner"], [*manage, "measurer"])
         ]
         try:
             base = f"http://127.0.0.1:{port}"
@@ -79,7 +80,7 @@ def take(page: Page, name: str) -> None:
 def take_studies(page: Page, base: str) -> None:
     """Studies, one study, its pair."""
     page.goto(base)
-    page.get_by_text("Runner ready").wait_for(timeout=20_000)
+    page.get_by_text(re.compile("Runner ready|Now ")).wait_for(timeout=20_000)
     page.wait_for_selector("[data-study] img")
     take(page, "studies")
     page.get_by_role("link", name="Which engine for the stall and the corner").click()

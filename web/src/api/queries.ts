@@ -8,7 +8,7 @@ const AT_REST = 5000;
 export const sessionQuery = queryOptions({
   queryKey: ["session"],
   queryFn: () => body(api.GET("/api/session/")),
-  refetchInterval: () => askAgainAfter(AT_REST),
+  refetchInterval: AT_REST, // who is there is told by nobody who is gone
 });
 
 /** What was set aside because it failed again and again. */
