@@ -57,7 +57,7 @@ def change_zone(zone: Zone, values: dict[str, Any]) -> Zone:
 
 def copy_zone(zone: Zone, view: str) -> Zone:
     """The same zone on another view of the scene. Raises `InputError`."""
-    return add_zone(zone.scene, view, {key: getattr(zone, key) for key in ("name", "kind", "shape", "points")})
+    return add_zone(zone.scene, view, zone_values(zone))
 
 
 def remove_zone(zone: Zone) -> None:

@@ -6,6 +6,7 @@ from pathlib import Path
 from tempfile import TemporaryDirectory
 
 import numpy as np
+from django.db.models import QuerySet
 from matchedpair.errors import InputError
 from matchedpair.measures.layers import LAYER_OF, PAIR, RENDER, Layer, shown_range
 from matchedpair.pictures import write_exr
@@ -63,10 +64,15 @@ def layer_inputs(subject: Option | Pair, layer: Layer, zones: ZonesByView, refer
 def make_wanted_layers() -> int:
     """Make every map that is wanted. Returns how many were made or refused."""
     done = 0
-    for row in MapLayer.objects.filter(state=LayerState.WANTED).order_by("asked_at", "pk"):
+    for row in wanted_layers():
         make_layer(row)
         done += 1
     return done
+
+
+def wanted_layers() -> QuerySet[MapLayer]:
+    """The maps that screens ask for, in the order in which they did."""
+    return MapLayer.objects.filter(state=LayerState.WANTED).order_by("asked_at", "pk")
 
 
 def make_layer(row: MapLayer) -> None:

@@ -9,11 +9,9 @@ from __future__ import annotations
 
 import hashlib
 import json
-import os
 import re
 import shutil
 import sqlite3
-import tempfile
 import time
 from collections.abc import Iterator
 from contextlib import closing
@@ -24,11 +22,12 @@ from django.conf import settings
 from django.utils import timezone
 from filelock import FileLock, Timeout
 from matchedpair.errors import InputError
+from matchedpair.textures.maps import file_digest
 
 from server.processes.heartbeat import MEASURER, RUNNER, lock_file
 from server.processes.turns import Held
 from server.store.database import copy_database, database_path, integrity_problem
-from server.store.files import HASH
+from server.store.files import HASH, written_whole
 from server.store.pixels import THUMBNAIL
 
 FORMAT = 1
@@ -96,9 +95,8 @@ def back_up(folder: Path) -> tuple[int, int]:
         copied += _copy(path, target)
         new += 1
     about = {"format": FORMAT, "kind": "matched pair backup", "made_at": timezone.now().isoformat()}
-    unfinished = folder / f".{ABOUT}"
-    unfinished.write_text(json.dumps(about, indent=1), encoding="utf-8")
-    unfinished.replace(folder / ABOUT)
+    with written_whole(folder / ABOUT) as file:
+        file.write(json.dumps(about, indent=1).encode())
     return new, copied
 
 
@@ -155,7 +153,7 @@ def check(home: Path) -> Found:
         found.bytes += path.stat().st_size
         digest = path.name[:64]
         there.setdefault(digest, path.name)
-        if _digest(path) != digest:
+        if file_digest(path, path.name) != digest:
             found.spoiled.append(path.name)
     if not found.database:
         named, needed = _named(home / DATABASE)
@@ -209,31 +207,14 @@ def _named(database: Path) -> tuple[set[str], set[str]]:
     return everywhere, needed
 
 
-def _digest(path: Path) -> str:
-    digest = hashlib.sha256()
-    with path.open("rb") as file:
-        while piece := file.read(PIECE):
-            digest.update(piece)
-    return digest.hexdigest()
-
-
 def _copy(path: Path, target: Path) -> int:
     """Copy one file under a temporary name, checking it on the way; returns its bytes."""
-    target.parent.mkdir(parents=True, exist_ok=True)
     digest, size = hashlib.sha256(), 0
-    handle, unfinished = tempfile.mkstemp(dir=target.parent, prefix=".part-")
-    try:
-        with os.fdopen(handle, "wb") as copy, path.open("rb") as file:
-            while piece := file.read(PIECE):
-                digest.update(piece)
-                size += len(piece)
-                copy.write(piece)
-            copy.flush()
-            os.fsync(copy.fileno())
+    with path.open("rb") as file, written_whole(target) as copy:
+        while piece := file.read(PIECE):
+            digest.update(piece)
+            size += len(piece)
+            copy.write(piece)
         if digest.hexdigest() != path.name[:64]:
             raise InputError(f"{path.name} is spoiled: it is not what its name says; run make verify")
-        Path(unfinished).replace(target)
-    except BaseException:
-        Path(unfinished).unlink(missing_ok=True)
-        raise
     return size

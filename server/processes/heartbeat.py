@@ -9,11 +9,14 @@ from __future__ import annotations
 import json
 import threading
 import time
+from contextlib import suppress
 from enum import Enum
 from functools import cache
 from pathlib import Path
 
 from django.conf import settings
+
+from server.store.files import replace_at_once
 
 ALIVE_SECONDS = 10.0
 BEAT_SECONDS = 2.0
@@ -60,12 +63,8 @@ class Heart:
 
     def _beat(self) -> None:
         beat = {"boot": _boot(), "at": machine_seconds(), "doing": self._doing}
-        try:
-            unfinished = self._file.with_suffix(".part")
-            unfinished.write_text(json.dumps(beat), encoding="utf-8")
-            unfinished.replace(self._file)
-        except OSError:  # a full disk; the next beat tries again
-            pass
+        with suppress(OSError):  # a full disk; the next beat tries again
+            replace_at_once(self._file, json.dumps(beat).encode())
 
 
 def process_state(name: str) -> ProcessState:

@@ -24,9 +24,9 @@ from server.answers.until_sure import repeat_until_sure
 from server.catalogue.zones import areas_by_view, zones_stamp
 from server.imports.inbox import take_in_one, waiting_folder
 from server.measuring.comparing import compare_outstanding
-from server.measuring.maps import make_layer
+from server.measuring.maps import make_layer, wanted_layers
 from server.measuring.measuring import measure_options
-from server.measuring.models import LayerState, MapLayer
+from server.measuring.models import MapLayer
 from server.measuring.question_measures import measure_for_questions
 from server.measuring.which_reference import references_stamp
 from server.motion.measuring import measure_sequences
@@ -121,7 +121,7 @@ class Measurer:
             yield Work("take in", folder.name, f"takes in {folder.name}", take_in_one)
             if waiting_folder() == folder:  # set aside
                 break
-        for row in MapLayer.objects.filter(state=LayerState.WANTED).order_by("asked_at", "pk"):
+        for row in wanted_layers():
             about = f"makes a map of {row.name.replace('_', ' ')}"
             yield Work("map", str(row.pk), about, partial(_made, row), str(row.inputs))
         yield from self._measuring(took_in)

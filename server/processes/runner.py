@@ -31,7 +31,7 @@ from server.processes.turns import last_seen, turn, wish
 from server.runs import actions
 from server.runs.models import OPEN_STATES, Queue, Run
 from server.runs.recording import cut_up_pictures, record_result
-from server.store.files import path_of, room_problem, sweep_unfinished
+from server.store.files import path_of, replace_at_once, room_problem, sweep_unfinished
 from server.store.notices import MEASURED, PROGRESS, Listener
 from server.store.pixels import path_of_live
 from server.store.uploads import sweep
@@ -228,9 +228,7 @@ class Runner:
 
     def _tell(self, run_id: int, sent: Sent, latest: Latest) -> None:
         if latest.picture is not None and (sent.told is None or latest.level != sent.told.level):
-            unfinished = path_of_live(run_id).with_suffix(".part")
-            unfinished.write_bytes(latest.picture)
-            unfinished.replace(path_of_live(run_id))
+            replace_at_once(path_of_live(run_id), latest.picture)
         sent.told = latest
         actions.note_progress(run_id, latest.progress, latest.level)
 

@@ -14,6 +14,8 @@ from pathlib import Path
 
 from django.conf import settings
 
+from server.store.files import replace_at_once
+
 SEEN = "measurer.seen"
 log = logging.getLogger("server.turns")
 
@@ -69,11 +71,8 @@ def wish() -> Held:
 
 def seen(at: float) -> None:
     """The measurer has had its turn for all that happened before `at`, in the machine's seconds."""
-    path = Path(settings.HOME) / SEEN
-    unfinished = path.with_suffix(".part")
     try:
-        unfinished.write_text(repr(at), encoding="ascii")
-        unfinished.replace(path)
+        replace_at_once(Path(settings.HOME) / SEEN, repr(at).encode())
     except OSError:  # a full disk holds the queue anyway
         log.warning("it could not be written down that the measurer had its turn")
 

@@ -8,7 +8,10 @@ import re
 import shutil
 import tempfile
 import time
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
+from typing import BinaryIO
 
 from django.conf import settings
 
@@ -34,19 +37,35 @@ def keep(contents: bytes, ending: str) -> str:
     target = path_of(digest, ending)
     if target.is_file() and target.stat().st_size == len(contents):
         return digest
+    with written_whole(target) as file:
+        file.write(contents)
+    _flush_folder(target.parent)
+    return digest
+
+
+@contextmanager
+def written_whole(target: Path) -> Iterator[BinaryIO]:
+    """A file that is there whole, or not at all: under a temporary name, flushed, and renamed when all is written."""
     target.parent.mkdir(parents=True, exist_ok=True)
     handle, unfinished = tempfile.mkstemp(dir=target.parent, prefix=UNFINISHED)
     try:
         with os.fdopen(handle, "wb") as file:
-            file.write(contents)
+            yield file
             file.flush()
             os.fsync(file.fileno())
         Path(unfinished).replace(target)
     except BaseException:
         Path(unfinished).unlink(missing_ok=True)
         raise
-    _flush_folder(target.parent)
-    return digest
+
+
+def replace_at_once(path: Path, contents: bytes) -> None:
+    """Put a small file in the place of the one before, so that no reader sees half of it. Not flushed: it tells of now,
+    and nothing after a loss of power. Raises `OSError`.
+    """
+    unfinished = path.with_suffix(".part")
+    unfinished.write_bytes(contents)
+    unfinished.replace(path)
 
 
 def keep_file(path: Path, ending: str) -> str:

@@ -2,7 +2,7 @@
 
 What people edit goes out with its *version*, a short name of its values. Whoever sends a change with the version that
 they saw, as ``If-Match``, is refused where it is another by now, and told what it is. Without that header a change is
-taken as it comes, as scripts may want it.
+taken all the same, as scripts may want it.
 """
 
 from __future__ import annotations

@@ -34,7 +34,12 @@ class NamePattern:
         if re.search(r"\}\{|\*\*|\}\*|\*\{", text):
             raise InputError("two places need something between them, or it cannot be told where one ends")
         self.text, self.names = text, tuple(names)
-        self._pieces = [piece for piece in re.split(r"(\{\w+\}|\*)", text) if piece]
+        # each with whether it is a place; then its name, or * for one without
+        self._pieces = [
+            (piece.strip("{}"), piece == "*" or PLACE.fullmatch(piece) is not None)
+            for piece in re.split(r"(\{\w+\}|\*)", text)
+            if piece
+        ]
 
     def read(self, name: str) -> Facts | None:
         """What a file's name says; None when it does not follow the pattern. Raises `InputError` for a misfit."""
@@ -58,29 +63,27 @@ class NamePattern:
                 return at == len(stem)
             if (piece, at) in failed or at >= failed_from.get(piece, len(stem) + 1):
                 return False
-            text = self._pieces[piece]
-            place = PLACE.fullmatch(text)
-            if place is None and text != "*":
-                good = stem.startswith(text, at) and follows(piece + 1, at + len(text))
+            text, place = self._pieces[piece]
+            if place:
+                good = any(follows(piece + 1, end) for end in _ends(stem, at, text))
             else:
-                good = any(follows(piece + 1, end) for end in _ends(stem, at, place[1] if place else "*"))
+                good = stem.startswith(text, at) and follows(piece + 1, at + len(text))
             if not good:
                 failed.add((piece, at))
-                if (place is not None and not _number(place[1])) or text == "*":
+                if place and not _number(text):
                     failed_from[piece] = at
             return good
 
         if not follows(0, 0):
             return None
         at = 0
-        for number, text in enumerate(self._pieces):
-            place = PLACE.fullmatch(text)
-            if place is None and text != "*":
+        for number, (text, place) in enumerate(self._pieces):
+            if not place:
                 at += len(text)
                 continue
-            end = next(each for each in _ends(stem, at, place[1] if place else "*") if follows(number + 1, each))
-            if place:
-                taken[place[1]] = stem[at:end]
+            end = next(each for each in _ends(stem, at, text) if follows(number + 1, each))
+            if text != "*":
+                taken[text] = stem[at:end]
             at = end
         return taken
 
