@@ -16,7 +16,7 @@ from pathlib import Path
 from typing import Any
 
 from django.conf import settings
-from django.db import connection
+from django.db import DatabaseError, connection
 from django.db.models import Max, Q, QuerySet
 from django.utils import timezone
 
@@ -42,6 +42,7 @@ from server.studies.models import Option, Pair
 SLOW_LOOK_SECONDS = 30.0  # only for a notice that was lost
 TURN_SECONDS = 10.0  # at a stretch while a render waits
 LOOK_FOR_TURN_SECONDS = 0.05
+TRY_AGAIN_SECONDS = 2.0
 MOST_TRIES = 3
 MOST_CRASHES = 2
 AGAIN = "again"
@@ -79,11 +80,20 @@ class Measurer:
         while not told_to_stop():
             if AGAIN in topics:
                 self._begin_anew()
-            if any(topic not in (PROGRESS, MEASURED) for topic in topics) and self._has_turn(told_to_stop):
-                began = machine_seconds()
-                self.work(let_go=True)
+            try:
+                if any(topic not in (PROGRESS, MEASURED) for topic in topics) and self._has_turn(told_to_stop):
+                    began = machine_seconds()
+                    self.work(let_go=True)
+                    self._turn.let_go()
+                    seen(began)
+            except (DatabaseError, OSError):
+                # a full disk or a locked database may mend, and the piece at hand is not to blame for it
+                log.exception("could not go on; trying again")
+                forget_doing()
                 self._turn.let_go()
-                seen(began)
+                time.sleep(TRY_AGAIN_SECONDS)
+                topics = [EVERYTHING]
+                continue
             topics = listener.wait(SLOW_LOOK_SECONDS, or_until=told_to_stop) or [EVERYTHING]
 
     def work(self, *, let_go: bool = False) -> int:

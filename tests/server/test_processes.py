@@ -183,6 +183,24 @@ class Measuring(WithEngines, TransactionTestCase):
         self.assertEqual(self.measured(), {each.pk for each in self.options})
         self.assertEqual(Trouble.objects.count(), 0)
 
+    def test_a_disk_that_is_full_for_a_moment_ends_no_measurer_and_blames_no_option(self):
+        work, tries = Measurer(), []
+        real = measurer._doing
+
+        def full_at_first():
+            tries.append(None)
+            if len(tries) == 1:
+                raise OSError(28, "No space left on device")
+            return real()
+
+        with (
+            mock.patch.object(measurer, "_doing", full_at_first),
+            mock.patch.object(measurer, "TRY_AGAIN_SECONDS", 0),
+        ):
+            work.run_until(lambda: len(self.measured()) == len(self.options))
+        self.assertEqual(Trouble.objects.count(), 0)
+        self.assertFalse(turn().held_by_another())
+
     def test_new_renders_have_what_was_set_aside_tried_again(self):
         bad = self.options[1]
         work = Measurer()
