@@ -66,7 +66,7 @@ def _missing(facts: StudyFacts) -> Answer:
     if not any(option.near for option in facts.options):
         text = "Not decided: there is no photograph of this view to hold the renders against"
         return Answer(facts.question, sentence(text), UNSURE, next=Step(RENDER_REFERENCE, "Add a photograph"))
-    return Answer(facts.question, "Only one of these set-ups can be held against the photograph.", NOTHING)
+    return Answer(facts.question, "Only one of these set-ups can be compared with the photograph.", NOTHING)
 
 
 def _criteria(rows: list[tuple[OptionFact, NearFact]]) -> list[tuple[int, str]]:
