@@ -1,6 +1,6 @@
 """Runs all tests, several suites at once: ``python -m tests``; ``python -m tests fast`` for the inner loop; or those
 suites whose names end as the words do. Says nothing of a suite until it is through, then all of it. Exits with 1 when
-any failed.
+any failed or none ran.
 
 Much of a test's time is waiting, for a browser or for a process, so that one suite more runs than there are
 processors. Each has a home of its own, and a database copied from one that is made once.
@@ -10,6 +10,7 @@ from __future__ import annotations
 
 import json
 import os
+import re
 import subprocess
 import sys
 import tempfile
@@ -37,7 +38,7 @@ def main(words: list[str]) -> int:
     if wanted:
         suites = [suite for suite in suites if any(suite[0].endswith(word) for word in wanted)]
     suites = sorted(suites, key=lambda suite: -took.get(suite[0], _size(suite)))
-    failed = []
+    failed, tests = [], 0
     with tempfile.TemporaryDirectory(prefix="matchedpair-tests-") as folder:
         environment = os.environ | ONE_THREAD | {"MATCHEDPAIR_TEST_DATABASE": _database(folder)}
         with ThreadPoolExecutor(1 + (os.cpu_count() or 1)) as pool:
@@ -48,13 +49,14 @@ def main(words: list[str]) -> int:
                 took[running[done][0]] = seconds
                 print(f"---- {named}: {seconds:.0f} s, {'passed' if code == 0 else 'FAILED'}", flush=True)
                 print(said if code else said[-1200:], flush=True)
+                tests += sum(int(many) for many in re.findall(r"^Ran (\d+) tests? in", said, re.MULTILINE))
                 if code:
                     failed.append(named)
     REMEMBERED.write_text(json.dumps(took, indent=1), encoding="utf-8")
-    print(
-        f"All tests in {time.monotonic() - began:.0f} s. {'Failed: ' + '; '.join(failed) if failed else 'All passed.'}"
-    )
-    return 1 if failed else 0
+    print(f"{len(suites)} suites, {'of which failed: ' + '; '.join(failed) if failed else 'all passed'}.")
+    # as the test runners themselves close, of all suites together
+    print(f"\n{'-' * 70}\nRan {tests} tests in {time.monotonic() - began:.3f}s\n\n{'FAILED' if failed else 'OK'}")
+    return 1 if failed or not tests else 0
 
 
 def _suites(*, fast: bool) -> list[tuple[str, ...]]:
