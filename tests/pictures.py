@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import struct
+import zlib
 from pathlib import Path
 
 import numpy as np
@@ -79,4 +81,20 @@ def write(path: Path, picture: np.ndarray, kind: str = "half") -> Path:
     assert output is not None and output.open(str(path), spec), oiio.geterror()
     output.write_image(np.ascontiguousarray(picture, dtype=np.float32))
     output.close()
+    return path
+
+
+def hollow_png(path: Path, width: int, height: int, rows: int) -> Path:
+    """A small file of a very large black picture, of which it holds some rows."""
+
+    def chunk(kind: bytes, data: bytes) -> bytes:
+        return struct.pack(">I", len(data)) + kind + data + struct.pack(">I", zlib.crc32(kind + data))
+
+    packer = zlib.compressobj(1)
+    line = bytes(1 + 4 * width)
+    packed = b"".join(packer.compress(line) for _ in range(rows)) + packer.flush()
+    head = struct.pack(">IIBBBBB", width, height, 8, 6, 0, 0, 0)
+    path.write_bytes(
+        b"\x89PNG\r\n\x1a\n" + chunk(b"IHDR", head) + chunk(b"IDAT", packed) + chunk(b"IEND", b"") + bytes(2_000_000)
+    )
     return path

@@ -4,13 +4,11 @@ from __future__ import annotations
 
 from pathlib import Path
 
-import OpenImageIO as oiio
-
 from matchedpair.elsewhere.facts import FIELDS, Facts, facts_of
-from matchedpair.pictures.read import reader_reason
+from matchedpair.errors import PictureError
+from matchedpair.pictures.picture_file import opened
 
 OURS = "render:"
-MOST = 200
 
 
 def header_facts(path: Path) -> Facts:
@@ -19,19 +17,13 @@ def header_facts(path: Path) -> Facts:
     ``render:seed`` is the seed, ``render:samples`` a setting, and so on. ``Software`` is engine and version, as in
     ``Alder 2.0``. Raises `InputError` when a value does not fit.
     """
-    opened = oiio.ImageInput.open(str(path))
-    if opened is None:
-        reader_reason(oiio, path)  # so that it is not taken for the next file's
-        return Facts()
     try:
-        attributes = {item.name: item.value for item in list(opened.spec().extra_attribs)[:MOST]}
-    finally:
-        opened.close()
-    values = {
-        name[len(OURS) :]: value
-        for name, value in attributes.items()
-        if name.startswith(OURS) and isinstance(value, int | float | str)
-    }
+        file = opened(path)
+    except PictureError:
+        return Facts()
+    attributes = file.header.attributes
+    file.close()
+    values = {name[len(OURS) :]: value for name, value in attributes.items() if name.startswith(OURS)}
     software = next((str(value) for name, value in attributes.items() if name.lower() == "software"), "")
     engine, _, version = software.strip().rpartition(" ")
     if engine and version[:1].isdigit() and not engine.startswith("OpenImageIO"):

@@ -19,7 +19,7 @@ from numpy.typing import NDArray
 
 from matchedpair.errors import PictureError
 from matchedpair.pictures import pyramid_kernels as kernels
-from matchedpair.pictures.read import decoded
+from matchedpair.pictures.read import stored_pixels
 
 TILE = 512
 MARK = b"MPTILES2"
@@ -131,15 +131,15 @@ def read_tile(path: Path, level: int, column: int, row: int) -> bytes:
 
 def _full(source: Path) -> NDArray[np.uint16]:
     """A picture's pixels as half floats with their validity, shape (H, W, 4)."""
-    raw, names, colour = decoded(source)
+    stored = stored_pixels(source)
+    raw = stored.values
     if raw.dtype == np.float16:
         bits = raw.view(np.uint16)
     else:
         bits = np.empty(raw.shape, dtype=np.uint16)
         kernels.to_halves(raw, bits)
     rgba = np.empty((*bits.shape[:2], 4), dtype=np.uint16)
-    alpha = names.index("A") if "A" in names and len(names) > 1 else -1
-    kernels.with_validity(bits, *colour, alpha, rgba)
+    kernels.with_validity(bits, *stored.colour, -1 if stored.alpha is None else stored.alpha, rgba)
     return rgba
 
 

@@ -1,24 +1,24 @@
-"""Reads pictures with OpenImageIO, bounded before anything is decoded."""
+"""Reads pictures: their light and where they are valid."""
 
 from __future__ import annotations
 
 import math
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
 import cv2
 import numpy as np
-import OpenImageIO as oiio
 from numpy.typing import NDArray
 
-from matchedpair.errors import PictureError
 from matchedpair.pictures.picture import Floats, Mask, Picture
+from matchedpair.pictures.picture_file import KINDS, PictureHeader, opened, refuse_too_large
 from matchedpair.pictures.strips import in_strips
 
-MAX_PIXELS = 16384 * 16384
 ABSURD, MOST_LIGHT = 1e12, 1e15
 SURELY_LIGHT = 1e6  # below it nothing is looked at twice
 USUAL = 0.999
+BYTES_OF_PICTURE = 13  # three floats and a mark, for each pixel of a picture that was read
 
 
 def read_picture(path: Path) -> Picture:
@@ -30,50 +30,62 @@ def read_picture(path: Path) -> Picture:
     Raises
     ------
     PictureError
-        When there is no such file, it is no picture, it is truncated, or it has more than `MAX_PIXELS` pixels.
+        When there is no such file, it is no picture, it is truncated, or it is absurdly large.
     """
-    pixels, names, colour, spec = _decoded(path)
-    rgb = in_strips(lambda strip: _as_floats(strip, colour), [pixels], reach=0)
+    header, stored = _stored(path)
+    rgb = in_strips(lambda strip: _as_floats(strip, stored.colour), [stored.values], reach=0)
     valid = sound(rgb)
-    if "A" in names and len(names) > 1:
-        valid &= pixels[..., names.index("A")] != 0.0
-    base = str(spec.format)
+    if stored.alpha is not None:
+        valid &= stored.values[..., stored.alpha] != 0.0
     return Picture(
         pixels=rgb,
         valid=np.asarray(valid, dtype=np.bool_),
-        channels=names,
-        bits={"uint8": 8, "uint16": 16, "half": 16}.get(base, 32),
-        floating=base in ("half", "float", "double"),
-        colour_space=str(spec.get_string_attribute("oiio:ColorSpace")),
+        channels=header.channels,
+        bits={"uint8": 8, "uint16": 16, "half": 16}.get(header.stored, 32),
+        floating=header.stored in ("half", "float", "double"),
+        colour_space=header.colour_space,
     )
 
 
-def decoded(path: Path) -> tuple[NDArray[Any], tuple[str, ...], list[int]]:
-    """All channels of a file as they are stored, half or single floats of shape (H, W, n), their names, and which are
-    red, green and blue. Raises `PictureError` as `read_picture` does.
+@dataclass(frozen=True)
+class StoredPixels:
+    """Those channels of a file that make its picture, as they are stored.
+
+    Parameters
+    ----------
+    values : array of half or single floats, (H, W, n)
+    colour : list of int
+        Which of them are red, green and blue.
+    alpha : int or None
+        Which of them says where there is a picture.
     """
-    return _decoded(path)[:3]
+
+    values: NDArray[Any]
+    colour: list[int]
+    alpha: int | None
 
 
-def _decoded(path: Path) -> tuple[NDArray[Any], tuple[str, ...], list[int], Any]:
-    if not path.is_file():
-        raise PictureError(str(path), "no such file")
-    opened = oiio.ImageInput.open(str(path))
-    if opened is None:
-        raise PictureError(str(path), f"not a readable picture ({reader_reason(oiio, path)})")
+def stored_pixels(path: Path) -> StoredPixels:
+    """A file's picture as it is stored. Raises `PictureError` as `read_picture` does."""
+    return _stored(path)[1]
+
+
+def _stored(path: Path) -> tuple[PictureHeader, StoredPixels]:
+    """Only the channels needed are read: a file may hold hundreds of passes beside its picture."""
+    file = opened(path)
     try:
-        spec = opened.spec()
-        if spec.width * spec.height > MAX_PIXELS:
-            raise PictureError(str(path), f"has {spec.width}×{spec.height} pixels; the most is {MAX_PIXELS}")
-        halves = spec.format == oiio.HALF and not spec.channelformats
-        pixels = opened.read_image(0, 0, 0, spec.nchannels, oiio.HALF if halves else oiio.FLOAT)
-        if pixels is None:
-            raise PictureError(str(path), f"cannot be decoded ({reader_reason(opened, path)})")
+        header = file.header
+        colour = _colour_channels(header.channels)
+        alpha = header.channels.index("A") if "A" in header.channels and len(header.channels) > 1 else None
+        wanted = colour if alpha is None else [*colour, alpha]
+        low, high = min(wanted), max(wanted) + 1
+        kind = "half" if header.kind == "half" else "float"
+        values_bytes = (high - low) * np.dtype(KINDS[kind]).itemsize
+        refuse_too_large(header.width * header.height * (values_bytes + BYTES_OF_PICTURE), str(path))
+        values = file.rows(0, header.height, (low, high), kind)
     finally:
-        opened.close()
-    names = tuple(str(name) for name in spec.channelnames)
-    shaped = np.asarray(pixels).reshape(spec.height, spec.width, spec.nchannels)
-    return shaped, names, _colour_channels(names), spec
+        file.close()
+    return header, StoredPixels(values, [channel - low for channel in colour], None if alpha is None else alpha - low)
 
 
 def finite(rgb: Floats) -> Mask:
@@ -108,14 +120,3 @@ def _colour_channels(names: tuple[str, ...]) -> list[int]:
     if all(name in names for name in "RGB"):
         return [names.index(name) for name in "RGB"]
     return [0, 1, 2] if len(names) >= 3 else [0, 0, 0]
-
-
-def reader_reason(reader: Any, path: Path) -> str:
-    """The first line of what a reader says went wrong, without the folder: where this machine keeps a file is nobody's
-    business. It may quote a broken file's own bytes, which need be no text.
-    """
-    try:
-        lines = str(reader.geterror()).strip().splitlines()
-    except UnicodeDecodeError:
-        return "its header holds no text"
-    return lines[0].replace(str(path), path.name) if lines else "the reader gave no reason"

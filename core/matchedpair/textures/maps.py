@@ -9,19 +9,18 @@ from pathlib import Path, PurePosixPath
 from typing import Any, TypeGuard
 
 import numpy as np
-import OpenImageIO as oiio
 from numpy.typing import NDArray
 
 from matchedpair.errors import InputError, PictureError
-from matchedpair.pictures.read import MAX_PIXELS, reader_reason
+from matchedpair.pictures.picture_file import PictureFile
+from matchedpair.pictures.picture_file import opened as opened_picture
 
 ENDINGS = (".png", ".jpg", ".jpeg", ".tif", ".tiff", ".exr", ".hdr", ".tga", ".bmp")
 MOST_FILES = 5000
 REDUCED = "reduced-"
-STRIP_ROWS = 256
 SMALLER_COPIES = 4.0 / 3.0  # halved again and again: 1 + 1/4 + 1/16 + …
 AT_AN_END = 0.04
-STORED = {"uint8": ("uint8", 8), "uint16": ("uint16", 16), "half": ("half", 16)}
+BITS = {"uint8": 8, "uint16": 16, "half": 16}
 
 
 @dataclass(frozen=True)
@@ -121,29 +120,19 @@ def read_map(folder: Path, file: str) -> TextureMap:
     """
     path = folder / file
     digest = file_digest(path, file)
-    opened = opened_map(path, file)
+    opened = opened_picture(path, file)
     try:
-        spec = opened.spec()
-        if spec.width * spec.height > MAX_PIXELS:
-            raise PictureError(file, f"has {spec.width}×{spec.height} pixels; the most is {MAX_PIXELS}")
-        look = _Look(spec.nchannels)
-        for strip in strips(opened, file, path):
+        header = opened.header
+        look = _Look(len(header.channels))
+        for strip in strips(opened):
             look.add(strip)
-        _, bits = STORED.get(str(spec.format), ("float", 32))
         return TextureMap(
-            file, spec.width, spec.height, spec.nchannels, bits, str(spec.format) in ("half", "float", "double"),
-            path.stat().st_size, digest, look.flat, look.grey, look.normals, look.at_ends,
+            file, header.width, header.height, len(header.channels), BITS.get(header.stored, 32),
+            header.stored in ("half", "float", "double"), path.stat().st_size, digest, look.flat, look.grey,
+            look.normals, look.at_ends,
         )  # fmt: skip
     finally:
         opened.close()
-
-
-def opened_map(path: Path, file: str) -> Any:
-    """A picture's reader, to be closed by the caller. Raises `PictureError`."""
-    opened = oiio.ImageInput.open(str(path))
-    if opened is None:
-        raise PictureError(file, f"not a readable picture ({reader_reason(oiio, path)})")
-    return opened
 
 
 def file_digest(path: Path, name: str) -> str:
@@ -157,21 +146,11 @@ def file_digest(path: Path, name: str) -> str:
         raise PictureError(name, f"cannot be read: {error.strerror}") from error
 
 
-def strips(opened: Any, file: str, path: Path) -> Iterator[NDArray[Any]]:
+def strips(opened: PictureFile) -> Iterator[NDArray[Any]]:
     """An open picture's pixels as stored, some rows at a time, each (rows, W, channels). Raises `PictureError`."""
-    spec = opened.spec()
-    kind, _ = STORED.get(str(spec.format), ("float", 32))
-    rows = max(STRIP_ROWS // spec.tile_height, 1) * spec.tile_height if spec.tile_width else STRIP_ROWS
-    for first in range(0, spec.height, rows):
-        end = min(first + rows, spec.height)
-        if spec.tile_width:
-            pixels = opened.read_tiles(0, 0, spec.x, spec.x + spec.width, spec.y + first, spec.y + end, 0, 1, 0,
-                                       spec.nchannels, kind)  # fmt: skip
-        else:
-            pixels = opened.read_scanlines(0, 0, spec.y + first, spec.y + end, 0, 0, spec.nchannels, kind)
-        if pixels is None:
-            raise PictureError(file, f"cannot be read to its end ({reader_reason(opened, path)})")
-        yield np.asarray(pixels).reshape(end - first, spec.width, spec.nchannels)
+    header = opened.header
+    for first, end in header.strips():
+        yield opened.rows(first, end, (0, len(header.channels)), header.kind)
 
 
 class _Look:

@@ -12,8 +12,9 @@ import OpenImageIO as oiio
 from numpy.typing import NDArray
 
 from matchedpair.errors import PictureError
+from matchedpair.pictures.picture_file import opened as opened_picture
 from matchedpair.pictures.srgb import code_values, light_of_codes
-from matchedpair.textures.maps import opened_map, strips
+from matchedpair.textures.maps import strips
 from matchedpair.textures.plan import MapPlan
 
 Floats = NDArray[np.float32]
@@ -25,13 +26,13 @@ def reduce_map(path: Path, row: MapPlan) -> NDArray[Any]:
     Colours of integer files are averaged as light, by the sRGB curve, everything else as it is; directions of a
     surface are brought back to unit length. Raises `PictureError`.
     """
-    opened = opened_map(path, row.texture.file)
+    opened = opened_picture(path, row.texture.file)
     width, height = row.size
     small = np.zeros((height, width, row.channels), np.float32)
     first = 0
     kind: np.dtype[Any] = small.dtype
     try:
-        for strip in strips(opened, row.texture.file, path):
+        for strip in strips(opened):
             kind = strip.dtype
             values = _values(strip[..., : row.channels], _is_light(row, kind))
             resized = cv2.resize(values, (width, len(values)), interpolation=cv2.INTER_AREA)
@@ -106,7 +107,6 @@ def _stored(small: Floats, row: MapPlan, kind: np.dtype[Any]) -> NDArray[Any]:
 
 
 def _colour_space(original: Path) -> str:
-    opened = opened_map(original, original.name)
-    found = str(opened.spec().get_string_attribute("oiio:ColorSpace"))
+    opened = opened_picture(original, original.name)
     opened.close()
-    return found
+    return opened.header.colour_space
