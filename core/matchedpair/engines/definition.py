@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Mapping
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
+from matchedpair.engines.line_pattern import LinePattern
 from matchedpair.engines.setting import Setting, Value
 from matchedpair.errors import SettingsError
 
@@ -96,13 +96,13 @@ class EngineDefinition:
     render: tuple[str, ...]
     changes: Mapping[str, tuple[str, ...]]
     version: tuple[str, ...]
-    version_pattern: re.Pattern[str] | None
-    ready: re.Pattern[str] | None
-    progress: re.Pattern[str] | None
-    structures: re.Pattern[str] | None
-    reached: re.Pattern[str] | None
-    frames: re.Pattern[str] | None
-    on_the_way: re.Pattern[str] | None
+    version_pattern: LinePattern | None
+    ready: LinePattern | None
+    progress: LinePattern | None
+    structures: LinePattern | None
+    reached: LinePattern | None
+    frames: LinePattern | None
+    on_the_way: LinePattern | None
     picture: str
     settings: tuple[Setting, ...]
     builds: tuple[Build, ...]

@@ -16,6 +16,7 @@ from matchedpair.engines.definition import (
     QuantityName,
     RenderPass,
 )
+from matchedpair.engines.line_pattern import LinePattern, line_pattern
 from matchedpair.engines.setting import AFFECTS, KINDS, Setting
 from matchedpair.errors import DefinitionError, InputError
 from matchedpair.plain_files import as_text, parsed_toml, read_plain
@@ -124,11 +125,11 @@ class _Reader:
             folder=self.path.parent.absolute(),
         )
 
-    def on_the_way(self, output: dict[str, Any], changes: dict[str, tuple[str, ...]]) -> re.Pattern[str] | None:
+    def on_the_way(self, output: dict[str, Any], changes: dict[str, tuple[str, ...]]) -> LinePattern | None:
         pattern = self.pattern(output, "on_the_way", "output.on_the_way", 0)
         if (pattern is None) == bool(changes["on_the_way"]):
             raise self.wrong("output.on_the_way", "command.on_the_way and output.on_the_way belong together")
-        missing = [name for name in ("file", "level") if pattern and name not in pattern.groupindex]
+        missing = [name for name in ("file", "level") if pattern and name not in pattern.names]
         if missing:
             raise self.wrong("output.on_the_way", f"expected a group named {missing[0]}, such as (?P<{missing[0]}>…)")
         return pattern
@@ -348,12 +349,12 @@ class _Reader:
             raise self.wrong(f"{where}.{key}", f"expected a number, got {value!r}")
         return None if value is None else float(value)
 
-    def pattern(self, raw: dict[str, Any], key: str, where: str, groups: int) -> re.Pattern[str] | None:
+    def pattern(self, raw: dict[str, Any], key: str, where: str, groups: int) -> LinePattern | None:
         if key not in raw:
             return None
         try:
-            pattern = re.compile(self.text(raw, key, None, where))
-        except re.error as error:
+            pattern = line_pattern(self.text(raw, key, None, where))
+        except ValueError as error:
             raise self.wrong(where, f"expected a regular expression: {error}") from error
         if pattern.groups < groups:
             raise self.wrong(where, f"expected at least {groups} group(s) in brackets")

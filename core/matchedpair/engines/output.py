@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-import re
+import math
 from collections import deque
 from collections.abc import Callable
 from dataclasses import dataclass
 
 from matchedpair.engines.definition import EngineDefinition
+from matchedpair.engines.line_pattern import MOST_SECONDS, LinePattern, Match, TooSlowError
 
 HEAD_LINES, TAIL_LINES, LINE_LENGTH = 400, 800, 2000
 
@@ -30,6 +31,7 @@ class EngineOutput:
         self._head: list[str] = []
         self._tail: deque[str] = deque(maxlen=TAIL_LINES)
         self._dropped = 0
+        self._too_slow: set[LinePattern] = set()
         self.progress: float | None = None
         self.ready = False
         self.structures_bytes: int | None = None
@@ -66,7 +68,7 @@ class EngineOutput:
         else:
             self._dropped += len(self._tail) == TAIL_LINES
             self._tail.append(line)
-        if not self.ready and self._definition.ready and self._definition.ready.search(line):
+        if not self.ready and self._found(self._definition.ready, line):
             self.ready = True
         for pattern, take in (
             (self._definition.structures, self._structures),
@@ -77,8 +79,8 @@ class EngineOutput:
         ):
             self._told(line, pattern, take)
 
-    def _told(self, line: str, pattern: re.Pattern[str] | None, take: Callable[[re.Match[str]], None]) -> None:
-        match = pattern.search(line) if pattern else None
+    def _told(self, line: str, pattern: LinePattern | None, take: Callable[[Match], None]) -> None:
+        match = self._found(pattern, line)
         if match is None:
             return
         try:
@@ -86,22 +88,42 @@ class EngineOutput:
         except (ValueError, TypeError):
             return  # a line that looks alike but holds no number
 
-    def _structures(self, match: re.Match[str]) -> None:
+    def _found(self, pattern: LinePattern | None, line: str) -> Match | None:
+        """A pattern that takes too long on a line is not asked again, and the log says so."""
+        if pattern is None or pattern in self._too_slow:
+            return None
+        try:
+            return pattern.search(line)
+        except TooSlowError:
+            self._too_slow.add(pattern)
+            said = f"… the pattern {pattern.text!r} took longer than {MOST_SECONDS} s on this line and is left out …"
+            self._tail.append(said)
+            return None
+
+    def _structures(self, match: Match) -> None:
         self.structures_bytes = int(match[1])
 
-    def _reached(self, match: re.Match[str]) -> None:
-        self.reached = float(match[1])
+    def _reached(self, match: Match) -> None:
+        self.reached = _number(match[1])
 
-    def _frames(self, match: re.Match[str]) -> None:
-        frames, seconds = float(match[1]), float(match[2])
+    def _frames(self, match: Match) -> None:
+        frames, seconds = _number(match[1]), _number(match[2])
         if frames > 0 and seconds > 0:
             self.frames_per_second = frames / seconds
 
-    def _progress(self, match: re.Match[str]) -> None:
-        done, whole = float(match[1]), float(match[2])
+    def _progress(self, match: Match) -> None:
+        done, whole = _number(match[1]), _number(match[2])
         if whole > 0:
             self.progress = min(max(done / whole, 0.0), 1.0)
 
-    def _written(self, match: re.Match[str]) -> None:
-        spent = match["spent"] if "spent" in match.re.groupindex else None
-        self.written.append(Written(match["file"], float(match["level"]), float(spent or 0.0)))
+    def _written(self, match: Match) -> None:
+        spent = match["spent"] if "spent" in match.groupdict() else None
+        self.written.append(Written(match["file"], _number(match["level"]), _number(spent or "0")))
+
+
+def _number(text: str) -> float:
+    """Raises `ValueError` for what is no finite number."""
+    value = float(text)
+    if not math.isfinite(value):
+        raise ValueError(text)
+    return value

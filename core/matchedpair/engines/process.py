@@ -20,12 +20,14 @@ import psutil
 
 from matchedpair.engines.definition import EngineDefinition
 from matchedpair.engines.job import RenderJob, command_for, find_program, version_command
+from matchedpair.engines.line_pattern import TooSlowError
 from matchedpair.engines.machine import load_now
 from matchedpair.engines.output import EngineOutput
 from matchedpair.errors import EngineMissingError
 
 SUPERVISE = Path(__file__).with_name("supervise.py")
 LOOK_EVERY_SECONDS = 0.1
+MOST_SAID = 20_000  # of what is printed when asked for the version
 VERSION_LIMIT_SECONDS = 60
 END_SECONDS = 30
 LEAST_RENDERING_SHARE = 0.02  # of the whole, below which "ready" was told only at the end
@@ -130,7 +132,10 @@ def engine_version(definition: EngineDefinition, build: str = "") -> str:
     said = (asked.stdout + asked.stderr).strip()
     if definition.version_pattern is None:
         return said.splitlines()[0][:80] if said else ""
-    match = definition.version_pattern.search(said)
+    try:
+        match = definition.version_pattern.search(said[:MOST_SAID])
+    except TooSlowError:
+        return ""
     return match[1] if match else ""
 
 
