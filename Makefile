@@ -10,7 +10,7 @@ MAKEFLAGS += --jobs=2
 WEB_SOURCES := $(shell find web/src web/public web/index.html web/*.ts web/*.json -type f 2>/dev/null)
 KERNELS := $(wildcard standins/*/*kernels.py)
 
-.PHONY: help setup demo dev test lint bench screenshots words demo-data schema clean backup restore verify
+.PHONY: help setup demo dev test lint bench fuzz screenshots words demo-data schema clean backup restore verify
 
 help: ## list the targets
 	@grep -hE '^[a-z-]+:.*##' $(MAKEFILE_LIST) | sed -E 's/:[^#]*## /\t/' | expand -t 16
@@ -70,6 +70,9 @@ schema: .venv/installed web/node_modules/installed ## write the API schema and t
 
 bench: setup chromium ## measure speed and honesty of the bench, as ratios
 	python -m benchmarks
+
+fuzz: setup ## thousands of odd requests to every address: make fuzz [REQUESTS=5000]
+	python -m tests.fuzz $(REQUESTS)
 
 screenshots: setup chromium ## take docs/screenshots anew from the demo data
 	python demo/screenshots.py

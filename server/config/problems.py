@@ -34,6 +34,11 @@ DATABASE = {
     "locked": (503, "The database is busy; try again."), "malformed": (500, BROKEN), "not a database": (500, BROKEN),
     "no such table": (500, OTHER_VERSION), "no such column": (500, OTHER_VERSION),
 }  # fmt: skip
+TITLES = {
+    400: "Cannot be done", 401: "Sign in first", 403: "Not allowed", 404: "Not found", 405: "Not allowed here",
+    406: "Not to be had in this form", 409: "Changed meanwhile", 413: "Too large", 415: "Not taken in this form",
+    500: "Unforeseen error", 503: "Busy", 507: "Cannot be written",
+}  # fmt: skip
 log = logging.getLogger("server.problems")
 
 
@@ -105,16 +110,7 @@ def _problem(status: int, title: str, detail: str, fields: dict[str, list[str]])
 
 
 def _title(status: int) -> str:
-    known = {
-        400: "Cannot be done",
-        401: "Sign in first",
-        403: "Not allowed",
-        404: "Not found",
-        405: "Not allowed here",
-        503: "Busy",
-        507: "Cannot be written",
-    }
-    return known.get(status, "Error")
+    return TITLES.get(status, "Error")
 
 
 def _fields(detail: Any, path: str = "") -> dict[str, list[str]]:

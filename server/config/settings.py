@@ -19,6 +19,8 @@ SCHEDULER = os.environ.get("MATCHEDPAIR_SCHEDULER", "")
 KEEP_FREE_BYTES = int(float(os.environ.get("MATCHEDPAIR_KEEP_FREE_MB") or 500) * 1e6)
 # pictures cut up for the viewer; what was looked at longest ago goes first
 TILES_BYTES = int(float(os.environ.get("MATCHEDPAIR_TILES_MB") or 4000) * 1e6)
+# where the copy goes that is asked for on the screen; another disk is better
+BACKUP = Path(os.environ.get("MATCHEDPAIR_BACKUP") or HOME / "backups" / "copy").resolve()
 SHARED = os.environ.get("MATCHEDPAIR_SHARED", "") == "1"
 _imports = os.environ.get("MATCHEDPAIR_IMPORTS", "")
 IMPORT_ROOT = Path(_imports).resolve() if _imports else (None if SHARED else Path.home().resolve())
@@ -127,6 +129,10 @@ SPECTACULAR_SETTINGS = {
     "SERVE_PERMISSIONS": ["server.config.access.MayLookMayRun"],
     "COMPONENT_SPLIT_REQUEST": True,
     "AUTHENTICATION_WHITELIST": [],
+    "POSTPROCESSING_HOOKS": [
+        "drf_spectacular.hooks.postprocess_schema_enums",
+        "server.config.schema.with_problems",
+    ],
     "ENUM_NAME_OVERRIDES": {
         "ProcessState": "server.processes.heartbeat.PROCESS_STATES",
         "RunState": "server.runs.models.RunState",

@@ -27,6 +27,7 @@ from server.decisions.serializers import (
     NewUseSerializer,
     ProductionSerializer,
     RecipeDifferenceSerializer,
+    RecipeDocumentSerializer,
     RecipeFileSerializer,
     RecipeSerializer,
     RenderRecipeSerializer,
@@ -200,7 +201,7 @@ def recipe_as_toml(request: Request, pk: int) -> HttpResponse:
     return _file(pk, "toml", "application/toml")
 
 
-@extend_schema(responses={(200, "application/json"): OpenApiTypes.BINARY})
+@extend_schema(responses={(200, "application/json"): RecipeDocumentSerializer})
 @api_view(["GET"])
 def recipe_as_json(request: Request, pk: int) -> HttpResponse:
     """The recipe as JSON."""

@@ -237,6 +237,37 @@ class RecipeSerializer(serializers.Serializer):
     table = serializers.CharField(help_text="Uses across, settings down, by tabs: to paste")
 
 
+class RecipeDocumentUseSerializer(serializers.Serializer):
+    """What one use is rendered with, as a recipe's file has it."""
+
+    title = serializers.CharField()
+    engine = serializers.CharField()
+    build = serializers.CharField(allow_blank=True)
+    engine_version = serializers.CharField(allow_blank=True)
+    settings = serializers.DictField(help_text="All settings of the engine by name")
+    output = serializers.DictField(help_text="width, height, format, view_transform and passes")
+    limits = serializers.DictField(child=serializers.FloatField())
+    evidence = serializers.ListField(child=serializers.DictField(), help_text="Each with what, and where it is from")
+    forecast = serializers.DictField(help_text="Assumptions and what they come to; empty when none was made")
+    frames = serializers.ListField(
+        child=serializers.DictField(), required=False, help_text="first, last (included) and settings of their own"
+    )
+
+
+class RecipeDocumentSerializer(serializers.Serializer):
+    """A recipe's file, whole: what the command line reads again."""
+
+    format = serializers.IntegerField()
+    kind = serializers.CharField(help_text="recipe")
+    name = serializers.CharField()
+    version = serializers.IntegerField()
+    author = serializers.CharField(allow_blank=True)
+    made_at = serializers.CharField()
+    scene = serializers.CharField(allow_blank=True)
+    note = serializers.CharField(allow_blank=True)
+    uses = serializers.DictField(child=RecipeDocumentUseSerializer())
+
+
 class RecipeDifferenceSerializer(serializers.Serializer):
     """One thing in which two recipes differ."""
 

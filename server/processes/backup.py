@@ -13,7 +13,7 @@ import re
 import shutil
 import sqlite3
 import time
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import closing
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -74,9 +74,9 @@ class Found:
         return lines
 
 
-def back_up(folder: Path) -> tuple[int, int]:
-    """Copy everything into a folder, or bring a copy there up to date. Returns how many files were new, and their
-    bytes.
+def back_up(folder: Path, on_progress: Callable[[int, int], None] = lambda done, of: None) -> tuple[int, int]:
+    """Copy everything into a folder, or bring a copy there up to date, telling how many files of how many it is
+    through with. Returns how many files were new, and their bytes.
 
     Raises
     ------
@@ -88,7 +88,9 @@ def back_up(folder: Path) -> tuple[int, int]:
         raise InputError(f"{folder} holds something else; name an empty folder, or one with a copy")
     copy_database(folder / DATABASE)
     new, copied = 0, 0
-    for path in _stored(Path(settings.HOME)):
+    stored = list(_stored(Path(settings.HOME)))
+    for done, path in enumerate(stored):
+        on_progress(done, len(stored))
         target = folder / STORE / path.parent.name / path.name
         if target.is_file() and target.stat().st_size == path.stat().st_size:
             continue

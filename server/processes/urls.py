@@ -5,6 +5,7 @@ from django.urls import path
 from server.processes import api
 
 urlpatterns = [
+    path("backup/", api.backup),
     path("troubles/", api.troubles),
     path("troubles/<int:pk>/again/", api.again),
 ]

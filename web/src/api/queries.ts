@@ -3,6 +3,7 @@ import { api, body, type Schema } from "./client";
 import { askAgainAfter } from "./events";
 
 const WHILE_RUNNING = 400;
+const COPYING = 700;
 const AT_REST = 5000;
 
 export const sessionQuery = queryOptions({
@@ -16,6 +17,13 @@ export const troublesQuery = queryOptions({
   queryKey: ["troubles"],
   queryFn: () => body(api.GET("/api/troubles/")),
   refetchInterval: () => askAgainAfter(AT_REST),
+});
+
+/** How the copy of everything stands; asked often while one is made. */
+export const backupQuery = queryOptions({
+  queryKey: ["backup"],
+  queryFn: () => body(api.GET("/api/backup/")),
+  refetchInterval: (query) => (query.state.data?.at_work ? COPYING : AT_REST),
 });
 
 export const scenesQuery = queryOptions({

@@ -4,6 +4,24 @@
  */
 
 export interface paths {
+    "/api/backup/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description How the copy of everything stands; POST begins one, which takes only what is new. */
+        get: operations["backup_retrieve"];
+        put?: never;
+        /** @description How the copy of everything stands; POST begins one, which takes only what is new. */
+        post: operations["backup_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/blind/{id}/": {
         parameters: {
             query?: never;
@@ -2439,6 +2457,24 @@ export interface components {
             title: string;
             values: string[];
         };
+        /** @description How the copy of everything stands. */
+        Backup: {
+            at_work: boolean;
+            /** @description Files it is through with */
+            done: number;
+            /** @description Files in all */
+            of: number;
+            /**
+             * Format: date-time
+             * @description When the last whole copy was made
+             */
+            made_at: string | null;
+            /** @description What the last one had to add */
+            new_files: number;
+            new_bytes: number;
+            problem: string;
+            on_another_disk: boolean;
+        };
         /** @description A pair of the scene as it is and with reduced copies. */
         BeforeAfter: {
             pair: number;
@@ -4474,6 +4510,51 @@ export interface components {
             first: string;
             second: string;
         };
+        /** @description A recipe's file, whole: what the command line reads again. */
+        RecipeDocument: {
+            format: number;
+            /** @description recipe */
+            kind: string;
+            name: string;
+            version: number;
+            author: string;
+            made_at: string;
+            scene: string;
+            note: string;
+            uses: {
+                [key: string]: components["schemas"]["RecipeDocumentUse"];
+            };
+        };
+        /** @description What one use is rendered with, as a recipe's file has it. */
+        RecipeDocumentUse: {
+            title: string;
+            engine: string;
+            build: string;
+            engine_version: string;
+            /** @description All settings of the engine by name */
+            settings: {
+                [key: string]: unknown;
+            };
+            /** @description width, height, format, view_transform and passes */
+            output: {
+                [key: string]: unknown;
+            };
+            limits: {
+                [key: string]: number;
+            };
+            /** @description Each with what, and where it is from */
+            evidence: {
+                [key: string]: unknown;
+            }[];
+            /** @description Assumptions and what they come to; empty when none was made */
+            forecast: {
+                [key: string]: unknown;
+            };
+            /** @description first, last (included) and settings of their own */
+            frames?: {
+                [key: string]: unknown;
+            }[];
+        };
         /** @description A recipe as text, TOML or JSON. */
         RecipeFileRequest: {
             text: string;
@@ -5461,8 +5542,40 @@ export interface components {
             shape: components["schemas"]["ShapeEnum"];
             points: number[][];
         };
+        /** @description What happened, why, and which field (RFC 9457). */
+        Refusal: {
+            type: string;
+            title: string;
+            status: number;
+            /** @description One or two sentences that can be shown. */
+            detail: string;
+            fields: {
+                [key: string]: string[];
+            };
+            /** @description With 409: what it is by now. */
+            now?: unknown;
+        };
     };
-    responses: never;
+    responses: {
+        /** @description 400 Cannot be done; 401 Sign in first; 403 Not allowed; 404 Not found; 405 Not allowed here; 406 Not to be had in this form; 409 Changed meanwhile; 413 Too large; 415 Not taken in this form */
+        Refused: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/problem+json": components["schemas"]["Refusal"];
+            };
+        };
+        /** @description 500 Unforeseen error; 503 Busy; 507 Cannot be written */
+        Failed: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/problem+json": components["schemas"]["Refusal"];
+            };
+        };
+    };
     parameters: never;
     requestBodies: never;
     headers: never;
@@ -5470,6 +5583,48 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    backup_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Backup"];
+                };
+            };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
+        };
+    };
+    backup_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Backup"];
+                };
+            };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
+        };
+    };
     blind_retrieve: {
         parameters: {
             query?: never;
@@ -5489,6 +5644,8 @@ export interface operations {
                     "application/json": components["schemas"]["BlindTest"];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     blind_answer_create: {
@@ -5514,6 +5671,8 @@ export interface operations {
                     "application/json": components["schemas"]["BlindTest"];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     blind_end_create: {
@@ -5535,6 +5694,8 @@ export interface operations {
                     "application/json": components["schemas"]["BlindTest"];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     brightness_destroy: {
@@ -5555,6 +5716,8 @@ export interface operations {
                 };
                 content?: never;
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     brightness_restore_create: {
@@ -5576,6 +5739,8 @@ export interface operations {
                     "application/json": components["schemas"]["Brightness"];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     criteria_retrieve: {
@@ -5595,6 +5760,8 @@ export interface operations {
                     "application/json": components["schemas"]["Criteria"];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     criteria_update: {
@@ -5618,6 +5785,8 @@ export interface operations {
                     "application/json": components["schemas"]["Criteria"];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     effects_evidence_create: {
@@ -5641,6 +5810,8 @@ export interface operations {
                     "application/json": components["schemas"]["Evidence"];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     effects_evidence_destroy: {
@@ -5661,6 +5832,8 @@ export interface operations {
                 };
                 content?: never;
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     effects_evidence_restore_create: {
@@ -5682,6 +5855,8 @@ export interface operations {
                     "application/json": components["schemas"]["Evidence"];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     engines_retrieve: {
@@ -5701,6 +5876,8 @@ export interface operations {
                     "application/json": components["schemas"]["Engines"];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     imports_list: {
@@ -5720,6 +5897,8 @@ export interface operations {
                     "application/json": components["schemas"]["ImportSet"][];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     imports_create: {
@@ -5743,6 +5922,8 @@ export interface operations {
                     "application/json": components["schemas"]["ImportSetDetail"];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     imports_retrieve: {
@@ -5764,6 +5945,8 @@ export interface operations {
                     "application/json": components["schemas"]["ImportSetDetail"];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     imports_destroy: {
@@ -5784,6 +5967,8 @@ export interface operations {
                 };
                 content?: never;
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     imports_partial_update: {
@@ -5809,6 +5994,8 @@ export interface operations {
                     "application/json": components["schemas"]["ImportSetDetail"];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     imports_files_create: {
@@ -5836,6 +6023,8 @@ export interface operations {
                     "application/json": components["schemas"]["ImportedRender"];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     imports_from_folder_create: {
@@ -5861,6 +6050,8 @@ export interface operations {
                     "application/json": components["schemas"]["ImportedRender"][];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     imports_restore_create: {
@@ -5882,6 +6073,8 @@ export interface operations {
                     "application/json": components["schemas"]["ImportSetDetail"];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     imports_table_create: {
@@ -5909,6 +6102,8 @@ export interface operations {
                     "application/json": components["schemas"]["ImportSetDetail"];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     imports_fill_in_create: {
@@ -5932,6 +6127,8 @@ export interface operations {
                     "application/json": components["schemas"]["ImportedRender"][];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     imports_folder_create: {
@@ -5955,6 +6152,8 @@ export interface operations {
                     "application/json": components["schemas"]["FolderFiles"];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     imports_pair_create: {
@@ -5978,6 +6177,8 @@ export interface operations {
                     "application/json": components["schemas"]["MadePair"];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     imports_pattern_create: {
@@ -6001,6 +6202,8 @@ export interface operations {
                     "application/json": components["schemas"]["PatternPreview"];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     imports_sequence_create: {
@@ -6024,6 +6227,8 @@ export interface operations {
                     "application/json": components["schemas"]["MadeSequence"];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     matchings_go_on_create: {
@@ -6045,6 +6250,8 @@ export interface operations {
                     "application/json": components["schemas"]["Matching"];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     matchings_stop_create: {
@@ -6066,6 +6273,8 @@ export interface operations {
                     "application/json": components["schemas"]["Matching"];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     options_layers_create: {
@@ -6088,6 +6297,8 @@ export interface operations {
                     "application/json": components["schemas"]["Layer"];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     overview_retrieve: {
@@ -6109,6 +6320,8 @@ export interface operations {
                     "application/json": components["schemas"]["Overview"];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     pairs_create: {
@@ -6132,6 +6345,8 @@ export interface operations {
                     "application/json": components["schemas"]["PairNumber"];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     pairs_retrieve: {
@@ -6153,6 +6368,8 @@ export interface operations {
                     "application/json": components["schemas"]["Pair"];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     pairs_beside_list: {
@@ -6174,6 +6391,8 @@ export interface operations {
                     "application/json": components["schemas"]["Beside"][];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     pairs_blind_retrieve: {
@@ -6195,6 +6414,8 @@ export interface operations {
                     "application/json": components["schemas"]["Blind"];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     pairs_blind_create: {
@@ -6220,6 +6441,8 @@ export interface operations {
                     "application/json": components["schemas"]["BlindTest"];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     pairs_brightness_create: {
@@ -6245,6 +6468,8 @@ export interface operations {
                     "application/json": components["schemas"]["Brightness"];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     "pairs_export.csv_retrieve": {
@@ -6266,6 +6491,8 @@ export interface operations {
                     "text/csv": string;
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     "pairs_export.json_retrieve": {
@@ -6289,6 +6516,8 @@ export interface operations {
                     };
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     "pairs_export.zip_retrieve": {
@@ -6310,6 +6539,8 @@ export interface operations {
                     "application/zip": string;
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     pairs_layers_create: {
@@ -6332,6 +6563,8 @@ export interface operations {
                     "application/json": components["schemas"]["Layer"];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     pairs_mend_create: {
@@ -6357,6 +6590,8 @@ export interface operations {
                     "application/json": components["schemas"]["Mended"];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     pairs_pins_create: {
@@ -6382,6 +6617,8 @@ export interface operations {
                     "application/json": components["schemas"]["Pin"];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     pairs_verdicts_create: {
@@ -6407,6 +6644,8 @@ export interface operations {
                     "application/json": components["schemas"]["Verdict"];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     panoramas_list: {
@@ -6426,6 +6665,8 @@ export interface operations {
                     "application/json": components["schemas"]["Panorama"][];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     panoramas_create: {
@@ -6451,6 +6692,8 @@ export interface operations {
                     "application/json": components["schemas"]["Panorama"];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     panoramas_destroy: {
@@ -6471,6 +6714,8 @@ export interface operations {
                 };
                 content?: never;
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     panoramas_restore_create: {
@@ -6492,6 +6737,8 @@ export interface operations {
                     "application/json": components["schemas"]["Panorama"];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     pictures_pyramid_retrieve: {
@@ -6513,6 +6760,8 @@ export interface operations {
                     "application/json": components["schemas"]["Pyramid"];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     pictures_shown_retrieve: {
@@ -6543,6 +6792,8 @@ export interface operations {
                     "image/png": string;
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     pictures_spots_retrieve: {
@@ -6564,6 +6815,8 @@ export interface operations {
                     "application/json": components["schemas"]["Spots"];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     pictures_thumbnail_retrieve: {
@@ -6585,6 +6838,8 @@ export interface operations {
                     "image/png": string;
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     pictures_tiles_retrieve: {
@@ -6609,6 +6864,8 @@ export interface operations {
                     "application/octet-stream": string;
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     pictures_of_view_retrieve: {
@@ -6632,6 +6889,8 @@ export interface operations {
                     "application/json": components["schemas"]["ViewPicture"];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     pins_destroy: {
@@ -6652,6 +6911,8 @@ export interface operations {
                 };
                 content?: never;
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     pins_partial_update: {
@@ -6677,6 +6938,8 @@ export interface operations {
                     "application/json": components["schemas"]["Pin"];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     pins_restore_create: {
@@ -6698,6 +6961,8 @@ export interface operations {
                     "application/json": components["schemas"]["Pin"];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     questions_retrieve: {
@@ -6717,6 +6982,8 @@ export interface operations {
                     "application/json": components["schemas"]["Questions"];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     queue_retrieve: {
@@ -6736,6 +7003,8 @@ export interface operations {
                     "application/json": components["schemas"]["Queue"];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     queue_pause_create: {
@@ -6759,6 +7028,8 @@ export interface operations {
                     "application/json": components["schemas"]["Queue"];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     queue_stop_create: {
@@ -6778,6 +7049,8 @@ export interface operations {
                     "application/json": components["schemas"]["Queue"];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     recipes_list: {
@@ -6799,6 +7072,8 @@ export interface operations {
                     "application/json": components["schemas"]["Recipe"][];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     recipes_create: {
@@ -6822,6 +7097,8 @@ export interface operations {
                     "application/json": components["schemas"]["Recipe"];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     recipes_retrieve: {
@@ -6843,6 +7120,8 @@ export interface operations {
                     "application/json": components["schemas"]["Recipe"];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     recipes_destroy: {
@@ -6863,6 +7142,8 @@ export interface operations {
                 };
                 content?: never;
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     recipes_against_list: {
@@ -6885,6 +7166,8 @@ export interface operations {
                     "application/json": components["schemas"]["RecipeDifference"][];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     "recipes_recipe.json_retrieve": {
@@ -6903,9 +7186,11 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": string;
+                    "application/json": components["schemas"]["RecipeDocument"];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     "recipes_recipe.toml_retrieve": {
@@ -6927,6 +7212,8 @@ export interface operations {
                     "application/toml": string;
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     recipes_render_create: {
@@ -6952,6 +7239,8 @@ export interface operations {
                     "application/json": components["schemas"]["MadeStudy"];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     recipes_restore_create: {
@@ -6973,6 +7262,8 @@ export interface operations {
                     "application/json": components["schemas"]["Recipe"];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     references_list: {
@@ -6994,6 +7285,8 @@ export interface operations {
                     "application/json": components["schemas"]["Reference"][];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     references_create: {
@@ -7017,6 +7310,8 @@ export interface operations {
                     "application/json": components["schemas"]["Reference"];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     references_destroy: {
@@ -7037,6 +7332,8 @@ export interface operations {
                 };
                 content?: never;
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     references_match_create: {
@@ -7058,6 +7355,8 @@ export interface operations {
                     "application/json": components["schemas"]["Reference"];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     references_restore_create: {
@@ -7079,6 +7378,8 @@ export interface operations {
                     "application/json": components["schemas"]["Reference"];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     references_from_option_create: {
@@ -7102,6 +7403,8 @@ export interface operations {
                     "application/json": components["schemas"]["Reference"];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     runs_retrieve: {
@@ -7123,6 +7426,8 @@ export interface operations {
                     "application/json": components["schemas"]["RunDetail"];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     runs_again_create: {
@@ -7144,6 +7449,8 @@ export interface operations {
                     "application/json": components["schemas"]["RunDetail"];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     runs_live_retrieve: {
@@ -7165,6 +7472,8 @@ export interface operations {
                     "image/png": string;
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     runs_move_create: {
@@ -7190,6 +7499,8 @@ export interface operations {
                     "application/json": components["schemas"]["Queue"];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     runs_stop_create: {
@@ -7211,6 +7522,8 @@ export interface operations {
                     "application/json": components["schemas"]["Count"];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     runs_builds_list: {
@@ -7230,6 +7543,8 @@ export interface operations {
                     "application/json": components["schemas"]["BuildAtWork"][];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     scenes_retrieve: {
@@ -7249,6 +7564,8 @@ export interface operations {
                     "application/json": components["schemas"]["Scenes"];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     scenes_look_create: {
@@ -7274,6 +7591,8 @@ export interface operations {
                     "application/json": components["schemas"]["Look"];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     scenes_zones_list: {
@@ -7306,6 +7625,8 @@ export interface operations {
                     "application/json": components["schemas"]["Zone"];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     scenes_zones_create: {
@@ -7342,6 +7663,8 @@ export interface operations {
                     "application/json": components["schemas"]["Zone"];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     searches_go_on_create: {
@@ -7367,6 +7690,8 @@ export interface operations {
                     "application/json": components["schemas"]["Search"];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     searches_recipe_create: {
@@ -7392,6 +7717,8 @@ export interface operations {
                     "application/json": components["schemas"]["Recipe"];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     searches_stop_create: {
@@ -7413,6 +7740,8 @@ export interface operations {
                     "application/json": components["schemas"]["Search"];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     session_retrieve: {
@@ -7432,6 +7761,8 @@ export interface operations {
                     "application/json": components["schemas"]["Session"];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     studies_create: {
@@ -7455,6 +7786,8 @@ export interface operations {
                     "application/json": components["schemas"]["Study"];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     studies_retrieve: {
@@ -7476,6 +7809,8 @@ export interface operations {
                     "application/json": components["schemas"]["Study"];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     studies_archive_create: {
@@ -7501,6 +7836,8 @@ export interface operations {
                     "application/json": components["schemas"]["Study"];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     studies_bad_again_create: {
@@ -7522,6 +7859,8 @@ export interface operations {
                     "application/json": components["schemas"]["Count"];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     "studies_bundle.zip_retrieve": {
@@ -7543,6 +7882,8 @@ export interface operations {
                     "application/zip": string;
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     studies_contact_sheet_retrieve: {
@@ -7571,6 +7912,8 @@ export interface operations {
                     "application/json": components["schemas"]["ContactSheet"];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     studies_curves_retrieve: {
@@ -7595,6 +7938,8 @@ export interface operations {
                     "application/json": components["schemas"]["Curves"];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     studies_decision_retrieve: {
@@ -7619,6 +7964,8 @@ export interface operations {
                     "application/json": components["schemas"]["Decision"];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     studies_draft_retrieve: {
@@ -7640,6 +7987,8 @@ export interface operations {
                     "application/json": components["schemas"]["Draft"];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     studies_effects_retrieve: {
@@ -7663,6 +8012,8 @@ export interface operations {
                     "application/json": components["schemas"]["Effects"];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     "studies_facts.json_retrieve": {
@@ -7686,6 +8037,8 @@ export interface operations {
                     };
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     studies_findings_retrieve: {
@@ -7707,6 +8060,8 @@ export interface operations {
                     "application/json": components["schemas"]["StudyFindings"];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     studies_let_go_create: {
@@ -7732,6 +8087,8 @@ export interface operations {
                     "application/json": components["schemas"]["Count"];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     studies_matchings_list: {
@@ -7753,6 +8110,8 @@ export interface operations {
                     "application/json": components["schemas"]["Matching"][];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     studies_matchings_create: {
@@ -7778,6 +8137,8 @@ export interface operations {
                     "application/json": components["schemas"]["Matching"];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     studies_measures_retrieve: {
@@ -7801,6 +8162,8 @@ export interface operations {
                     "application/json": components["schemas"]["MeasureTable"];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     studies_motion_retrieve: {
@@ -7824,6 +8187,8 @@ export interface operations {
                     "application/json": components["schemas"]["StudyMotion"];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     studies_motion_as_reference_create: {
@@ -7849,6 +8214,8 @@ export interface operations {
                     "application/json": components["schemas"]["MadeReferences"];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     studies_pilot_create: {
@@ -7870,6 +8237,8 @@ export interface operations {
                     "application/json": components["schemas"]["Count"];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     studies_plan_update: {
@@ -7895,6 +8264,8 @@ export interface operations {
                     "application/json": components["schemas"]["Study"];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     studies_production_update: {
@@ -7920,6 +8291,8 @@ export interface operations {
                     "application/json": components["schemas"]["Decision"];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     studies_progress_retrieve: {
@@ -7941,6 +8314,8 @@ export interface operations {
                     "application/json": components["schemas"]["Progress"];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     studies_proof_retrieve: {
@@ -7962,6 +8337,8 @@ export interface operations {
                     "application/json": components["schemas"]["StudyProof"];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     studies_recipes_create: {
@@ -7987,6 +8364,8 @@ export interface operations {
                     "application/json": components["schemas"]["Recipe"];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     studies_remove_create: {
@@ -8012,6 +8391,8 @@ export interface operations {
                     "application/json": components["schemas"]["Study"];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     studies_report_retrieve: {
@@ -8033,6 +8414,8 @@ export interface operations {
                     "text/html": string;
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     studies_searches_retrieve: {
@@ -8054,6 +8437,8 @@ export interface operations {
                     "application/json": components["schemas"]["Searches"];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     studies_searches_create: {
@@ -8079,6 +8464,8 @@ export interface operations {
                     "application/json": components["schemas"]["Search"];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     studies_settle_create: {
@@ -8100,6 +8487,8 @@ export interface operations {
                     "application/json": components["schemas"]["Count"];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     studies_start_create: {
@@ -8121,6 +8510,8 @@ export interface operations {
                     "application/json": components["schemas"]["Count"];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     studies_stop_create: {
@@ -8142,6 +8533,8 @@ export interface operations {
                     "application/json": components["schemas"]["Count"];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     studies_table_retrieve: {
@@ -8172,6 +8565,8 @@ export interface operations {
                     "application/json": components["schemas"]["Table"];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     "studies_table.csv_retrieve": {
@@ -8201,6 +8596,8 @@ export interface operations {
                     "text/csv": string;
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     "studies_table.json_retrieve": {
@@ -8232,6 +8629,8 @@ export interface operations {
                     };
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     studies_table_groups_retrieve: {
@@ -8260,6 +8659,8 @@ export interface operations {
                     "application/json": components["schemas"]["Groups"];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     studies_uses_create: {
@@ -8285,6 +8686,8 @@ export interface operations {
                     "application/json": components["schemas"]["Decision"];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     studies_uses_destroy: {
@@ -8306,6 +8709,8 @@ export interface operations {
                 };
                 content?: never;
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     studies_uses_partial_update: {
@@ -8332,6 +8737,8 @@ export interface operations {
                     "application/json": components["schemas"]["Decision"];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     studies_uses_restore_create: {
@@ -8354,6 +8761,8 @@ export interface operations {
                     "application/json": components["schemas"]["Decision"];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     studies_import_create: {
@@ -8377,6 +8786,8 @@ export interface operations {
                     "application/json": components["schemas"]["ImportedStudy"];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     studies_levels_create: {
@@ -8400,6 +8811,8 @@ export interface operations {
                     "application/json": components["schemas"]["Factor"];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     studies_preview_create: {
@@ -8423,6 +8836,8 @@ export interface operations {
                     "application/json": components["schemas"]["Preview"];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     studies_proposal_create: {
@@ -8446,6 +8861,8 @@ export interface operations {
                     "application/json": components["schemas"]["Proposal"];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     textures_list: {
@@ -8465,6 +8882,8 @@ export interface operations {
                     "application/json": components["schemas"]["Place"][];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     textures_before_and_after_create: {
@@ -8488,6 +8907,8 @@ export interface operations {
                     "application/json": components["schemas"]["StudyMade"];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     textures_choice_update: {
@@ -8511,6 +8932,8 @@ export interface operations {
                     "application/json": components["schemas"]["TexturePlan"];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     textures_copies_create: {
@@ -8542,6 +8965,8 @@ export interface operations {
                     "application/json": components["schemas"]["TexturePlan"];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     textures_copies_destroy: {
@@ -8565,6 +8990,8 @@ export interface operations {
                     "application/json": components["schemas"]["TexturePlan"];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     textures_copies_unfinished_destroy: {
@@ -8587,6 +9014,8 @@ export interface operations {
                     "application/json": components["schemas"]["TexturePlan"];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     textures_picture_retrieve: {
@@ -8610,6 +9039,8 @@ export interface operations {
                     "image/png": string;
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     textures_plan_retrieve: {
@@ -8632,6 +9063,8 @@ export interface operations {
                     "application/json": components["schemas"]["TexturePlan"];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     textures_use_create: {
@@ -8655,6 +9088,8 @@ export interface operations {
                     "application/json": components["schemas"]["TexturePlan"];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     troubles_list: {
@@ -8674,6 +9109,8 @@ export interface operations {
                     "application/json": components["schemas"]["Trouble"][];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     troubles_again_create: {
@@ -8694,6 +9131,8 @@ export interface operations {
                 };
                 content?: never;
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     verdicts_destroy: {
@@ -8714,6 +9153,8 @@ export interface operations {
                 };
                 content?: never;
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     verdicts_restore_create: {
@@ -8735,6 +9176,8 @@ export interface operations {
                     "application/json": components["schemas"]["Verdict"];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     view_transforms_retrieve: {
@@ -8754,6 +9197,8 @@ export interface operations {
                     "application/json": components["schemas"]["ViewTransforms"];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     view_transforms_shader_retrieve: {
@@ -8775,6 +9220,8 @@ export interface operations {
                     "application/json": components["schemas"]["TransformShader"];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     zones_destroy: {
@@ -8795,6 +9242,8 @@ export interface operations {
                 };
                 content?: never;
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     zones_partial_update: {
@@ -8820,6 +9269,8 @@ export interface operations {
                     "application/json": components["schemas"]["Zone"];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     zones_copy_create: {
@@ -8845,6 +9296,8 @@ export interface operations {
                     "application/json": components["schemas"]["Zone"];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
     zones_restore_create: {
@@ -8866,6 +9319,8 @@ export interface operations {
                     "application/json": components["schemas"]["Zone"];
                 };
             };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
         };
     };
 }

@@ -38,6 +38,10 @@ export function day(iso: string): string {
   return new Date(iso).toLocaleDateString("en-GB", { day: "numeric", month: "short", year: "numeric" });
 }
 
+export function dayAndTime(iso: string): string {
+  return new Date(iso).toLocaleString("en-GB", { dateStyle: "medium", timeStyle: "short" });
+}
+
 export function settingValue(value: unknown): string {
   if (value === true) return "on";
   if (value === false) return "off";

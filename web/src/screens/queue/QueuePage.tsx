@@ -7,6 +7,7 @@ import { Failed, Loading, Notice } from "../../parts/Notice";
 import { useRemembered } from "../../parts/remembered";
 import { SideMark } from "../../parts/Side";
 import { useTitle } from "../../parts/useTitle";
+import { Backup } from "./Backup";
 import { SetAside } from "./SetAside";
 
 type Run = Schema["QueuedRun"];
@@ -79,6 +80,7 @@ export function QueuePage() {
           itself.
         </p>
       ) : null}
+      <Backup />
     </div>
   );
 }
