@@ -14,7 +14,7 @@ from matchedpair.elsewhere.intake import ENDINGS
 from matchedpair.errors import InputError, MatchedPairError
 
 from server.imports.models import ImportedRender, ImportSet
-from server.store.files import keep_file, path_of
+from server.store.files import NO_ROOM, keep_file, path_of
 from server.store.uploads import ending_of, keep_light, upload_on_disk
 
 MOST_FOLDER_FILES = 10_000
@@ -30,7 +30,8 @@ def take_upload(import_set: ImportSet, upload: UploadedFile) -> ImportedRender:
 def take_file(import_set: ImportSet, path: Path, name: str, by_hand: dict[str, Any] | None = None) -> ImportedRender:
     """Take one file in under a name; the same name again replaces what came before.
 
-    A file that cannot be used is kept as a row with the reason, and without a picture.
+    A file that cannot be used is kept as a row with the reason, and without a picture. Raises `OSError` when the store
+    cannot be written, which is no fault of the file.
     """
     row = ImportedRender(import_set=import_set, name=name, ending=ending_of(name))
     try:
@@ -42,6 +43,8 @@ def take_file(import_set: ImportSet, path: Path, name: str, by_hand: dict[str, A
         _set_light(row, taken, picture)
         row.from_header = vars(_noting(row, "header", lambda: header_facts(path)))
     except (MatchedPairError, OSError) as error:
+        if isinstance(error, OSError) and error.errno in NO_ROOM:
+            raise
         row.problem = str(error)
     _read_beside(row, import_set)
     if by_hand:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import errno
 import logging
 import math
 import shutil
@@ -31,7 +30,7 @@ from server.processes.turns import last_seen, turn, wish
 from server.runs import actions
 from server.runs.models import OPEN_STATES, Queue, Run
 from server.runs.recording import cut_up_pictures, record_result
-from server.store.files import path_of, replace_at_once, room_problem, sweep_unfinished
+from server.store.files import NO_ROOM, path_of, replace_at_once, room_problem, sweep_unfinished
 from server.store.notices import MEASURED, PROGRESS, Listener
 from server.store.pixels import path_of_live
 from server.store.uploads import sweep
@@ -42,7 +41,6 @@ SLOW_LOOK_SECONDS, AT_REST_SECONDS = 2.0, 15.0  # with renders to come, for mach
 TRY_AGAIN_SECONDS = 2.0
 FRAME_STRIDE = 1000  # no study has so many seeds
 RECORDING, MOST_ENDS = "runner.recording", 2
-NO_ROOM = (errno.ENOSPC, errno.EDQUOT)
 log = logging.getLogger("server.runner")
 
 
@@ -261,7 +259,15 @@ class Runner:
             )
         finally:
             recording.unlink(missing_ok=True)
+            _let_go_of_files(result)
         log.info("run %s ended: %s", run_id, result["state"])
+
+
+def _let_go_of_files(result: dict[str, Any]) -> None:
+    """What was handed over is in the store by now, or is made again."""
+    handed = [result["picture"], *result["passes"].values(), *(row["picture"] for row in result["on_the_way"])]
+    for folder in {each.parent for each in handed if isinstance(each, Path)}:
+        shutil.rmtree(folder, ignore_errors=True)
 
 
 def _set_aside_what_ended_it() -> None:
@@ -328,4 +334,5 @@ def _description(run: Run) -> dict[str, Any]:
         "on_the_way": tuple(sorted(float(each.settings[each.quality_knob]) for each in on_the_way)),
         "time_limit_seconds": run.study.time_limit_seconds,
         "work": None if settings.SCHEDULER else str(work_folder()),
+        "hand_over": None if settings.SCHEDULER else str(work_folder()),
     }

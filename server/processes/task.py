@@ -44,7 +44,8 @@ def render_task(definition: EngineDefinition, description: dict[str, Any], repor
         ``key``, ``scene`` (contents of the file), ``textures`` (by path, where it is kept or its contents), ``view``,
         ``frame``, ``width``, ``height``, ``seed``, ``threads``, ``settings``, ``time_limit_seconds``, ``build``,
         ``variant``, ``crop``, ``quantities``, ``brightness``, ``passes``, ``depth``, ``on_the_way``, ``scene_name``,
-        ``work`` (folder to work in, or None for the system's own).
+        ``work`` (folder to work in, or None for the system's own), ``hand_over`` (a folder that the caller reads too,
+        or None).
     report : callable
         Called several times a second while the engine runs, with the quality knob and the bytes of a picture on the
         way when there is a new one.
@@ -52,8 +53,8 @@ def render_task(definition: EngineDefinition, description: dict[str, Any], repor
     Returns
     -------
     dict
-        The outcome's fields, ``picture``, each of ``passes`` and of ``on_the_way`` as the file's bytes or None,
-        ``machine`` and ``engine_version``.
+        The outcome's fields, ``picture``, each of ``passes`` and of ``on_the_way`` as a file in ``hand_over``, else as
+        the file's bytes, or None; ``machine`` and ``engine_version``.
     """
     key = description["key"]
     folder = Path(tempfile.mkdtemp(prefix="render-", dir=description["work"]))
@@ -72,14 +73,15 @@ def render_task(definition: EngineDefinition, description: dict[str, Any], repor
         )  # fmt: skip
         job = RenderJob(scene=scene, **{name: description[name] for name in places})
         outcome = render(definition, job, made, on_progress=_with_pictures(report), should_stop=lambda: key in _to_stop)
+        given = _handed_over(description.get("hand_over"))
         result = asdict(outcome)
         result["on_the_way"] = [
             {"level": row.level, "wall_seconds": row.wall_seconds, "cpu_seconds": row.cpu_seconds,
-             "picture": row.path.read_bytes()}
+             "picture": given(row.path)}
             for row in outcome.on_the_way
         ]  # fmt: skip
-        result["picture"] = outcome.picture.read_bytes() if outcome.picture else None
-        result["passes"] = {name: path.read_bytes() for name, path in outcome.passes.items()}
+        result["picture"] = given(outcome.picture) if outcome.picture else None
+        result["passes"] = {name: given(path) for name, path in outcome.passes.items()}
         # where this machine keeps its programs and its work is nobody's business in a shared bundle
         program, *words = outcome.command
         result["command"] = [Path(program).name, *(word.replace(str(folder), "…") for word in words)]
@@ -91,6 +93,16 @@ def render_task(definition: EngineDefinition, description: dict[str, Any], repor
             _to_stop.discard(key)
         shutil.rmtree(folder, ignore_errors=True)
     return result | {"machine": asdict(describe_machine()), "engine_version": version}
+
+
+def _handed_over(folder: str | None) -> Callable[[Path], Path | bytes]:
+    """How a picture goes to the caller. A ladder of large ones is too much for a machine's memory, and once is enough
+    for it to be written.
+    """
+    if folder is None:
+        return lambda path: path.read_bytes()
+    place = Path(tempfile.mkdtemp(prefix="made-", dir=folder))
+    return lambda path: Path(shutil.move(path, place / path.name))
 
 
 def _version(definition: EngineDefinition, build: str) -> str:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from pathlib import Path
 from typing import Any
 
 from django.db import transaction
@@ -13,7 +14,7 @@ from matchedpair.measures.file_checks import identical, pixel_hash
 
 from server.runs.habits import forget
 from server.runs.models import Run, RunState
-from server.store.files import keep, path_of
+from server.store.files import keep, keep_file, path_of
 from server.store.notices import RUNS, ring_after_commit
 from server.store.pixels import PICTURE
 from server.store.tiles import cut_up
@@ -47,9 +48,12 @@ def record_result(run_id: int, result: dict[str, Any]) -> None:
     fields = {key: result[key] for key in KNOWN}
     fields["machine_name"] = _machine_name(result)
     if result["picture"] is not None:
-        passes = {name: keep(contents, PICTURE) for name, contents in result["passes"].items()}
-        sizes = [len(result["picture"]), *(len(contents) for contents in result["passes"].values())]
-        fields |= {"picture": keep(result["picture"], PICTURE), "passes": passes, "picture_bytes": sum(sizes)}
+        picture, size = _kept(result["picture"])
+        passes = {name: _kept(handed) for name, handed in result["passes"].items()}
+        fields |= {
+            "picture": picture, "passes": {name: digest for name, (digest, _) in passes.items()},
+            "picture_bytes": size + sum(each for _, each in passes.values()),
+        }  # fmt: skip
     brought = [] if run.warm_up else _brought(run, result)
     # decoding takes long, so that nobody else's write may wait for it
     looked_at = [_looked_at(run, fields), *(_looked_at(run, row) for _, row in brought)]
@@ -80,15 +84,23 @@ def _brought(run: Run, result: dict[str, Any]) -> list[tuple[Option, dict[str, A
         option = options.get(picture["level"])
         if option is None:
             continue
+        digest, size = _kept(picture["picture"])
         fields = {key: result[key] for key in ALIKE} | {
             "state": RunState.FINISHED, "wall_seconds": picture["wall_seconds"], "cpu_seconds": picture["cpu_seconds"],
-            "reached": picture["level"], "picture": keep(picture["picture"], PICTURE),
-            "picture_bytes": len(picture["picture"]), "attempt": run.attempt, "started_at": run.started_at,
+            "reached": picture["level"], "picture": digest,
+            "picture_bytes": size, "attempt": run.attempt, "started_at": run.started_at,
             "machine_name": _machine_name(result),
             "log": f"Written on the way by run {run.pk}; its log is there.",
         }  # fmt: skip
         rows.append((option, fields))
     return rows
+
+
+def _kept(handed: Path | bytes) -> tuple[str, int]:
+    """Hash and size of a picture that was handed over as a file or as its contents, now in the store."""
+    if isinstance(handed, Path):
+        return keep_file(handed, PICTURE), handed.stat().st_size
+    return keep(handed, PICTURE), len(handed)
 
 
 def _write_brought(run: Run, option: Option, fields: dict[str, Any], seen: _LookedAt | None) -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import errno
 import hashlib
 import os
 import re
@@ -18,6 +19,8 @@ from django.conf import settings
 HASH = re.compile(r"[0-9a-f]{64}")
 UNFINISHED = ".part-"
 ABANDONED_SECONDS = 3600.0
+PIECE = 1 << 20
+NO_ROOM = (errno.ENOSPC, errno.EDQUOT)
 
 
 def keep(contents: bytes, ending: str) -> str:
@@ -69,8 +72,22 @@ def replace_at_once(path: Path, contents: bytes) -> None:
 
 
 def keep_file(path: Path, ending: str) -> str:
-    """Store a file's contents and return their hash. Raises `OSError`."""
-    return keep(path.read_bytes(), ending)
+    """Store a file's contents, read a piece at a time, and return their hash. Raises `OSError`."""
+    with path.open("rb") as file:
+        digest = hashlib.file_digest(file, "sha256").hexdigest()
+        target = path_of(digest, ending)
+        if target.is_file() and target.stat().st_size == path.stat().st_size:
+            return digest
+        file.seek(0)
+        copied = hashlib.sha256()
+        with written_whole(target) as kept:
+            while piece := file.read(PIECE):
+                copied.update(piece)
+                kept.write(piece)
+            if copied.hexdigest() != digest:
+                raise OSError(f"{path.name} changed while it was read")
+    _flush_folder(target.parent)
+    return digest
 
 
 def path_of(digest: str, ending: str) -> Path:

@@ -1,5 +1,6 @@
 """Renders from elsewhere: by browser, by folder, by command; what is asked; what is refused; pairs of them."""
 
+import errno
 import json
 import os
 import shutil
@@ -8,6 +9,7 @@ import sys
 import tempfile
 import time
 from pathlib import Path
+from unittest import mock
 
 import numpy as np
 import OpenImageIO as oiio
@@ -15,6 +17,7 @@ from django.conf import settings
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import TestCase, override_settings
 
+from server.imports import actions
 from server.imports.inbox import take_in_one
 from server.imports.models import ImportedRender, ImportSet
 from server.measuring.measuring import measure_outstanding
@@ -420,3 +423,24 @@ class Command(WithEngines, TestCase):
         self.assertTrue(take_in_one())
         self.assertEqual(ImportSet.objects.count(), 1)
         shutil.rmtree(inbox)
+
+    def test_ended_half_way_it_goes_on_into_the_same_set(self):
+        self.command(self.folder_of_renders)
+        real, seen = actions.keep_file, []
+
+        def full_after_one(path, ending):
+            seen.append(path)
+            if len(seen) > 1:
+                raise OSError(errno.ENOSPC, "No space left on device")
+            return real(path, ending)
+
+        with mock.patch("server.imports.actions.keep_file", full_after_one), self.assertRaises(OSError):
+            take_in_one()
+        self.assertEqual(ImportedRender.objects.count(), 1)
+        first = ImportedRender.objects.get()
+        self.assertTrue(take_in_one())
+        self.assertEqual(ImportSet.objects.count(), 1)
+        self.assertIn(first, ImportedRender.objects.all())
+        self.assertGreater(ImportedRender.objects.count(), 1)
+        self.assertFalse(ImportedRender.objects.filter(problem__contains="space").exists())
+        self.assertFalse(take_in_one())

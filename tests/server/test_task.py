@@ -51,6 +51,12 @@ class Task(unittest.TestCase):
         self.assertEqual(pickle.loads(pickle.dumps(result)), result)
         self.assertEqual(list(self.work.iterdir()), [])
 
+    def test_on_one_machine_pictures_are_handed_over_as_files_and_not_held_in_memory(self):
+        result = self.carry_out(hand_over=str(self.folder))
+        self.assertEqual(result["picture"].read_bytes()[:4], b"\x76\x2f\x31\x01")
+        self.assertTrue(result["picture"].is_relative_to(self.folder))
+        self.assertEqual(list(self.work.iterdir()), [])
+
     def test_textures_lie_where_the_scene_names_them(self):
         kept = self.folder / "kept"
         kept.write_bytes(b"one")
