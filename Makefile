@@ -10,7 +10,7 @@ MAKEFLAGS += --jobs=2
 WEB_SOURCES := $(shell find web/src web/public web/index.html web/*.ts web/*.json -type f 2>/dev/null)
 KERNELS := $(wildcard standins/*/*kernels.py)
 
-.PHONY: help setup demo dev test lint bench fuzz screenshots words demo-data schema clean backup restore verify
+.PHONY: help setup demo dev test lint bench fuzz endure screenshots words demo-data schema clean backup restore verify
 
 help: ## list the targets
 	@grep -hE '^[a-z-]+:.*##' $(MAKEFILE_LIST) | sed -E 's/:[^#]*## /\t/' | expand -t 16
@@ -73,6 +73,9 @@ bench: setup chromium ## measure speed and honesty of the bench, as ratios
 
 fuzz: setup ## thousands of odd requests to every address: make fuzz [REQUESTS=5000]
 	python -m tests.fuzz $(REQUESTS)
+
+endure: setup ## an hour of renders while everything goes wrong: make endure [MINUTES=60]
+	python -m benchmarks.endure $(MINUTES)
 
 screenshots: setup chromium ## take docs/screenshots anew from the demo data
 	python demo/screenshots.py

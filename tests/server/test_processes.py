@@ -1,12 +1,16 @@
 """What the runner and the measurer do beside each other: notices, turns, and work that fails or ends the measurer."""
 
+import os
 import signal
 import subprocess
 import sys
+import tempfile
 import threading
 import time
+import unittest
 from unittest import mock
 
+import psutil
 from django.conf import settings
 from django.test import TestCase, TransactionTestCase
 
@@ -275,6 +279,22 @@ class Measuring(WithEngines, TransactionTestCase):
         self.assertGreater(last_seen(), before)
         waiting.let_go()
         work._turn.let_go()
+
+
+class Kept(unittest.TestCase):
+    def test_whoever_kills_the_keeper_ends_what_it_keeps(self):
+        with tempfile.TemporaryDirectory() as folder:
+            environment = os.environ | {"MATCHEDPAIR_HOME": folder}
+            subprocess.run([sys.executable, "manage.py", "prepare"], cwd=ROOT, env=environment, check=True)
+            keeper = subprocess.Popen(
+                [sys.executable, "server/keep.py", "measurer"], cwd=ROOT, env=environment, stdout=subprocess.PIPE
+            )
+            self.addCleanup(keeper.stdout.close)
+            self.assertIn(b"ready", keeper.stdout.readline())
+            (kept,) = psutil.Process(keeper.pid).children()
+            keeper.kill()
+            keeper.wait()
+            kept.wait(60)
 
 
 class BesideEachOther(WithEngines, TransactionTestCase):
