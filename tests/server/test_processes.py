@@ -284,7 +284,7 @@ class Measuring(WithEngines, TransactionTestCase):
 class Kept(unittest.TestCase):
     def test_whoever_kills_the_keeper_ends_what_it_keeps(self):
         with tempfile.TemporaryDirectory() as folder:
-            environment = os.environ | {"MATCHEDPAIR_HOME": folder}
+            environment = os.environ | {"MATCHEDPAIR_HOME": folder, "DJANGO_SETTINGS_MODULE": "server.config.settings"}
             subprocess.run([sys.executable, "manage.py", "prepare"], cwd=ROOT, env=environment, check=True)
             keeper = subprocess.Popen(
                 [sys.executable, "server/keep.py", "measurer"], cwd=ROOT, env=environment, stdout=subprocess.PIPE
