@@ -3,16 +3,20 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
 from matchedpair.engines.line_pattern import LinePattern
-from matchedpair.engines.setting import Setting, Value
+from matchedpair.engines.placeholders import placeholders
+from matchedpair.engines.setting import Setting, Value, reaches
 from matchedpair.errors import SettingsError
 
 AS_IS = "as-is"
 DOES = ("yes", "partly", "no")
+FORMS = ("toml", "json", "ini", "lines", "template")
+TWINS = ("seed", "frame", "none")
+HOSTS = ("here", "elsewhere")
 
 
 @dataclass(frozen=True)
@@ -23,6 +27,21 @@ class Build:
     title: str
     program: str
     device: str
+    environment: Mapping[str, str] = field(default_factory=dict, hash=False)
+    arguments: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True)
+class SettingsFile:
+    """Values written into a file instead of onto the command line; `form` is one of `FORMS`.
+
+    With ``template`` the file is `text`, in which ``{name}`` stands for a setting or any placeholder of the command.
+    """
+
+    name: str
+    form: str
+    section: str = ""
+    text: str = ""
 
 
 @dataclass(frozen=True)
@@ -67,6 +86,7 @@ class RenderPass:
     file: str
     unit: str
     about: str
+    layer: str = ""
 
 
 @dataclass(frozen=True)
@@ -88,6 +108,24 @@ class EngineDefinition:
         ``spent``: the seconds that all such pictures have cost so far).
     folder : Path
         Where the definition lies; a program given by a relative path is sought from here.
+    before : tuple of str
+        Words before the program: a wrapper and its arguments.
+    works_in : str
+        Its working folder, with placeholders.
+    environment : mapping
+        Variables by name, with placeholders.
+    settings_file : SettingsFile or None
+    percent, success, failure, waiting, waited : compiled pattern or None
+        Lines of its output that tell how far it is in percent (group 1); one that must have come; one that must not
+        (group 1 where there is one, else the line, is the reason); and those between which it waits for a licence.
+    twins : str
+        What makes two renders differ in noise alone: the ``seed``, another ``frame``, or ``none``.
+    host : str
+        ``here``, or ``elsewhere``: it hands the work to another machine, so that processor seconds say nothing.
+    layer : str
+        The layer of the picture's file that is the picture; empty for R, G and B.
+    gathers : bool
+        Whether the files of a scene are put into the render's own folder rather than used where they lie.
     """
 
     name: str
@@ -115,6 +153,19 @@ class EngineDefinition:
     limits: str
     runs_on: str
     folder: Path
+    before: tuple[str, ...] = ()
+    works_in: str = "{folder}"
+    environment: Mapping[str, str] = field(default_factory=dict)
+    settings_file: SettingsFile | None = None
+    percent: LinePattern | None = None
+    success: LinePattern | None = None
+    failure: LinePattern | None = None
+    waiting: LinePattern | None = None
+    waited: LinePattern | None = None
+    twins: str = "seed"
+    host: str = "here"
+    gathers: bool = False
+    layer: str = ""
 
     def build(self, name: str) -> Build:
         """The named build; the first for an empty name. Raises `SettingsError`."""
@@ -128,11 +179,18 @@ class EngineDefinition:
         """Whether a call cannot carry this: ``variant``, ``frame``, ``view``, ``depth``, or a key of `changes`."""
         if what in self.changes:
             return not self.changes[what]
-        return not any(f"{{{what}}}" in word for word in self.render)
+        return not any(placed.name == what for word in self.called_with for placed in placeholders(word))
+
+    @property
+    def called_with(self) -> tuple[str, ...]:
+        """All texts in which a placeholder can carry something to the engine."""
+        builds = [word for build in self.builds for word in (*build.environment.values(), *build.arguments)]
+        text = (self.settings_file.text,) if self.settings_file else ()
+        return (*self.render, *self.before, self.works_in, *self.environment.values(), *builds, *text)
 
     def switched_off(self, effect: Effect, settings: Mapping[str, Any]) -> dict[str, Value]:
         """The settings that the effect needs and that these values do not have."""
-        return {name: value for name, value in effect.needs.items() if not _reached(settings.get(name), value)}
+        return {name: value for name, value in effect.needs.items() if not reaches(settings.get(name), value)}
 
     def defaults(self) -> dict[str, Value]:
         """Every setting at its default."""
@@ -171,10 +229,3 @@ class EngineDefinition:
         if problems:
             raise SettingsError(problems)
         return {name: setting.cleaned(values.get(name, setting.default)) for name, setting in known.items()}
-
-
-def _reached(value: Any, needed: Value) -> bool:
-    """A number reaches what is needed when it is at least as large; anything else must be equal."""
-    if isinstance(needed, bool) or not isinstance(needed, int | float):
-        return bool(value == needed)
-    return isinstance(value, int | float) and value >= needed

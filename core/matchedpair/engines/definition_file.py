@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import difflib
 import re
 from collections.abc import Callable, Sequence
 from pathlib import Path
@@ -9,22 +10,29 @@ from typing import Any, TypeVar
 
 from matchedpair.engines.definition import (
     DOES,
+    FORMS,
+    HOSTS,
+    TWINS,
     Build,
     Effect,
     EngineDefinition,
     Preset,
     QuantityName,
     RenderPass,
+    SettingsFile,
 )
 from matchedpair.engines.line_pattern import LinePattern, line_pattern
-from matchedpair.engines.setting import AFFECTS, KINDS, Setting
+from matchedpair.engines.placeholders import placeholders
+from matchedpair.engines.setting import AFFECTS, KINDS, Setting, Value
 from matchedpair.errors import DefinitionError, InputError
 from matchedpair.plain_files import as_text, parsed_toml, read_plain
 
-FORMAT = 1
+FORMATS = (1, 2)
 PLACEHOLDERS = (
     "scene", "view", "variant", "frame", "width", "height", "seed", "threads", "picture", "folder", "depth",
 )  # fmt: skip
+FURTHER = ("scene_folder", "settings_file", "build")  # of the second format
+OF_SCENE = ("view.", "variant.")  # values that a scene's description hands over
 NEEDED = ("scene", "seed", "picture")
 CHANGES = {  # the placeholders that the arguments of each change must hold
     "crop": ("x", "y", "width", "height"), "quantity": ("name", "value"), "brightness": ("value",),
@@ -33,8 +41,21 @@ CHANGES = {  # the placeholders that the arguments of each change must hold
 }  # fmt: skip
 OUTPUT_KEYS = {"picture", "ready", "progress", "structures", "reached", "frames", "on_the_way"}
 COMMAND_KEYS = {"render", "version", "version_pattern", *CHANGES}
+SETTING_KEYS = {
+    "name", "title", "type", "minimum", "maximum", "choices", "default", "argument", "unit", "about", "too_low",
+    "too_high", "affects", "quality_knob", "time_budget",
+}  # fmt: skip
+LATER = {  # keys of the second format, by table
+    "": {"settings_file", "twins", "host", "gathers"},
+    "output": {"percent", "success", "failure", "waiting", "waited", "layer"},
+    "command": {"before", "works_in", "environment"},
+    "setting": {"off", "key", "needs", "needs_builds", "denoiser"},
+    "build": {"environment", "arguments"},
+    "pass": {"layer"},
+}
 NAME = re.compile(r"[a-z][a-z0-9-]{0,39}")
 BUILD_NAME = re.compile(r"[a-z0-9][a-z0-9.-]{0,39}")
+VARIABLE = re.compile(r"[A-Za-z_][A-Za-z0-9_]{0,99}")
 SETTING_NAME = re.compile(r"[a-z][a-z0-9_]{0,39}")
 TOP_KEYS = {
     "format", "name", "title", "about", "command", "output", "setting", "licence", "cost", "limits", "runs_on",
@@ -74,27 +95,30 @@ class _Reader:
 
     def __init__(self, path: Path) -> None:
         self.path = path
+        self.format: Any = None
 
     def wrong(self, key: str, expected: str) -> DefinitionError:
         return DefinitionError(self.path.name, key, expected)
 
     def definition(self, raw: dict[str, Any]) -> EngineDefinition:
-        if raw.get("format") != FORMAT:
-            raise self.wrong("format", f"expected {FORMAT}, the version of this file format, got {raw.get('format')!r}")
-        for key in raw:
-            if key not in TOP_KEYS:
-                raise self.wrong(key, f"is not known; expected {', '.join(sorted(TOP_KEYS))}")
+        self.format = raw.get("format")
+        if self.format not in FORMATS or isinstance(self.format, bool):
+            raise self.wrong("format", f"expected 1 or 2, the version of this file format, got {self.format!r}")
+        self.known(raw, "", TOP_KEYS)
         name = self.text(raw, "name")
         if not NAME.fullmatch(name):
             raise self.wrong("name", f"expected small letters, digits and hyphens, got {name!r}")
         command, output = self.table(raw, "command"), self.table(raw, "output")
-        for key in command:
-            if key not in COMMAND_KEYS:
-                raise self.wrong(f"command.{key}", f"is not known; expected {', '.join(sorted(COMMAND_KEYS))}")
+        self.known(command, "command", COMMAND_KEYS)
         self.known(output, "output", OUTPUT_KEYS)
         settings = self.settings(raw.get("setting", []))
         changes = {key: self.change(command, key) for key in CHANGES}
-        render = self.render_command(command, bool(settings), any(changes.values()))
+        settings_file = self.settings_file(raw, settings)
+        twins = self.one_of(raw, "twins", TWINS)
+        picture = self.picture_name(output)
+        lacking = [name for name, left in (("seed", twins != "seed"), ("picture", self.by_pattern(picture))) if left]
+        on_line = [each for each in settings if each.argument or each.off]
+        render = self.render_command(command, bool(on_line), any(changes.values()), lacking)
         device = self.text(raw, "device", "CPU")
         return EngineDefinition(
             name=name,
@@ -110,9 +134,9 @@ class _Reader:
             reached=self.pattern(output, "reached", "output.reached", 1),
             frames=self.pattern(output, "frames", "output.frames", 2),
             on_the_way=self.on_the_way(output, changes),
-            picture=self.picture_name(output),
+            picture=picture,
             settings=settings,
-            builds=self.rows(raw, "build", lambda row, at: self.build(row, at, device))
+            builds=self.rows(raw, "build", lambda row, at: self.build(row, at, device, render[0]))
             or (Build("only", "", render[0], device),),
             presets=self.rows(raw, "preset", lambda row, at: self.preset(row, at, settings)),
             effects=self.rows(raw, "effect", lambda row, at: self.effect(row, at, settings)),
@@ -123,6 +147,19 @@ class _Reader:
             limits=self.text(raw, "limits", ""),
             runs_on=self.text(raw, "runs_on", ""),
             folder=self.path.parent.absolute(),
+            before=self.words(command, "before", "command.before", required=False),
+            works_in=self.filled_text(command, "works_in", "{folder}", "command.works_in"),
+            environment=self.environment(command, "command"),
+            settings_file=settings_file,
+            percent=self.pattern(output, "percent", "output.percent", 1),
+            success=self.pattern(output, "success", "output.success", 0),
+            failure=self.pattern(output, "failure", "output.failure", 0),
+            waiting=self.pattern(output, "waiting", "output.waiting", 0),
+            waited=self.pattern(output, "waited", "output.waited", 0),
+            twins=twins,
+            layer=self.text(output, "layer", "", "output.layer"),
+            host=self.one_of(raw, "host", HOSTS),
+            gathers=self.flag(raw, "gathers", "definition"),
         )
 
     def on_the_way(self, output: dict[str, Any], changes: dict[str, tuple[str, ...]]) -> LinePattern | None:
@@ -135,32 +172,91 @@ class _Reader:
         return pattern
 
     def picture_name(self, output: dict[str, Any]) -> str:
-        return self.plain_name(self.text(output, "picture", "picture.exr", "output.picture"), "output.picture")
+        name = self.text(output, "picture", "picture.exr", "output.picture")
+        if not self.by_pattern(name):
+            return self.plain_name(name, "output.picture")
+        self.places((name,), "output.picture", (*PLACEHOLDERS, *FURTHER))
+        if name.startswith(("/", "\\")) or ".." in name.split("/"):
+            raise self.wrong("output.picture", f"expected a pattern below the render's folder, got {name!r}")
+        return name
+
+    def by_pattern(self, name: str) -> bool:
+        """Whether a picture is to be found by a pattern, in the second format."""
+        return self.format != 1 and any(mark in name for mark in "*?[{/")
+
+    def settings_file(self, raw: dict[str, Any], settings: tuple[Setting, ...]) -> SettingsFile | None:
+        if "settings_file" not in raw:
+            return None
+        table = self.table(raw, "settings_file")
+        self.known(table, "settings_file", {"name", "form", "section", "text"})
+        form = self.one_of(table, "form", FORMS, "settings_file.form", required=True)
+        if (form == "template") != ("text" in table):
+            raise self.wrong("settings_file.text", 'belongs to form = "template", which needs it')
+        text = self.text(table, "text", "", "settings_file.text")
+        names = tuple(setting.name for setting in settings)
+        self.places((text,), "settings_file.text", (*PLACEHOLDERS, *FURTHER, *names))
+        name = self.text(table, "name", f"settings.{form}", "settings_file.name")
+        return SettingsFile(
+            self.plain_name(name, "settings_file.name"), form,
+            self.text(table, "section", "", "settings_file.section"), text,
+        )  # fmt: skip
+
+    def environment(self, raw: dict[str, Any], where: str) -> dict[str, str]:
+        table = raw.get("environment", {})
+        if not isinstance(table, dict) or not all(isinstance(value, str) for value in table.values()):
+            raise self.wrong(f"{where}.environment", "expected a table of names and texts")
+        for name, value in table.items():
+            if not VARIABLE.fullmatch(name):
+                raise self.wrong(f"{where}.environment", f"{name!r} is no name of a variable")
+            self.places((value,), f"{where}.environment.{name}", (*PLACEHOLDERS, *FURTHER))
+        return dict(table)
+
+    def filled_text(self, raw: dict[str, Any], key: str, default: str, where: str) -> str:
+        text = self.text(raw, key, default, where)
+        self.places((text,), where, (*PLACEHOLDERS, *FURTHER))
+        return text
+
+    def one_of(
+        self, raw: dict[str, Any], key: str, known: tuple[str, ...], where: str = "", *, required: bool = False
+    ) -> str:
+        value = raw.get(key, None if required else known[0])
+        if value not in known:
+            raise self.wrong(where or key, f"expected one of {', '.join(known)}, got {value!r}")
+        return str(value)
+
+    def places(self, words: Sequence[str], where: str, known: Sequence[str]) -> set[str]:
+        """The placeholders in some texts, all of which must be known."""
+        used = {each.name for word in words for each in placeholders(word)}
+        for name in sorted(used - set(known)):
+            if not (self.format != 1 and name.startswith(OF_SCENE)):
+                raise self.wrong(where, f"unknown placeholder {{{name}}}; expected {', '.join(known)}")
+        return used
 
     def plain_name(self, name: str, where: str) -> str:
         if "/" in name or "\\" in name or name.startswith("."):
             raise self.wrong(where, f"expected a plain file name, got {name!r}")
         return name
 
-    def render_command(self, command: dict[str, Any], has_settings: bool, has_changes: bool) -> tuple[str, ...]:
+    def render_command(
+        self, command: dict[str, Any], has_settings: bool, has_changes: bool, lacking: Sequence[str]
+    ) -> tuple[str, ...]:
         words = self.words(command, "render", "command.render")
-        used = placeholders(words)
-        unknown = used - set(PLACEHOLDERS) - {"settings", "changes"}
-        if unknown:
-            known = ", ".join((*PLACEHOLDERS, "settings", "changes"))
-            raise self.wrong("command.render", f"unknown placeholder {{{min(unknown)}}}; expected {known}")
+        before = self.words(command, "before", "command.before", required=False)
+        further = FURTHER if self.format != 1 else ()
+        used = self.places((*words, *before), "command.render", (*PLACEHOLDERS, *further, "settings", "changes"))
         for group in ("settings", "changes"):
             if group in used and f"{{{group}}}" not in words:
                 raise self.wrong("command.render", f"{{{group}}} must be an argument of its own")
         needed = [*NEEDED, *(["settings"] if has_settings else []), *(["changes"] if has_changes else [])]
-        missing = [name for name in needed if name not in used]
+        missing = [name for name in needed if name not in used and name not in lacking]
         if missing:
             raise self.wrong("command.render", f"expected the placeholder {{{missing[0]}}} somewhere")
         return words
 
     def change(self, command: dict[str, Any], key: str) -> tuple[str, ...]:
         words = self.words(command, key, f"command.{key}", required=False)
-        missing = [name for name in CHANGES[key] if words and name not in placeholders(words)]
+        used = {each.name for word in words for each in placeholders(word)}
+        missing = [name for name in CHANGES[key] if words and name not in used]
         if missing:
             raise self.wrong(f"command.{key}", f"expected the placeholder {{{missing[0]}}} somewhere")
         return words
@@ -179,14 +275,16 @@ class _Reader:
             found[name] = row
         return tuple(found.values())
 
-    def build(self, raw: dict[str, Any], where: str, device: str) -> Build:
+    def build(self, raw: dict[str, Any], where: str, device: str, program: str) -> Build:
         name = self.named(raw, "name", where, BUILD_NAME, "small letters, digits, dots and hyphens")
         self.known(raw, where, {"name", "title", "program", "device"})
         return Build(
             name,
             self.text(raw, "title", name, f"{where}.title"),
-            self.text(raw, "program", None, f"{where}.program"),
+            self.text(raw, "program", None if self.format == 1 else program, f"{where}.program"),
             self.text(raw, "device", device, f"{where}.device"),
+            self.environment(raw, where),
+            self.words(raw, "arguments", f"{where}.arguments", required=False),
         )
 
     def preset(self, raw: dict[str, Any], where: str, settings: tuple[Setting, ...]) -> Preset:
@@ -237,6 +335,7 @@ class _Reader:
             self.plain_name(self.text(raw, "file", f"{name}.exr", f"{where}.file"), f"{where}.file"),
             self.text(raw, "unit", "", f"{where}.unit"),
             self.text(raw, "about", "", f"{where}.about"),
+            self.text(raw, "layer", "", f"{where}.layer"),
         )
 
     def values(self, raw: dict[str, Any], key: str, where: str, settings: tuple[Setting, ...]) -> dict[str, Any]:
@@ -260,9 +359,17 @@ class _Reader:
         return name
 
     def known(self, raw: dict[str, Any], where: str, keys: set[str]) -> None:
+        """Each key of a table must be known; of one that is not, the nearest that is stands in the error."""
+        later = LATER.get(re.sub(r"\W.*", "", where), set())
         for key in raw:
-            if key not in keys:
-                raise self.wrong(f"{where}.{key}", f"is not known; expected {', '.join(sorted(keys))}")
+            at = f"{where}.{key}" if where else key
+            if key in later and self.format == 1:
+                raise self.wrong(at, "belongs to the second format; write format = 2 at the top")
+            here = sorted(keys if self.format == 1 else keys | later)
+            if key not in here:
+                near = difflib.get_close_matches(str(key), here, 1)
+                meant = f"did you mean {near[0]}?" if near else f"expected {', '.join(here)}"
+                raise self.wrong(at, f"is not known; {meant}")
 
     def settings(self, raw: Any) -> tuple[Setting, ...]:
         if not isinstance(raw, list):
@@ -276,6 +383,12 @@ class _Reader:
             raise self.wrong("setting", "only one setting can be the quality knob")
         if sum(setting.time_budget for setting in settings) > 1:
             raise self.wrong("setting", "only one setting can be the time budget")
+        known = {setting.name: setting for setting in settings}
+        for setting in settings:
+            for name, value in setting.needs.items():
+                problem = known[name].problem_with(value) if name in known else f"there is no setting {name!r}"
+                if problem:
+                    raise self.wrong(f"setting {setting.name!r}.needs", problem)
         return tuple(settings)
 
     def setting(self, raw: Any, where: str) -> Setting:
@@ -285,6 +398,7 @@ class _Reader:
         if not SETTING_NAME.fullmatch(name):
             raise self.wrong(f"{where}.name", f"expected small letters, digits and underscores, got {name!r}")
         where = f"setting {name!r}"
+        self.known(raw, where, SETTING_KEYS)
         if name in RESERVED:
             raise self.wrong(f"{where}.name", "is a reserved word; choose another name, the argument may stay")
         kind = self.text(raw, "type", None, f"{where}.type")
@@ -300,7 +414,7 @@ class _Reader:
             title=self.text(raw, "title", name.replace("_", " ").capitalize(), f"{where}.title"),
             kind=kind,
             default=raw.get("default"),  # type: ignore[arg-type]  # checked against the setting itself below
-            argument=self.words(raw, "argument", f"{where}.argument"),
+            argument=self.words(raw, "argument", f"{where}.argument", required=self.format == 1),
             unit=self.text(raw, "unit", "", f"{where}.unit"),
             minimum=self.bound(raw, "minimum", where),
             maximum=self.bound(raw, "maximum", where),
@@ -311,13 +425,27 @@ class _Reader:
             too_high=self.text(raw, "too_high", "", f"{where}.too_high"),
             quality_knob=self.flag(raw, "quality_knob", where),
             time_budget=self.flag(raw, "time_budget", where),
+            off=self.words(raw, "off", f"{where}.off", required=False),
+            key=self.text(raw, "key", "", f"{where}.key"),
+            needs=self.needed(raw, where),
+            needs_builds=self.words(raw, "needs_builds", f"{where}.needs_builds", required=False),
+            denoiser=self.flag(raw, "denoiser", where),
         )
         problem = setting.problem_with(raw.get("default"))
         if problem:
             raise self.wrong(f"{where}.default", problem)
-        if kind != "switch" and not any("{value}" in word for word in setting.argument):
+        if kind != "switch" and setting.argument and not any(takes_value(word) for word in setting.argument):
             raise self.wrong(f"{where}.argument", "expected {value} somewhere in it")
+        if setting.off and kind != "switch":
+            raise self.wrong(f"{where}.off", "is the argument of a switch that is off; this is none")
         return setting
+
+    def needed(self, raw: dict[str, Any], where: str) -> dict[str, Value]:
+        table = raw.get("needs", {})
+        plain = isinstance(table, dict) and all(isinstance(value, bool | int | float | str) for value in table.values())
+        if not plain:
+            raise self.wrong(f"{where}.needs", "expected a table of settings and values")
+        return dict(table)
 
     def text(self, raw: dict[str, Any], key: str, default: str | None = None, where: str = "") -> str:
         value = raw.get(key, default)
@@ -361,6 +489,6 @@ class _Reader:
         return pattern
 
 
-def placeholders(words: Sequence[str]) -> set[str]:
-    """The names in curly brackets."""
-    return {name for word in words for name in re.findall(r"\{(\w*)\}", word)}
+def takes_value(word: str) -> bool:
+    """Whether a word of a setting's argument holds its value, or one part of it."""
+    return any(each.name == "value" or each.name.startswith("value.") for each in placeholders(word))

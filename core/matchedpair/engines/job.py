@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import os
-import re
 import shutil
 import sys
 from collections.abc import Mapping
@@ -13,7 +12,9 @@ from pathlib import Path
 from typing import Any
 
 from matchedpair.engines.definition import AS_IS, Build, EngineDefinition
+from matchedpair.engines.placeholders import filled
 from matchedpair.engines.setting import Setting, Value
+from matchedpair.engines.settings_file import settings_text
 from matchedpair.errors import EngineMissingError, SettingsError
 
 TEXTURE_USE_FILE = "texture-use.json"
@@ -39,6 +40,8 @@ class RenderJob:
         Values of the quality knob, below the one set, at which a picture is to be written on the way.
     texture_use : bool
         Whether to write how large the view shows each texture, in the place of a picture.
+    of_scene : mapping
+        What the scene's description hands over, by placeholder: ``view.NAME``, ``variant.NAME``.
     """
 
     scene: Path
@@ -59,6 +62,38 @@ class RenderJob:
     depth: str = "half"
     on_the_way: tuple[float, ...] = ()
     texture_use: bool = False
+    of_scene: Mapping[str, str] = field(default_factory=dict)
+
+
+@dataclass(frozen=True)
+class Call:
+    """How a render is started: its command, variables, working folder, and a settings file to be written before."""
+
+    command: tuple[str, ...]
+    environment: Mapping[str, str]
+    works_in: Path
+    settings_file: Path | None
+    settings_text: str
+
+
+def call_for(definition: EngineDefinition, job: RenderJob, folder: Path) -> Call:
+    """All that starts this render. Raises as `command_for` does."""
+    values = _values(definition, job, folder)
+    build = definition.build(job.build)
+    complete = definition.complete(job.settings)
+    written_into = definition.settings_file
+    text = ""
+    if written_into is not None:
+        in_file = {each: complete[each.name] for each in definition.settings if not each.argument and not each.off}
+        text = settings_text(written_into, in_file, values | _as_texts(definition, complete))
+    environment = {**definition.environment, **build.environment}
+    return Call(
+        tuple(command_for(definition, job, folder)),
+        {name: filled(value, values) for name, value in environment.items()},
+        Path(filled(definition.works_in, values)),
+        None if written_into is None else folder / written_into.name,
+        text,
+    )
 
 
 def command_for(definition: EngineDefinition, job: RenderJob, folder: Path) -> list[str]:
@@ -71,23 +106,46 @@ def command_for(definition: EngineDefinition, job: RenderJob, folder: Path) -> l
     EngineMissingError
         When the program is not found.
     """
-    values = {
-        "scene": str(job.scene), "view": job.view, "frame": str(job.frame), "width": str(job.width),
-        "height": str(job.height), "seed": str(job.seed), "threads": str(job.threads),
-        "picture": str(folder / definition.picture), "folder": str(folder), "variant": job.variant, "depth": job.depth,
-    }  # fmt: skip
     problems = unsupported(definition, job)
     if problems:
         raise SettingsError(problems)
+    values = _values(definition, job, folder)
+    build = definition.build(job.build)
     words: list[str] = []
-    for word in definition.render:
+    for word in definition.render[1:]:
         if word == "{settings}":
             words += setting_arguments(definition, job.settings)
         elif word == "{changes}":
             words += _changes(definition, job, folder)
         else:
-            words.append(_filled(word, values))
-    return [find_program(definition.build(job.build).program, definition), *words[1:]]
+            words.append(filled(word, values))
+    words = [find_program(build.program, definition), *build.arguments, *words]
+    if not definition.before:
+        return words
+    wrapper, *more = definition.before
+    return [find_program(wrapper, definition), *(filled(word, values) for word in more), *words]
+
+
+def picture_pattern(definition: EngineDefinition, job: RenderJob, folder: Path) -> str:
+    """Where the picture appears, below the render's folder: a name, or a pattern."""
+    return filled(definition.picture, _values(definition, job, folder))
+
+
+def _values(definition: EngineDefinition, job: RenderJob, folder: Path) -> dict[str, str]:
+    """What the placeholders stand for."""
+    frame = job.frame + job.seed if definition.twins == "frame" else job.frame
+    written_into = definition.settings_file
+    return {
+        "scene": str(job.scene), "view": job.view, "frame": str(frame), "width": str(job.width),
+        "height": str(job.height), "seed": str(job.seed), "threads": str(job.threads),
+        "picture": str(folder / definition.picture), "folder": str(folder), "variant": job.variant, "depth": job.depth,
+        "scene_folder": str(job.scene.parent), "build": definition.build(job.build).name,
+        "settings_file": "" if written_into is None else str(folder / written_into.name), **job.of_scene,
+    }  # fmt: skip
+
+
+def _as_texts(definition: EngineDefinition, complete: Mapping[str, Value]) -> dict[str, str]:
+    return {each.name: as_text(complete[each.name]) for each in definition.settings}
 
 
 def setting_arguments(definition: EngineDefinition, settings: Mapping[str, Any]) -> list[str]:
@@ -102,7 +160,8 @@ def unsupported(definition: EngineDefinition, job: RenderJob) -> dict[str, str]:
     Left unsaid, the engine would silently render something else.
     """
     asked = {
-        "variant": job.variant != AS_IS, "frame": job.frame != 1, "crop": job.crop is not None,
+        "variant": job.variant != AS_IS, "frame": job.frame != 1 or definition.twins == "frame",
+        "crop": job.crop is not None,
         "quantity": bool(job.quantities), "brightness": job.brightness != 1.0, "passes": bool(job.passes),
         "depth": job.depth != "half", "on_the_way": bool(job.on_the_way),
         "texture_use": job.texture_use,
@@ -148,35 +207,39 @@ def _changes(definition: EngineDefinition, job: RenderJob, folder: Path) -> list
     words: list[str] = []
     if job.crop is not None:
         places = dict(zip(("x", "y", "width", "height"), map(str, job.crop), strict=True))
-        words += [_filled(word, places) for word in definition.changes["crop"]]
+        words += [filled(word, places) for word in definition.changes["crop"]]
     for name, value in job.quantities.items():
-        words += [_filled(word, {"name": name, "value": written(value)}) for word in definition.changes["quantity"]]
+        words += [filled(word, {"name": name, "value": written(value)}) for word in definition.changes["quantity"]]
     if job.brightness != 1.0:
-        words += [_filled(word, {"value": written(job.brightness)}) for word in definition.changes["brightness"]]
+        words += [filled(word, {"value": written(job.brightness)}) for word in definition.changes["brightness"]]
     if job.passes:
-        words += [_filled(word, {"passes": ",".join(job.passes)}) for word in definition.changes["passes"]]
+        words += [filled(word, {"passes": ",".join(job.passes)}) for word in definition.changes["passes"]]
     if job.on_the_way:
         levels = ",".join(written(level) for level in job.on_the_way)
-        words += [_filled(word, {"levels": levels}) for word in definition.changes["on_the_way"]]
+        words += [filled(word, {"levels": levels}) for word in definition.changes["on_the_way"]]
     if job.texture_use:
         file = str(folder / TEXTURE_USE_FILE)
-        words += [_filled(word, {"file": file}) for word in definition.changes["texture_use"]]
+        words += [filled(word, {"file": file}) for word in definition.changes["texture_use"]]
     return words
 
 
 def _arguments(setting: Setting, value: Value) -> list[str]:
     if setting.kind == "switch":
-        return list(setting.argument) if value else []
-    text = written(value) if isinstance(value, float) else str(value)
-    return [word.replace("{value}", text) for word in setting.argument]
+        return list(setting.argument if value else setting.off)
+    if setting.kind in ("text", "list") and not value:
+        return []  # left to the engine
+    parts = {f"value.{index}": part for index, part in enumerate(setting.parts(value))}
+    return [filled(word, {"value": as_text(value), **parts}) for word in setting.argument]
+
+
+def as_text(value: Value) -> str:
+    """A value as an engine reads it."""
+    if isinstance(value, bool):
+        return "true" if value else "false"
+    return written(value) if isinstance(value, float) else str(value)
 
 
 def written(value: float) -> str:
     """A number as an engine reads it: all of its digits, no exponent, and no point where it is whole."""
     text = f"{Decimal(repr(float(value))):f}"
     return text.rstrip("0").rstrip(".") if "." in text else text
-
-
-def _filled(word: str, values: Mapping[str, str]) -> str:
-    """The word with its placeholders filled in one go, so that no value is searched for placeholders itself."""
-    return re.sub(r"\{(\w+)\}", lambda match: values.get(match[1], match[0]), word)

@@ -38,6 +38,9 @@ class EngineOutput:
         self.reached: float | None = None
         self.frames_per_second: float | None = None
         self.written: list[Written] = []
+        self.succeeded = False
+        self.failure = ""
+        self.waits = False  # for a licence
 
     def take(self, piece: str) -> None:
         """Read a piece of output."""
@@ -70,11 +73,13 @@ class EngineOutput:
             self._tail.append(line)
         if not self.ready and self._found(self._definition.ready, line):
             self.ready = True
+        self._judge(line)
         for pattern, take in (
             (self._definition.structures, self._structures),
             (self._definition.reached, self._reached),
             (self._definition.frames, self._frames),
             (self._definition.progress, self._progress),
+            (self._definition.percent, self._percent),
             (self._definition.on_the_way, self._written),
         ):
             self._told(line, pattern, take)
@@ -99,6 +104,22 @@ class EngineOutput:
             said = f"… the pattern {pattern.text!r} took longer than {MOST_SECONDS} s on this line and is left out …"
             self._tail.append(said)
             return None
+
+    def _judge(self, line: str) -> None:
+        """Whether it says that it succeeded, failed, or waits for a licence."""
+        if self._found(self._definition.success, line):
+            self.succeeded = True
+        failed = self._found(self._definition.failure, line)
+        if failed is not None and not self.failure:
+            named = failed[1] if self._definition.failure and self._definition.failure.groups else None
+            self.failure = (named or line).strip()
+        if self.waits and self._found(self._definition.waited, line):
+            self.waits = False
+        elif self._found(self._definition.waiting, line):
+            self.waits = True
+
+    def _percent(self, match: Match) -> None:
+        self.progress = min(max(_number(match[1]) / 100.0, 0.0), 1.0)
 
     def _structures(self, match: Match) -> None:
         self.structures_bytes = int(match[1])

@@ -19,11 +19,12 @@ from typing import Literal
 import psutil
 
 from matchedpair.engines.definition import EngineDefinition
-from matchedpair.engines.job import RenderJob, command_for, find_program, version_command
+from matchedpair.engines.job import Call, RenderJob, call_for, find_program, picture_pattern, version_command
 from matchedpair.engines.line_pattern import TooSlowError
 from matchedpair.engines.machine import load_now
 from matchedpair.engines.output import EngineOutput
-from matchedpair.errors import EngineMissingError
+from matchedpair.errors import EngineMissingError, PictureError
+from matchedpair.pictures.layers import write_layers
 
 SUPERVISE = Path(__file__).with_name("supervise.py")
 LOOK_EVERY_SECONDS = 0.1
@@ -109,8 +110,11 @@ def render(
     SettingsError, EngineMissingError
         When the render cannot be started at all.
     """
-    command = command_for(definition, job, folder)
-    return _Watch(definition, job, folder, command).carry_out(on_progress, should_stop)
+    call = call_for(definition, job, folder)
+    if call.settings_file is not None:
+        call.settings_file.write_text(call.settings_text, encoding="utf-8")
+    call.works_in.mkdir(parents=True, exist_ok=True)
+    return _Watch(definition, job, folder, call).carry_out(on_progress, should_stop)
 
 
 def engine_version(definition: EngineDefinition, build: str = "") -> str:
@@ -142,12 +146,14 @@ def engine_version(definition: EngineDefinition, build: str = "") -> str:
 class _Watch:
     """One engine process from start to end."""
 
-    def __init__(self, definition: EngineDefinition, job: RenderJob, folder: Path, command: list[str]) -> None:
-        self.definition, self.job, self.folder, self.command = definition, job, folder, command
+    def __init__(self, definition: EngineDefinition, job: RenderJob, folder: Path, call: Call) -> None:
+        self.definition, self.job, self.folder, self.call = definition, job, folder, call
         self.output = EngineOutput(definition)
         self.account = folder / "account.json"
         self.ready_at: float | None = None
         self.cpu_ready: float | None = None
+        self.waits_since: float | None = None
+        self.waited_seconds = 0.0
         self.seen: list[tuple[float, float | None]] = []  # moment and CPU seconds when each picture was there
 
     def carry_out(self, on_progress: Callable[[Progress], None], should_stop: Callable[[], bool]) -> RenderOutcome:
@@ -158,9 +164,9 @@ class _Watch:
         tty.setraw(writing)
         try:
             process = subprocess.Popen(
-                [sys.executable, "-I", "-S", str(SUPERVISE), str(self.account), *self.command],
-                stdin=subprocess.DEVNULL, stdout=writing, stderr=writing, cwd=self.folder,
-                env=PLAIN_TERMINAL | os.environ,
+                [sys.executable, "-I", "-S", str(SUPERVISE), str(self.account), *self.call.command],
+                stdin=subprocess.DEVNULL, stdout=writing, stderr=writing, cwd=self.call.works_in,
+                env={**PLAIN_TERMINAL, **os.environ, **self.call.environment},
             )  # fmt: skip
         except OSError:
             os.close(reading)
@@ -216,12 +222,22 @@ class _Watch:
         except OSError:  # how a terminal says that nobody writes to it any more
             piece = b""
         self.output.take(piece.decode("utf-8", errors="replace"))
+        self._count_waiting(self.output.waits)
         if self.output.ready and self.ready_at is None:
             self.ready_at = time.monotonic()
             self.cpu_ready = self._cpu_so_far()
         while len(self.seen) < len(self.output.written):
             self.seen.append((time.monotonic(), self._cpu_so_far()))
         return bool(piece)
+
+    def _count_waiting(self, waits: bool) -> None:
+        """What it waits for a licence is no rendering."""
+        now = time.monotonic()
+        if waits and self.waits_since is None:
+            self.waits_since = now
+        elif not waits and self.waits_since is not None:
+            self.waited_seconds += now - self.waits_since
+            self.waits_since = None
 
     def _on_the_way(self, began: float) -> tuple[OnTheWay, ...]:
         """The pictures that are there, each with the time of a render that would have ended at it."""
@@ -264,25 +280,24 @@ class _Watch:
     def _outcome(self, ended: str, load: float) -> RenderOutcome:
         account = self._account()
         code = int(account["exit_code"]) if "exit_code" in account else None
-        picture: Path | None = self.folder / self.definition.picture
-        if picture is None or not picture.is_file():
-            picture = None
-        state, reason = self._judged(ended, code, picture)
+        self._count_waiting(False)
+        picture, passes, problem = self._pictures()
+        state, reason = self._judged(ended, code, picture, passes, problem)
         began = account.get("began", 0.0)
         spent = self.output.written[-1].spent_seconds if self.output.written else 0.0
         whole = account["ended"] - began if "ended" in account else None
         return RenderOutcome(
             state=state,
             reason=reason,
-            command=tuple(self.command),
+            command=self.call.command,
             picture=picture,
-            passes=self._passes(),
+            passes=passes,
             log=self.output.log(),
             exit_code=code,
-            wall_seconds=None if whole is None else whole - spent,
+            wall_seconds=None if whole is None else whole - spent - self.waited_seconds,
             ready_seconds=self._believed_ready(began, account.get("ended")),
             cpu_seconds=_less(account["cpu_seconds"], spent, account["ended"] - began)
-            if "cpu_seconds" in account
+            if "cpu_seconds" in account and self.definition.host == "here"
             else None,
             cpu_ready_seconds=None if self._believed_ready(began, account.get("ended")) is None else self.cpu_ready,
             peak_memory_bytes=int(account["peak_memory_bytes"]) if "peak_memory_bytes" in account else None,
@@ -297,30 +312,62 @@ class _Watch:
         """Seconds of getting ready; None where the line came with the last ones, so that it was kept back."""
         if self.ready_at is None:
             return None
-        ready = max(self.ready_at - began, 0.0)
+        ready = max(self.ready_at - began - self.waited_seconds, 0.0)
         if ended is not None and ended - self.ready_at < LEAST_RENDERING_SHARE * (ended - began):
             return None
         return ready
 
-    def _passes(self) -> dict[str, Path]:
-        """The asked passes that were written."""
-        asked = {row.name: self.folder / row.file for row in self.definition.passes if row.name in self.job.passes}
-        return {name: path for name, path in asked.items() if path.is_file()}
+    def _pictures(self) -> tuple[Path | None, dict[str, Path], str]:
+        """The picture, the asked passes that are there, and what is wrong with what was found."""
+        picture, problem = self._picture()
+        asked = [row for row in self.definition.passes if row.name in self.job.passes]
+        passes = {row.name: self.folder / row.file for row in asked if not row.layer}
+        found = {name: path for name, path in passes.items() if path.is_file()}
+        layers = {row.name: row.layer for row in asked if row.layer}
+        if picture is not None:
+            try:
+                found |= write_layers(picture, layers, self.folder) if layers else {}
+                if self.definition.layer:
+                    picture = write_layers(picture, {"": self.definition.layer}, self.folder)[""]
+            except PictureError as error:
+                problem = f"its picture {error.problem}"
+        return picture, found, problem
 
-    def _judged(self, ended: str, code: int | None, picture: Path | None) -> tuple[State, str]:
+    def _picture(self) -> tuple[Path | None, str]:
+        pattern = picture_pattern(self.definition, self.job, self.folder)
+        plain = self.folder / pattern
+        if plain.is_file():
+            return plain, ""
+        there = sorted(path for path in self.folder.glob(pattern) if path.is_file() and not path.is_symlink())
+        if len(there) > 1:
+            names = ", ".join(path.relative_to(self.folder).as_posix() for path in there[:3])
+            return None, f"{len(there)} files fit {pattern!r}: {names}; make output.picture say which is the picture"
+        return (there[0], "") if there else (None, "")
+
+    def _judged(
+        self, ended: str, code: int | None, picture: Path | None, passes: dict[str, Path], problem: str
+    ) -> tuple[State, str]:
         title = self.definition.title
         if ended == "stopped":
             return "stopped", "Stopped by hand."
         if ended:
-            return "failed", f"{title} was {ended}."
+            waits = " while it waited for a licence" if self.output.waits else ""
+            return "failed", f"{title} was {ended}{waits}."
         if code is None:
             return "failed", f"{title} was lost: the process that watched it ended."
-        if code != 0:
+        if self.output.failure:
+            return "failed", f"{title} says that it failed: {self.output.failure}"
+        said_so = self.definition.success is not None and self.output.succeeded
+        if code != 0 and not said_so:
             said = self.output.last_words()
             how = f"exit code {code}" if code > 0 else f"signal {signal.Signals(-code).name}"
             return "failed", f"{title} failed ({how})" + (f": {said}" if said else ".")
+        if self.definition.success is not None and not said_so:
+            return "failed", f"{title} ended without saying that it was through (output.success)."
+        if problem:
+            return "failed", f"{title} ended well, but {problem}."
         lacking = [] if picture else [f"picture ({self.definition.picture} was expected)"]
-        lacking += [f"{name} pass" for name in sorted(set(self.job.passes) - set(self._passes()))]
+        lacking += [f"{name} pass" for name in sorted(set(self.job.passes) - set(passes))]
         return ("failed", f"{title} ended well but wrote no {lacking[0]}.") if lacking else ("finished", "")
 
 

@@ -1,0 +1,36 @@
+"""Places in the texts of a definition that a call fills: ``{name}``, ``{view.camera}``, padded as ``{frame:04d}``."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+PLACE = re.compile(r"\{(?P<name>[a-z_]\w*(?:\.\w+)*)(?::0?(?P<digits>\d{1,2})d)?\}")
+
+
+@dataclass(frozen=True)
+class Placeholder:
+    """One place: its name, and to how many digits a number is padded."""
+
+    name: str
+    digits: int = 0
+
+
+def placeholders(text: str) -> tuple[Placeholder, ...]:
+    """Those in a text, in order."""
+    return tuple(Placeholder(found["name"], int(found["digits"] or 0)) for found in PLACE.finditer(text))
+
+
+def filled(text: str, values: Mapping[str, str]) -> str:
+    """The text with its places filled in one go, so that no value is searched for places itself. Those that are not
+    among the values stay as they are.
+    """
+
+    def value(found: re.Match[str]) -> str:
+        known = values.get(found["name"])
+        if known is None:
+            return found[0]
+        return known.zfill(int(found["digits"])) if found["digits"] else known
+
+    return PLACE.sub(value, text)
