@@ -89,8 +89,9 @@ class Installation:
         self.clock.write_text("0")
         (home.parent / "site").mkdir()
         (home.parent / "site" / "sitecustomize.py").write_text(CLOCK)
+        python = os.pathsep.join(map(str, (home.parent / "site", ROOT / "core", ROOT)))
         self.environment = os.environ | {
-            "MATCHEDPAIR_HOME": str(home), "MATCHEDPAIR_ENGINES": str(home / "engines"),
+            "PYTHONPATH": python, "MATCHEDPAIR_HOME": str(home), "MATCHEDPAIR_ENGINES": str(home / "engines"),
             "MATCHEDPAIR_PORT": str(self.port), "MATCHEDPAIR_KEEP_FREE_MB": "20", "ENDURE_CLOCK": str(self.clock),
             "PATH": f"{Path(sys.executable).parent}:{os.environ['PATH']}", "OMP_NUM_THREADS": "1",
         }  # fmt: skip
