@@ -9,9 +9,11 @@ from collections.abc import Sequence
 from pathlib import Path
 
 from django.conf import settings
-from matchedpair.engines import AS_IS, EngineDefinition, RenderJob, lay_out, render
+from matchedpair.engines import AS_IS, EngineDefinition, OwnFiles, RenderJob, lay_out, placed, render
 from matchedpair.errors import InputError
+from matchedpair.plain_files import parsed_json
 from matchedpair.scenes import Scene, Setup, Stress, read_scenes, read_stresses, require_fits
+from matchedpair.scenes.scene import DESCRIBED
 from matchedpair.scenes.textures import SceneTexture, textures_of
 
 from server.catalogue.models import Look, SceneRevision
@@ -28,6 +30,8 @@ def scenes_now(stresses: Sequence[Stress]) -> tuple[list[Scene], list[str]]:
     scenes, problems = read_scenes(settings.SCENES)
     known = {stress.name for stress in stresses}
     for scene in scenes:
+        if scene.files is not None and scene.files.problem():
+            problems.append(f"{scene.name}: {scene.files.problem()}")
         unknown = [name for name in scene.stresses if name not in known]
         if unknown:
             problems.append(
@@ -103,6 +107,27 @@ def texture_files(revision: SceneRevision, variant: str) -> dict[str, Path]:
     return {file: path_of(digest, TEXTURE) for file, digest in digests.items()}
 
 
+def own_files(revision: SceneRevision, engine: EngineDefinition, variant: str) -> tuple[OwnFiles, Scene] | None:
+    """Of a scene in its engines' own format, what an engine is given, and the scene; None for all others.
+
+    Raises `InputError` when its files are not here, or not those any more that a study was planned with: they are used
+    where they lie, and another picture must not come under the same name.
+    """
+    contents = path_of(revision.revision, SCENE)
+    raw = parsed_json(contents.read_bytes(), revision.title)
+    if not isinstance(raw, dict) or raw.get("format") != DESCRIBED:
+        return None
+    scene = scene_named(revision.name)
+    if scene.files is None or scene.revision != revision.revision:
+        raise InputError(f"the files of {scene.title} changed since this was planned; plan it anew with them")
+    problem = scene.problem_for(engine.name, variant)
+    if problem or scene.folder is None:
+        raise InputError(problem or f"the files of {scene.title} are not here")
+    file = scene.files.file_for(engine.name, variant)
+    root = str((scene.folder / scene.files.root).absolute())
+    return OwnFiles(root, file, tuple(scene.files.digests), engine.gathers), scene
+
+
 def drawn_as(revision: SceneRevision, variant: str) -> str:
     """The variant that an engine is asked for: as is, where only textures are replaced."""
     return AS_IS if variant in revision.reduced else variant
@@ -132,9 +157,15 @@ def take_look(scene: Scene, view: str, variant: str, frame: int, engine: EngineD
     try:
         (folder / "made").mkdir()
         kept = keep_revision(scene)
-        laid = lay_out(folder, scene.name, scene.contents, texture_files(kept, variant))
+        own = own_files(kept, engine, variant)
+        if own is None:
+            laid = lay_out(folder, scene.name, scene.contents, texture_files(kept, variant))
+        else:
+            laid = placed(folder, own[0])
+        handed = scene.files.handed_over(view, variant) if scene.files else {}
         job = RenderJob(
-            laid, view, frame, width, height, 1, 1, preview, LOOK_LIMIT_SECONDS, variant=drawn_as(kept, variant),
+            laid, handed.get("view.camera", view), frame, width, height, 1, 1, preview, LOOK_LIMIT_SECONDS,
+            variant=AS_IS if own else drawn_as(kept, variant), of_scene=handed,
         )  # fmt: skip
         made = render(engine, job, folder / "made")
         if made.picture is None or made.state != "finished":

@@ -8,21 +8,21 @@ import shutil
 import threading
 import time
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import asdict, dataclass, replace
 from pathlib import Path
 from typing import Any
 
 from distributed import Future
 from django.conf import settings
 from django.db import DatabaseError
-from matchedpair.engines import describe_machine
+from matchedpair.engines import AS_IS, EngineDefinition, describe_machine
 from matchedpair.errors import InputError
 from matchedpair.plans.plan_kind import FRAME
 from matchedpair.queue import Ended, Instruction, Looked, QueueRow, QueueState
 from matchedpair.scenes import DEPTHS
 
 from server.catalogue.engines import engine_named
-from server.catalogue.scenes import SCENE, drawn_as, texture_files
+from server.catalogue.scenes import SCENE, drawn_as, own_files, texture_files
 from server.measuring.disk import purge_removed
 from server.processes.cluster import Cluster, Latest
 from server.processes.heartbeat import MEASURER, ProcessState, machine_seconds, process_state
@@ -197,7 +197,7 @@ class Runner:
         run = Run.objects.select_related("study", "option__setup__scene").get(pk=run_id)
         try:
             definition = engine_named(run.option.engine)
-            description = _description(run)
+            description = _description(run, definition)
         except (InputError, OSError) as error:
             actions.mark_failed(run_id, f"Could not be started: {error}")
             return False
@@ -308,16 +308,22 @@ def _textures(setup: Setup) -> dict[str, str | bytes]:
     return {file: str(path) for file, path in files.items()}
 
 
-def _description(run: Run) -> dict[str, Any]:
+def _description(run: Run, definition: EngineDefinition) -> dict[str, Any]:
     option = run.option
     setup = option.setup
+    found = own_files(setup.scene, definition, setup.variant)
+    own, handed = None, {}
+    if found is not None and (files := found[1].files) is not None:
+        own, handed = asdict(found[0]), files.handed_over(setup.view, setup.variant)
     on_the_way = [] if run.warm_up else option.brings.filter(in_plan=True, left_out="")
     return {
         "key": f"run-{run.pk}-attempt-{run.attempt}",
         "scene": path_of(setup.scene.revision, SCENE).read_bytes(),
         "scene_name": setup.scene.name,
-        "view": setup.view,
-        "variant": drawn_as(setup.scene, setup.variant),
+        "own_files": own,
+        "of_scene": handed,
+        "view": handed.get("view.camera", setup.view),
+        "variant": AS_IS if own else drawn_as(setup.scene, setup.variant),
         "textures": _textures(setup),
         "frame": setup.frame,
         "width": setup.width,

@@ -12,11 +12,13 @@ from typing import Any
 
 from matchedpair.engines import (
     EngineDefinition,
+    OwnFiles,
     RenderJob,
     describe_machine,
     engine_version,
     find_program,
     lay_out,
+    placed,
     render,
 )
 from matchedpair.engines.process import Progress
@@ -44,6 +46,7 @@ def render_task(definition: EngineDefinition, description: dict[str, Any], repor
         ``key``, ``scene`` (contents of the file), ``textures`` (by path, where it is kept or its contents), ``view``,
         ``frame``, ``width``, ``height``, ``seed``, ``threads``, ``settings``, ``time_limit_seconds``, ``build``,
         ``variant``, ``crop``, ``quantities``, ``brightness``, ``passes``, ``depth``, ``on_the_way``, ``scene_name``,
+        ``own_files`` (what `OwnFiles` takes, for a scene in the engine's own format, else None), ``of_scene``,
         ``work`` (folder to work in, or None for the system's own), ``hand_over`` (a folder that the caller reads too,
         or None).
     report : callable
@@ -64,14 +67,19 @@ def render_task(definition: EngineDefinition, description: dict[str, Any], repor
             file: stored if isinstance(stored, bytes) else Path(stored)
             for file, stored in description["textures"].items()
         }
-        scene = lay_out(folder, description["scene_name"], description["scene"], textures)
+        own = description.get("own_files")
+        if own is None:
+            scene = lay_out(folder, description["scene_name"], description["scene"], textures)
+        else:
+            scene = placed(folder, OwnFiles(**own))
         made = folder / "made"
         made.mkdir()
         places = (
             "view", "frame", "width", "height", "seed", "threads", "settings", "time_limit_seconds", "build", "variant",
             "crop", "quantities", "brightness", "passes", "depth", "on_the_way",
         )  # fmt: skip
-        job = RenderJob(scene=scene, **{name: description[name] for name in places})
+        given_with = {name: description[name] for name in places}
+        job = RenderJob(scene=scene, **given_with, of_scene=description.get("of_scene", {}))
         outcome = render(definition, job, made, on_progress=_with_pictures(report), should_stop=lambda: key in _to_stop)
         given = _handed_over(description.get("hand_over"))
         result = asdict(outcome)

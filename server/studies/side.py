@@ -61,7 +61,9 @@ class SideDraft:
             variant=self.scene.drawn_as(setup.variant), quantities=setup.quantities, passes=passes,
             depth=DEPTHS[setup.output_format],
         )  # fmt: skip
-        return unsupported(self.engine, job)
+        problems = unsupported(self.engine, job)
+        own = self.scene.problem_for(self.engine.name, setup.variant)
+        return problems | ({"scene": own} if own else {})
 
     def smaller(self, scale: float) -> SideDraft:
         """At a share of its width and height; its part of the picture shrinks with it."""

@@ -5,13 +5,14 @@ from matchedpair.engines.definition_file import read_definition, read_folder
 from matchedpair.engines.job import RenderJob, command_for, find_program, setting_arguments, unsupported
 from matchedpair.engines.machine import describe_machine
 from matchedpair.engines.process import RenderOutcome, engine_version, render
-from matchedpair.engines.scene_files import lay_out
+from matchedpair.engines.scene_files import OwnFiles, lay_out, placed
 from matchedpair.engines.setting import Setting
 from matchedpair.engines.texture_use import ask_texture_use
 
 __all__ = [
     "AS_IS",
     "EngineDefinition",
+    "OwnFiles",
     "RenderJob",
     "RenderOutcome",
     "Setting",
@@ -21,6 +22,7 @@ __all__ = [
     "engine_version",
     "find_program",
     "lay_out",
+    "placed",
     "read_definition",
     "read_folder",
     "render",

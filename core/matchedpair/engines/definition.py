@@ -177,6 +177,8 @@ class EngineDefinition:
 
     def cannot(self, what: str) -> bool:
         """Whether a call cannot carry this: ``variant``, ``frame``, ``view``, ``depth``, or a key of `changes`."""
+        if what == "passes" and any(row.layer for row in self.passes):
+            return False  # they lie in the picture, asked for or not
         if what in self.changes:
             return not self.changes[what]
         return not any(placed.name == what for word in self.called_with for placed in placeholders(word))

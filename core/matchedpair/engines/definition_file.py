@@ -49,7 +49,7 @@ LATER = {  # keys of the second format, by table
     "": {"settings_file", "twins", "host", "gathers"},
     "output": {"percent", "success", "failure", "waiting", "waited", "layer"},
     "command": {"before", "works_in", "environment"},
-    "setting": {"off", "key", "needs", "needs_builds", "denoiser"},
+    "setting": {"off", "key", "needs", "needs_builds", "denoiser", "better"},
     "build": {"environment", "arguments"},
     "pass": {"layer"},
 }
@@ -61,6 +61,7 @@ TOP_KEYS = {
     "format", "name", "title", "about", "command", "output", "setting", "licence", "cost", "limits", "runs_on",
     "device", "build", "preset", "effect", "quantity", "pass",
 }  # fmt: skip
+BETTER = ("higher", "lower")
 RESERVED = ("engine", "version", "light", "quantities", "settings")  # what else a pair can have under test
 MOST_BYTES = 1_000_000
 Row = TypeVar("Row", Build, Preset, Effect, QuantityName, RenderPass)
@@ -430,6 +431,7 @@ class _Reader:
             needs=self.needed(raw, where),
             needs_builds=self.words(raw, "needs_builds", f"{where}.needs_builds", required=False),
             denoiser=self.flag(raw, "denoiser", where),
+            better_lower=self.one_of(raw, "better", BETTER, f"{where}.better") == "lower",
         )
         problem = setting.problem_with(raw.get("default"))
         if problem:

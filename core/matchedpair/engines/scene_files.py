@@ -1,8 +1,9 @@
-"""Puts a scene and its textures into a folder, where an engine finds them."""
+"""Puts a scene and what belongs to it where an engine finds them."""
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
 from pathlib import Path
 
 from matchedpair.errors import InputError
@@ -40,3 +41,30 @@ def lay_out(folder: Path, name: str, contents: bytes, textures: Mapping[str, Pat
         else:
             raise InputError(f"texture {file!r} is not among the kept files; bring the scene in again")
     return scene
+
+
+@dataclass(frozen=True)
+class OwnFiles:
+    """A scene in the engine's own format: the file to render and all that belong to it, by path below a folder.
+
+    `gathers` tells whether they are put into the render's own folder; otherwise they are used where they lie.
+    """
+
+    root: str
+    file: str
+    all_files: Sequence[str]
+    gathers: bool
+
+
+def placed(folder: Path, own: OwnFiles) -> Path:
+    """The file to hand to the engine. Raises `InputError` when it is not on this machine."""
+    root = Path(own.root)
+    if not (root / own.file).is_file():
+        raise InputError(f"{own.file} is not on this machine; a scene's files must lie at the same place on each")
+    if not own.gathers:
+        return root / own.file
+    for name in own.all_files:
+        target = folder / "scene" / name
+        target.parent.mkdir(parents=True, exist_ok=True)
+        target.symlink_to((root / name).resolve())
+    return folder / "scene" / own.file

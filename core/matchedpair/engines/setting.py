@@ -43,6 +43,7 @@ class Setting:
     needs: Mapping[str, Value] = field(default_factory=dict, hash=False)
     needs_builds: tuple[str, ...] = ()
     denoiser: bool = False
+    better_lower: bool = False
 
     def problem_with(self, value: Any) -> str | None:
         """What is wrong with a value for this setting, in words; None when it fits."""

@@ -5,6 +5,7 @@ Engines read the rest. The format is described in demo/scenes/README.md.
 
 from __future__ import annotations
 
+import difflib
 import hashlib
 import math
 import re
@@ -14,7 +15,9 @@ from pathlib import Path
 from typing import Any, TypeVar
 
 from matchedpair.errors import InputError
-from matchedpair.plain_files import parsed_json, read_plain
+from matchedpair.plain_files import as_text, parsed_json, parsed_toml, read_plain
+from matchedpair.scenes.own_format import SceneFiles, files_of, with_hashes
+from matchedpair.scenes.stresses import FILE as STRESSES_FILE
 from matchedpair.scenes.textures import (
     TEXTURES,
     SceneTexture,
@@ -26,6 +29,11 @@ from matchedpair.scenes.textures import (
 )
 
 AS_IS = "as-is"
+DESCRIBED = 2  # a description of files that only engines understand
+DESCRIBED_KEYS = {
+    "format", "name", "title", "about", "root", "file", "files", "depends", "views", "frames", "variants",
+    "quantities", "stresses",
+}  # fmt: skip
 MOST_BYTES = 64 * 1024 * 1024
 NAME = re.compile(r"[A-Za-z0-9][A-Za-z0-9_.-]{0,79}")
 Item = TypeVar("Item")
@@ -90,14 +98,27 @@ class Scene:
     contents: bytes
     textures: tuple[SceneTexture, ...] = ()
     folder: Path | None = None
+    files: SceneFiles | None = None
 
     def has_view(self, name: str) -> bool:
         """Whether there is a view of this name."""
         return any(view.name == name for view in self.views)
 
     def drawn_as(self, variant: str) -> str:
-        """The variant that an engine is asked for: as is, where only textures are replaced."""
+        """The variant that an engine is asked for: as is, where only textures are replaced, or it is another file or
+        values that are handed over.
+        """
+        if self.files is not None and (variant in self.files.by_variant or self.files.handed_over("", variant)):
+            return AS_IS
         return AS_IS if any(each.textures for each in self.variants if each.name == variant) else variant
+
+    def problem_for(self, engine: str, variant: str) -> str:
+        """Why an engine cannot render it; empty where it can, as far as is known."""
+        if self.files is None:
+            return ""
+        if not self.files.file_for(engine, variant):
+            return f"{self.title} has no file for {engine}; name one under files in its description"
+        return self.files.problem()
 
     def quantity(self, name: str) -> SceneQuantity | None:
         """The named quantity, if the scene declares it."""
@@ -107,7 +128,10 @@ class Scene:
 def read_scene(path: Path) -> Scene:
     """Read a scene file's description. Raises `InputError` naming the file and what was expected."""
     contents = read_plain(path, MOST_BYTES)
-    raw = parsed_json(contents, path.name)
+    toml = path.suffix == ".toml"
+    raw = parsed_toml(as_text(contents, path.name), path.name) if toml else parsed_json(contents, path.name)
+    if isinstance(raw, dict) and raw.get("format") == DESCRIBED:
+        return _described(raw, path)
     if not isinstance(raw, dict) or TEXTURES not in raw:
         return replace(parse_scene(raw, contents, path.name), folder=path.parent)
     raw = with_digests(raw, path.parent, path.name)
@@ -124,11 +148,26 @@ def read_scene(path: Path) -> Scene:
     return replace(scene, variants=(*scene.variants, *(each for each in reduced if each.textures)))
 
 
+def _described(raw: dict[str, Any], path: Path) -> Scene:
+    """A scene in its engines' own formats. Raises `InputError`."""
+    unknown = next((key for key in raw if key not in DESCRIBED_KEYS), None)
+    if unknown is not None:
+        near = difflib.get_close_matches(unknown, sorted(DESCRIBED_KEYS), 1)
+        meant = f"did you mean {near[0]}?" if near else f"expected some of {', '.join(sorted(DESCRIBED_KEYS))}"
+        raise InputError(f"{path.name}: {unknown} is not known; {meant}")
+    try:
+        files = files_of(raw, path.parent, path.name)
+        contents = as_contents(with_hashes(raw, files))
+    except TypeError as error:  # a date, which is no JSON
+        raise InputError(f"{path.name}: {error}") from error
+    return replace(parse_scene(with_hashes(raw, files), contents, path.name), folder=path.parent)
+
+
 def parse_scene(raw: Any, contents: bytes, file: str) -> Scene:
     """A scene from its parsed JSON, in which textures have digests; `file` names it in errors. Raises `InputError`."""
-    if not isinstance(raw, dict) or raw.get("format") != 1:
+    if not isinstance(raw, dict) or raw.get("format") not in (1, DESCRIBED):
         raise InputError(f'{file}: expected an object with "format": 1')
-    stem = file.removesuffix(".json")
+    stem = file.removesuffix(".json").removesuffix(".toml").removesuffix(".scene")
     views = _table(raw, "views", file, lambda name, row, _: SceneView(name, _text(row, "title", name)))
     if not views:
         raise InputError(f'{file}: expected "views", an object with at least one view')
@@ -157,6 +196,7 @@ def parse_scene(raw: Any, contents: bytes, file: str) -> Scene:
         revision=hashlib.sha256(contents).hexdigest(),
         contents=contents,
         textures=textures_of(raw, file) if raw.get(TEXTURES) else (),
+        files=files_of(raw, None, file) if raw["format"] == DESCRIBED else None,
     )  # fmt: skip
 
 
@@ -164,7 +204,8 @@ def read_scenes(folder: Path) -> tuple[list[Scene], list[str]]:
     """All scenes in a folder by name, and what is wrong with the files that cannot be used."""
     scenes: dict[str, Scene] = {}
     problems: list[str] = []
-    for path in sorted(folder.glob("*.json")):
+    described = [path for path in folder.glob("*.toml") if path.name != STRESSES_FILE]
+    for path in sorted([*folder.glob("*.json"), *described]):
         try:
             scene = read_scene(path)
             if scene.name in scenes:

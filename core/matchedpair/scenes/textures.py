@@ -5,14 +5,14 @@ from __future__ import annotations
 import json
 from collections.abc import Mapping
 from dataclasses import dataclass
-from functools import lru_cache
 from os.path import commonpath
 from pathlib import Path, PurePosixPath
 from typing import Any
 
 from matchedpair.errors import InputError, PictureError
+from matchedpair.scenes.digests import digest_of
 from matchedpair.textures import Copies, read_copies
-from matchedpair.textures.maps import file_digest, is_below
+from matchedpair.textures.maps import is_below
 
 TEXTURES = "textures"
 
@@ -82,20 +82,6 @@ def replaced_by(copies: Copies, textures: tuple[SceneTexture, ...]) -> dict[str,
         for row in copies.maps
         if (file := str(base / row.file)) in names
     }
-
-
-def digest_of(path: Path) -> str:
-    """SHA-256 of a file's contents; asked once for each state of the file. Raises `PictureError`."""
-    try:
-        state = path.stat()
-    except OSError as error:
-        raise PictureError(path.name, "no such file") from error
-    return _digest(path, state.st_mtime_ns, state.st_size)
-
-
-@lru_cache(maxsize=20_000)
-def _digest(path: Path, changed: int, size: int) -> str:
-    return file_digest(path, path.name)
 
 
 def is_outdated(copies: Copies) -> bool:

@@ -1,0 +1,3 @@
+#!/bin/sh
+# Started as studios start their renderers: through a script that finds the rest.
+exec python3 "$(dirname "$0")/pebble.py" "$@"
