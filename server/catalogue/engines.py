@@ -42,6 +42,12 @@ def engine_named(name: str) -> EngineDefinition:
     raise InputError(f"there is no engine {name!r}; there are: {known}")
 
 
+def knobs_that_go_down() -> set[tuple[str, str]]:
+    """Engine and setting of the quality knobs of which less buys less noise, such as a threshold."""
+    good, _ = engines_now()
+    return {(each.name, setting.name) for each in good for setting in each.settings if setting.better_lower}
+
+
 def missing_reason(definition: EngineDefinition, build: str = "") -> str:
     """Why this machine cannot call the engine; empty when it can."""
     try:
@@ -68,6 +74,12 @@ def _version(definition: EngineDefinition, build: str) -> str:
     except (EngineMissingError, OSError):
         return ""
     return _versions[key]
+
+
+def denoisers_of(engine: str) -> list[str] | None:
+    """The settings by which an engine smooths its pictures; None for an engine that is not defined here."""
+    good, _ = engines_now()
+    return next((each.denoisers for each in good if each.name == engine), None)
 
 
 def pixel_settings(engine: str, settings: Mapping[str, Any]) -> dict[str, Any] | None:

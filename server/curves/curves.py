@@ -6,7 +6,7 @@ import json
 from collections import Counter, defaultdict
 from collections.abc import Sequence
 from dataclasses import dataclass
-from statistics import median
+from statistics import fmean, median
 from typing import Any
 
 from matchedpair.curves import Curve, Point, fit_curve
@@ -18,6 +18,7 @@ from matchedpair.measures.kinds import KIND_OF
 from matchedpair.measures.zones import WHOLE
 from matchedpair.plans.plan_kind import QUALITY, is_place
 
+from server.catalogue.engines import knobs_that_go_down
 from server.catalogue.zones import areas_by_view
 from server.measuring.measuring import NOISE, figure_of
 from server.measuring.models import Measure
@@ -121,12 +122,17 @@ def study_curves(study: Study, zone: str = WHOLE, of: str = NOISE) -> StudyCurve
     for each in sorted(facts, key=lambda own: own.option.control_id is not None):
         anchors.setdefault(places[place_of(each.option.setup)], each.noise(zone) if of == NOISE else None)
     ladders = []
+    down = knobs_that_go_down()
     for (place, how), own in groups.items():
         knob = knobs.get(own[0].option.pk, "") or own[0].option.quality_knob
         against = anchors.get(place) if of == NOISE else None
-        points = [_point(each, knob, times[each.option.pk], zone, of, references, basis, against) for each in own]
+        qualities, scale = _qualities(own, knob, down)
+        points = [
+            _point(each, qualities.get(each.option.pk), times[each.option.pk], zone, of, references, basis, against)
+            for each in own
+        ]
         points.sort(key=lambda row: row.quality)
-        ladders.append(_ladder(place, how, knob, points, of_control=any(each.option.pk in controls for each in own)))
+        ladders.append(_ladder(place, how, scale, points, of_control=any(each.option.pk in controls for each in own)))
     ladders.sort(key=lambda row: not row.of_control)
     return StudyCurves(study, zone, of, zones, basis, machine, note, _named_apart(ladders))
 
@@ -163,16 +169,30 @@ def render_seconds(times: Sequence[RunTimes], basis: str) -> tuple[list[float], 
     return whole, [each for each in ready if each is not None]
 
 
+def _qualities(own: Sequence[OptionFacts], knob: str, down: set[tuple[str, str]]) -> tuple[dict[int, float], str]:
+    """By option how much it was given, rising, and in what.
+
+    That is the knob's own value, unless less of it buys less noise, as of a threshold: then the samples that it reached
+    where the engine says so, else 1 over its square, since noise falls in step with it.
+    """
+    values = {each.option.pk: each.option.settings.get(knob) for each in own}
+    known = {pk: float(value) for pk, value in values.items() if is_number(value)}
+    if (own[0].option.engine, knob) not in down:
+        return known, knob
+    reached = {each.option.pk: [run.reached for run in each.runs if run.reached is not None] for each in own}
+    if all(reached.values()):
+        return {pk: fmean(each) for pk, each in reached.items()}, "samples reached"
+    return {pk: 1.0 / value**2 for pk, value in known.items() if value > 0.0}, f"1 / {knob}²"
+
+
 def _point(
-    facts: OptionFacts, knob: str, times: Sequence[RunTimes], zone: str, of: str, references: References, basis: str,
-    control: Measure | None,
+    facts: OptionFacts, known: float | None, times: Sequence[RunTimes], zone: str, of: str, references: References,
+    basis: str, control: Measure | None,
 ) -> LadderPoint:  # fmt: skip
     """An option on its curve; its noise is that against the control of its place."""
-    option = facts.option
-    value = option.settings.get(knob)
-    quality = float(value) if is_number(value) else 0.0
+    quality = known or 0.0
     measure = facts.measure(of, zone, references if KIND_OF[of].by_reference else None)
-    lacks = _lacks(facts, times, measure, of, knob=is_number(value))
+    lacks = _lacks(facts, times, measure, of, knob=known is not None)
     if lacks or measure is None or measure.value is None:
         return LadderPoint(facts, quality, measure, tuple(times), None, lacks)
     whole, ready = render_seconds(times, basis)

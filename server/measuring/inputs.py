@@ -18,6 +18,7 @@ from matchedpair.measures.zones import WHOLE
 from matchedpair.pictures.picture import Floats, Mask
 from matchedpair.plans.until_sure import MOST_SEEDS
 
+from server.catalogue.engines import denoisers_of
 from server.measuring.models import Comparison, Measure
 from server.measuring.which_reference import reference_pictures
 from server.references.models import Reference
@@ -139,5 +140,5 @@ def _pixels(setup: Setup, runs: Sequence[Run], areas: list[Area]) -> tuple[list[
 
 def _smoothed(option: Option) -> str:
     """Why one picture of this option hides its noise; empty when nothing is known to smooth it."""
-    on = denoisers_on(option.settings)
+    on = denoisers_on(option.settings, denoisers_of(option.engine))
     return "a denoiser is on, so one picture hides its noise; render a twin" if on else ""

@@ -17,7 +17,7 @@ from matchedpair.measures.areas import Area
 from matchedpair.measures.zones import WHOLE
 from matchedpair.plans import FIRST_SEED
 
-from server.catalogue.engines import pixel_settings
+from server.catalogue.engines import denoisers_of, pixel_settings
 from server.catalogue.zones import areas_by_view, signature
 from server.measuring.inputs import (
     ZonesByView,
@@ -243,6 +243,7 @@ def _conditions(study: Study, side: SideFigures) -> dict[str, Any]:
         "threads": None if study.from_elsewhere else study.threads,
         "settings": option.settings,
         "quality_knob": option.quality_knob or None,
+        "denoisers": denoisers_of(option.engine),
         "brightness": option.brightness,
         "warm_up": None if study.from_elsewhere else "thrown away",
         "seeds": ", ".join(str(seed) for seed in side_seeds(study, side)) if known else None,

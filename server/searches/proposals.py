@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 
-from matchedpair.conditions.match_sheet import denoisers_on, is_denoiser
+from matchedpair.conditions.match_sheet import denoisers_on
 from matchedpair.engines import Setting
 from matchedpair.engines.setting import Value
 
@@ -31,12 +31,14 @@ def proposed_ladders(base: Option) -> list[Proposed]:
     A denoiser's numbers are none while it is off.
     """
     definition = engine_named(base.engine)
-    denoising = bool(denoisers_on(base.settings))
+    denoising = bool(denoisers_on(base.settings, definition.denoisers))
     found = []
     for setting in definition.settings:
         if setting.kind not in ("integer", "number") or setting.quality_knob or setting.time_budget:
             continue
-        if is_denoiser(setting.name) and not denoising:
+        if setting.denoiser and not denoising:
+            continue
+        if setting.without_effect(base.settings, base.build):
             continue
         levels = _levels(setting, base.settings.get(setting.name, setting.default))
         if len(levels) > 1:

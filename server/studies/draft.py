@@ -153,6 +153,10 @@ class Draft:
             sides = self.options[control].side, self.options[trial].side
             tested = self.under_test(control, trial)
             found += [_off(effect, *sides) for effect in sides[1].engine.effects if set(tested) & set(effect.needs)]
+            for side in sides:
+                idle = side.engine.without_effect(side.settings, side.build.name, tested)
+                titles = {name: side.engine.setting(name).title for name in idle}
+                found += [f"{titles[name]} {reason}, so both sides will be alike." for name, reason in idle.items()]
             if "engine" in tested and not sides[0].brightness and not sides[1].brightness:
                 both = f"{sides[0].engine.title} and {sides[1].engine.title}"
                 found.append(

@@ -42,6 +42,7 @@ class SideDraft:
             "settings": self.settings,
             "quality_knob": self.knob or None,
             "brightness": self.brightness,
+            "denoisers": self.engine.denoisers,
             "pixel_settings": pixel_settings(self.engine.name, self.settings),
         }
 

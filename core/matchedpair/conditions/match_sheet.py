@@ -71,8 +71,9 @@ def match_sheet(control: Side, trial: Side, under_test: Collection[str]) -> Matc
     ----------
     control, trial : mapping
         Values by the keys of `CONDITIONS`; a missing key or None is unknown. ``settings`` is a mapping of setting
-        names to values, ``quality_knob`` the name among them that counts as ``quality``, ``pixel_settings`` those that
-        are measured in pixels; ``seeds`` are words, ``seed_count`` how many different pictures they gave.
+        names to values, ``quality_knob`` the name among them that counts as ``quality``, ``denoisers`` those that its
+        engine declares, ``pixel_settings`` those that are measured in pixels; ``seeds`` are words, ``seed_count`` how
+        many different pictures they gave.
     under_test : collection of str
         What is meant to differ: names of settings, or of `WHOLE_CONDITIONS`.
     """
@@ -178,8 +179,9 @@ def _settings(control: Side, trial: Side, under_test: Collection[str]) -> _Found
     if left is None or right is None:
         return _Found("unknown")
     knob = control.get("quality_knob")
+    declared = control.get("denoisers")
     differing = sorted(
-        n for n in {*left, *right} if n != knob and not is_denoiser(n) and left.get(n) != right.get(n)
+        n for n in {*left, *right} if n != knob and not is_denoiser(n, declared) and left.get(n) != right.get(n)
     )  # fmt: skip
     if not differing:
         return _Found("held", "all alike", "all alike")
@@ -210,7 +212,7 @@ def _denoiser(control: Side, trial: Side, under_test: Collection[str]) -> _Found
     known = [side.get("settings") for side in (control, trial)]
     if known[0] is None or known[1] is None:
         return _Found("unknown")
-    left, right = denoisers_on(known[0]), denoisers_on(known[1])
+    left, right = denoisers_on(known[0], control.get("denoisers")), denoisers_on(known[1], trial.get("denoisers"))
     words = [", ".join(f"{n.replace('_', ' ')} {shown(v)}" for n, v in side.items()) or "off" for side in (left, right)]
     if left == right:
         return _Found("held", words[0], words[1], "both denoised: noise is what the filter left" if left else "")
@@ -219,17 +221,20 @@ def _denoiser(control: Side, trial: Side, under_test: Collection[str]) -> _Found
     return _Found("under_test" if tested else "differs", words[0], words[1], note if tested else "")
 
 
-def denoisers_on(settings: Mapping[str, Any]) -> dict[str, Any]:
-    """The denoisers that are on, by name, with their strength; that alone turns none on where there is a switch."""
-    named = {name: value for name, value in settings.items() if is_denoiser(name)}
+def denoisers_on(settings: Mapping[str, Any], declared: Collection[str] | None = None) -> dict[str, Any]:
+    """The denoisers that are on, by name, with their strength; that alone turns none on where there is a switch.
+
+    `declared` are those that the engine's definition names; without it they are known by their names.
+    """
+    named = {name: value for name, value in settings.items() if is_denoiser(name, declared)}
     switches = [value for value in named.values() if isinstance(value, bool | str)]
     on = any(value not in (False, "", "off") for value in switches) if switches else any(named.values())
     return {name: value for name, value in named.items() if value not in (False, "", "off", 0)} if on else {}
 
 
-def is_denoiser(setting: str) -> bool:
-    """Whether a setting turns on what smooths the picture; a denoiser is known by its name alone."""
-    return "denois" in setting
+def is_denoiser(setting: str, declared: Collection[str] | None = None) -> bool:
+    """Whether a setting turns on what smooths the picture: as the engine's definition says, else by its name."""
+    return "denois" in setting if declared is None else setting in declared
 
 
 def _load(control: Side, trial: Side, under_test: Collection[str]) -> _Found:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
@@ -214,6 +214,18 @@ class EngineDefinition:
     def time_budget(self) -> Setting | None:
         """The setting that ends a render after so many seconds, if the definition marks one."""
         return next((setting for setting in self.settings if setting.time_budget), None)
+
+    @property
+    def denoisers(self) -> list[str]:
+        """The settings that smooth the picture."""
+        return [setting.name for setting in self.settings if setting.denoiser]
+
+    def without_effect(self, settings: Mapping[str, Any], build: str, names: Iterable[str]) -> dict[str, str]:
+        """Of the settings of these names, those that change nothing beside these values, and why."""
+        found = {
+            setting.name: setting.without_effect(settings, build) for setting in self.settings if setting.name in names
+        }
+        return {name: reason for name, reason in found.items() if reason}
 
     @property
     def writes_on_the_way(self) -> bool:

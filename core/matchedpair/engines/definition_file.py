@@ -430,7 +430,7 @@ class _Reader:
             key=self.text(raw, "key", "", f"{where}.key"),
             needs=self.needed(raw, where),
             needs_builds=self.words(raw, "needs_builds", f"{where}.needs_builds", required=False),
-            denoiser=self.flag(raw, "denoiser", where),
+            denoiser=self.flag(raw, "denoiser", where) or (self.format == 1 and "denois" in name),
             better_lower=self.one_of(raw, "better", BETTER, f"{where}.better") == "lower",
         )
         problem = setting.problem_with(raw.get("default"))

@@ -52,7 +52,7 @@ class Setting:
         if self.kind == "switch":
             return None if isinstance(value, bool) else f"must be true or false, got {value!r}"
         if self.kind in WRITTEN:
-            return self._problem_with_text(value)
+            return self._problem_with_text(_as_text(value))
         if isinstance(value, bool) or not isinstance(value, int | float) or not math.isfinite(value):
             return f"must be a number, got {value!r}"
         if self.kind == "integer" and not (isinstance(value, int) or value.is_integer()):
@@ -92,6 +92,8 @@ class Setting:
 
     def cleaned(self, value: Value) -> Value:
         """A fitting value in the setting's own type."""
+        if self.kind in WRITTEN:
+            return str(_as_text(value))
         if self.kind == "integer":
             return int(value)
         return float(value) if self.kind == "number" else value
@@ -117,6 +119,11 @@ def reaches(value: Any, needed: Value) -> bool:
     if isinstance(needed, bool) or not isinstance(needed, int | float):
         return bool(value == needed)
     return isinstance(value, int | float) and value >= needed
+
+
+def _as_text(value: Any) -> Any:
+    """A number where a text is meant is what stands in it, as of a name that is a number."""
+    return f"{value:g}" if is_number(value) else value
 
 
 def _as_number(text: str) -> float | None:

@@ -5014,9 +5014,13 @@ export interface components {
          *     * `number` - number
          *     * `choice` - choice
          *     * `switch` - switch
+         *     * `text` - text
+         *     * `colour` - colour
+         *     * `vector` - vector
+         *     * `list` - list
          * @enum {string}
          */
-        SettingKindEnum: "integer" | "number" | "choice" | "switch";
+        SettingKindEnum: "integer" | "number" | "choice" | "switch" | "text" | "colour" | "vector" | "list";
         /**
          * @description * `stop` - stop
          *     * `warn` - warn

@@ -77,6 +77,9 @@ export function SettingsTable({
   );
 }
 
+/** Kinds whose values are texts: numbers or words by commas. */
+const WRITTEN: readonly Setting["kind"][] = ["text", "colour", "vector", "list"];
+
 function Consequences({ setting }: { setting: Setting }) {
   return (
     <div className="mt-1 max-w-md text-sm">
@@ -118,6 +121,14 @@ function ValueField({
             </option>
           ))}
         </select>
+      ) : WRITTEN.includes(setting.kind) ? (
+        <input
+          className="field w-40"
+          aria-label={label}
+          aria-invalid={invalid}
+          value={String(value)}
+          onChange={(event) => onChange(event.target.value)}
+        />
       ) : (
         <input
           className="field w-28 text-right"
@@ -128,7 +139,7 @@ function ValueField({
           onChange={(event) => onChange(typed(event.target.value))}
         />
       )}
-      {setting.kind === "integer" || setting.kind === "number" ? (
+      {setting.kind !== "choice" && setting.kind !== "switch" && setting.kind !== "text" ? (
         <p className="text-soft text-xs">{setting.range_in_words}</p>
       ) : null}
       {problem ? <p className="text-fault text-sm">{problem}</p> : null}

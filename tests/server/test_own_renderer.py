@@ -1,0 +1,103 @@
+"""A studio's own renderer and scene, of formats that only it reads: from nothing to an answer."""
+
+import shutil
+import tempfile
+from pathlib import Path
+
+from django.conf import settings
+from django.test import TransactionTestCase, override_settings
+from matchedpair.pictures import read_picture
+
+from server.measuring.measuring import measure_outstanding
+from server.runs.models import Run
+from server.store.files import path_of
+from server.studies.models import Option, Study
+from tests.runner import RunnerProcess, none_open, until
+from tests.server.base import WithEngines, draft, factor
+
+RENDERERS = Path(__file__).parents[1] / "renderers"
+
+
+class OwnRenderer(WithEngines, TransactionTestCase):
+    engines = ()
+
+    def setUp(self):
+        super().setUp()
+        shutil.copytree(RENDERERS / "pebble", self.folder, dirs_exist_ok=True)
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.scenes = Path(folder.name)
+        shutil.copytree(RENDERERS / "scenes", self.scenes, dirs_exist_ok=True)
+        self.enterContext(override_settings(SCENES=self.scenes))
+        self.plan = {
+            "scene": "court", "view": "gate", "engine": "pebble", "settings": {"threshold": 0.3}, "repeats": 2,
+            "width": 64, "height": 48,
+        }  # fmt: skip
+
+    def carried_out(self, **changes):
+        answer = self.call("POST", "/api/studies/", draft(**self.plan | changes))
+        self.assertEqual(answer.status_code, 201, answer.content)
+        study = Study.objects.get(pk=answer.json()["id"])
+        self.assertEqual(self.call("POST", f"/api/studies/{study.pk}/start/").status_code, 200)
+        with RunnerProcess(MATCHEDPAIR_SCENES=str(self.scenes)):
+            until(none_open, "the study", seconds=300)
+        measure_outstanding(Option.objects.filter(study=study))
+        return study
+
+    def test_it_renders_measures_and_draws_a_curve_of_what_was_reached(self):
+        study = self.carried_out(kind="ladder", factors=[factor("threshold", 0.15, 0.08)], passes=["depth"])
+        runs = study.runs.filter(warm_up=False)
+        self.assertEqual({(run.state, run.reason) for run in runs}, {("finished", "")})
+        depth = read_picture(path_of(runs.first().passes["depth"], ".exr"))
+        self.assertEqual(float(depth.pixels[0, 0, 0]), 48.0)
+        curves = self.call("GET", f"/api/studies/{study.pk}/curves/").json()
+        (ladder,) = curves["curves"]
+        self.assertEqual(ladder["knob"], "samples reached")
+        self.assertEqual([row["quality"] for row in ladder["points"]], [3.0, 12.0, 40.0])
+        # the engine sleeps a thousandth of a second a sample, so that its times may not grow; its noise must fall
+        noise = [row["percent"] for row in ladder["points"]]
+        self.assertEqual(noise, sorted(noise, reverse=True))
+
+    def test_a_variant_is_another_file_and_another_camera_another_view(self):
+        study = self.carried_out(under_test="light", trial_value="night", kind="range")
+        made = [
+            read_picture(path_of(study.runs.get(option__number=number, seed=1, warm_up=False).picture, ".exr")).pixels
+            for number in (0, 1)
+        ]
+        self.assertGreater(float(made[0].mean() / made[1].mean()), 3.0)
+
+    def test_files_that_changed_since_are_not_rendered_under_the_same_name(self):
+        answer = self.call("POST", "/api/studies/", draft(**self.plan, under_test="threshold", trial_value=0.1))
+        study = Study.objects.get(pk=answer.json()["id"])
+        (self.scenes / "court" / "court.peb").write_text("camera cam_gate 0\nground 0.9\n")
+        self.call("POST", f"/api/studies/{study.pk}/start/")
+        with RunnerProcess(MATCHEDPAIR_SCENES=str(self.scenes)):
+            until(none_open, "the study", seconds=300)
+        reasons = set(Run.objects.filter(study=study, warm_up=False).values_list("reason", flat=True))
+        self.assertEqual(len(reasons), 1)
+        self.assertIn("the files of Court changed since this was planned", reasons.pop())
+
+    def test_what_is_missing_is_said_on_the_scenes_screen_and_refused(self):
+        (self.scenes / "court" / "ripples" / "wave.0002.txt").unlink()
+        problems = self.call("GET", "/api/scenes/").json()["problems"]
+        self.assertEqual(problems, ["court: 1 of its files are not there: ripples/wave.0002.txt"])
+        refused = self.problem(
+            400, "POST", "/api/studies/", draft(**self.plan, under_test="threshold", trial_value=0.1)
+        )
+        self.assertIn("1 of its files are not there", str(refused["fields"]))
+
+    def test_an_engine_that_the_scene_has_no_file_for_is_refused(self):
+        text = (settings.ENGINES / "pebble.toml").read_text().replace('name = "pebble"', 'name = "gravel"', 1)
+        (settings.ENGINES / "gravel.toml").write_text(text)
+        plan = self.plan | {"engine": "gravel"}
+        refused = self.problem(400, "POST", "/api/studies/", draft(**plan, under_test="threshold", trial_value=0.1))
+        self.assertIn("Court has no file for gravel", str(refused["fields"]))
+
+    def test_a_setting_that_needs_another_is_told_beforehand(self):
+        asked = draft(**self.plan, under_test="reach", trial_value=3)
+        told = self.call("POST", "/api/studies/preview/", asked).json()
+        self.assertIn("Reach has no effect while smooth is not on, so both sides will be alike.", told["notes"])
+
+    def test_a_quick_look_renders_it(self):
+        look = self.call("POST", "/api/scenes/court/look/", {"view": "well"})
+        self.assertIn(look.status_code, (200, 201), look.content)
