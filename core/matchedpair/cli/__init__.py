@@ -16,10 +16,10 @@ from typing import Any
 
 from matchedpair.choose import as_table, read_recipe, settings_for
 from matchedpair.cli.answers import add_answer
+from matchedpair.cli.engines import BrokenPromiseError, add_engine
 from matchedpair.cli.renders import add_import
 from matchedpair.cli.text import (
     curves_as_text,
-    engine_as_text,
     pair_as_text,
     panorama_as_text,
     report_as_text,
@@ -52,7 +52,7 @@ def main(arguments: Sequence[str] | None = None) -> int:
     parsed = _parser().parse_args(arguments)
     try:
         print(parsed.run(parsed))
-    except StoppedError as stopped:
+    except (StoppedError, BrokenPromiseError) as stopped:
         print(stopped.report)
         print(f"matchedpair: {stopped}", file=sys.stderr)
         return 2
@@ -116,10 +116,6 @@ def _viewing(parsed: argparse.Namespace) -> Viewing:
     if not -32.0 <= parsed.exposure <= 32.0:
         raise InputError(f"--exposure must lie between -32 and 32 stops, got {parsed.exposure:g}")
     return Viewing(parsed.view, parsed.exposure, parsed.pixels_per_degree)
-
-
-def _engine(parsed: argparse.Namespace) -> str:
-    return engine_as_text(read_definition(parsed.definition))
 
 
 def _panorama(parsed: argparse.Namespace) -> str:
@@ -188,9 +184,7 @@ def _parser() -> argparse.ArgumentParser:
         pair.add_argument(f"--{side}-ready", type=float, metavar="S", help="of these, before the first light")
     _add_viewing(pair)
     pair.set_defaults(run=_pair)
-    engine = commands.add_parser("engine", help="check an engine definition and list its settings")
-    engine.add_argument("definition", type=Path, metavar="FILE.toml")
-    engine.set_defaults(run=_engine)
+    add_engine(commands)
     panorama = commands.add_parser("panorama", help="range, main light and its share in a light panorama")
     panorama.add_argument("panorama", type=Path, metavar="PANORAMA", help="EXR or HDR, twice as wide as high")
     panorama.add_argument("--json", action="store_true")

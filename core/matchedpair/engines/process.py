@@ -9,6 +9,7 @@ import selectors
 import signal
 import subprocess
 import sys
+import tempfile
 import time
 import tty
 from collections.abc import Callable
@@ -127,10 +128,13 @@ def engine_version(definition: EngineDefinition, build: str = "") -> str:
     program, *words = version_command(definition, definition.build(build))
     command = [find_program(program, definition), *words]
     try:
-        asked = subprocess.run(
-            command, capture_output=True, text=True, errors="replace", timeout=VERSION_LIMIT_SECONDS, check=False,
-            stdin=subprocess.DEVNULL,
-        )  # fmt: skip
+        with tempfile.TemporaryDirectory(prefix="version-") as folder:
+            # watched like a render: what it starts must not go on, nor keep anybody waiting
+            watched = [sys.executable, "-I", "-S", str(SUPERVISE), str(Path(folder) / "account.json"), *command]
+            asked = subprocess.run(
+                watched, capture_output=True, text=True, errors="replace", timeout=VERSION_LIMIT_SECONDS, check=False,
+                stdin=subprocess.DEVNULL,
+            )  # fmt: skip
     except (OSError, subprocess.TimeoutExpired) as error:
         raise EngineMissingError(f"{definition.title}: asked for its version, it did not answer ({error})") from error
     said = (asked.stdout + asked.stderr).strip()
