@@ -107,6 +107,7 @@ def first_definition(program: str, help_text: str, answers: Mapping[str, str]) -
         "[command]", f"render = [{', '.join(map(_text, words))}]",
         f"version = [{_text(program)}, {_text(answers.get('version_flag') or '--version')}]",
         "version_pattern = '(\\d\\S*)'", "", "[output]",
+        *([] if carried["picture"] else ['picture = "*.exr"  # it lists no option for it; what it writes is found so']),
         *(f"{key} = {_pattern(answers[key])}" for key in ("ready", "progress") if answers.get(key)), "",
         *settings.values(),
     ]  # fmt: skip
