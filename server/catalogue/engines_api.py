@@ -16,10 +16,11 @@ from rest_framework.decorators import api_view
 from rest_framework.request import Request
 from rest_framework.response import Response
 
+from server.catalogue.engine_tests import EngineTest, begin_test, stop_test, test_of
 from server.catalogue.engines import engine_named, engines_now, factor_of, missing_reason, versions_here
 from server.catalogue.fields import NamedSerializer, ScalarField, SettingsField
 from server.catalogue.models import BrightnessFactor, EffectEvidence
-from server.catalogue.scenes import stresses_now
+from server.catalogue.scenes import scene_named, stresses_now
 from server.catalogue.serializers import BrightnessSerializer
 
 
@@ -242,3 +243,52 @@ def _setting_row(setting: Setting) -> dict[str, Any]:
     row = {name: getattr(setting, name) for name in SettingSerializer().fields if name not in made}
     only_cost = bool(setting.affects) and set(setting.affects) <= {"time", "memory"}
     return {**row, "range_in_words": setting.range_in_words(), "only_cost": only_cost}
+
+
+class PromiseSerializer(serializers.Serializer):
+    """One thing that an engine's definition promises, and whether it holds."""
+
+    name = serializers.CharField()
+    title = serializers.CharField()
+    state = serializers.ChoiceField(choices=["holds", "broken", "not known"])
+    found = serializers.CharField()
+    cost = serializers.CharField()
+    mend = serializers.CharField()
+
+
+class EngineTestSerializer(serializers.Serializer):
+    """A test of an engine by a few tiny renders; without one since the server started, `scene` is empty."""
+
+    scene = serializers.CharField()
+    view = serializers.CharField()
+    at_work = serializers.BooleanField()
+    sentence = serializers.CharField()
+    promises = PromiseSerializer(many=True)
+
+
+class AskedTestSerializer(serializers.Serializer):
+    """With which view an engine is tested."""
+
+    scene = serializers.CharField(max_length=80)
+    view = serializers.CharField(max_length=80)
+    build = serializers.CharField(max_length=40, required=False, allow_blank=True)
+
+
+@extend_schema(methods=["GET"], responses=EngineTestSerializer)
+@extend_schema(methods=["POST"], request=AskedTestSerializer, responses={202: EngineTestSerializer})
+@extend_schema(methods=["DELETE"], responses={204: None})
+@api_view(["GET", "POST", "DELETE"])
+def engine_test(request: Request, name: str) -> Response:
+    """How an engine's test stands; POST begins one, DELETE stops it."""
+    definition = engine_named(name)
+    if request.method == "DELETE":
+        stop_test(name)
+        return Response(status=status.HTTP_204_NO_CONTENT)
+    if request.method == "POST":
+        form = AskedTestSerializer(data=request.data)
+        form.is_valid(raise_exception=True)
+        asked = form.validated_data
+        test = begin_test(definition, scene_named(asked["scene"]), asked["view"], asked.get("build", ""))
+        return Response(EngineTestSerializer(test).data, status=status.HTTP_202_ACCEPTED)
+    found = test_of(name) or EngineTest(name, "", "", at_work=False)
+    return Response(EngineTestSerializer(found).data)

@@ -12,6 +12,7 @@ urlpatterns = [
     path("zones/<int:pk>/restore/", scenes_api.zone_restore),
     path("zones/<int:pk>/copy/", scenes_api.zone_copy),
     path("engines/", engines_api.engines),
+    path("engines/<str:name>/test/", engines_api.engine_test),
     path("effects/evidence/", engines_api.evidence),
     path("effects/evidence/<int:pk>/", engines_api.evidence_item),
     path("effects/evidence/<int:pk>/restore/", engines_api.evidence_restore),

@@ -6,6 +6,7 @@ from pathlib import Path
 
 import numpy as np
 from django.conf import settings
+from django.test import override_settings
 from playwright.sync_api import expect
 
 from server.catalogue.models import BrightnessFactor, Zone
@@ -17,6 +18,27 @@ from tests.core.test_panorama import sky
 from tests.pictures import noisy, textured, write
 from tests.runner import until
 from tests.server.base import SIZE, finish_all, result_of
+
+RENDERERS = ROOT / "tests" / "renderers"
+
+
+class Tested(BrowserTest):
+    def test_an_engine_is_tested_and_what_does_not_hold_is_shown_with_its_mending(self):
+        shutil.copytree(RENDERERS / "pebble", self.folder, dirs_exist_ok=True)
+        broken = self.folder / "pebble.toml"
+        broken.write_text(broken.read_text().replace("'^scene read'", "'^never said'"))
+        self.enterContext(override_settings(SCENES=RENDERERS / "scenes"))
+        self.open("/engines")
+        self.page.get_by_role("button", name="Pebble").click()
+        self.page.get_by_role("button", name="Test this engine").click()
+        test = self.page.get_by_role("region", name="Test of this engine")
+        expect(test.get_by_role("status")).to_have_text(
+            "1 of 11 does not hold: it says when it is ready.", timeout=240_000
+        )
+        row = test.get_by_role("row", name="It says when it is ready")
+        expect(row).to_contain_text("Does not hold")
+        expect(row).to_contain_text("Total times are compared rather than rendering times.")
+        self.assert_accessible()
 
 
 class Scenes(BrowserTest):

@@ -100,7 +100,7 @@ class Trying(unittest.TestCase):
             "'^scene read'", "'^ready'", 'layer = "depth"', 'layer = "far"', r"'^(\d+) %'", r"'^(\d+) per'"
         )
         self.assertEqual([found[name].state for name in ("ready", "progress", "passes")], ["broken"] * 3)
-        self.assertIn("no line fits '^ready'", found["ready"].found)
+        self.assertIn("no line fits ^ready", found["ready"].found)
         self.assertIn("has no layer 'far'", found["passes"].found)
 
     def test_one_that_leaves_something_running(self):

@@ -101,3 +101,22 @@ class OwnRenderer(WithEngines, TransactionTestCase):
     def test_a_quick_look_renders_it(self):
         look = self.call("POST", "/api/scenes/court/look/", {"view": "well"})
         self.assertIn(look.status_code, (200, 201), look.content)
+
+    def test_an_engine_is_tested_from_the_screen(self):
+        path = "/api/engines/pebble/test/"
+        self.assertEqual(self.call("GET", path).json()["sentence"], "It has not been tested since the server started.")
+        begun = self.call("POST", path, {"scene": "court", "view": "gate"})
+        self.assertEqual(begun.status_code, 202, begun.content)
+        busy = self.problem(400, "POST", path, {"scene": "court", "view": "gate"})
+        self.assertIn("pebble is being tested", busy["detail"])
+        until(lambda: not self.call("GET", path).json()["at_work"], "the test", seconds=120)
+        told = self.call("GET", path).json()
+        self.assertEqual(told["sentence"], "All that was tried holds.")
+        self.assertEqual(len(told["promises"]), 11)
+        self.call("POST", path, {"scene": "court", "view": "gate"})
+        self.assertEqual(self.call("DELETE", path).status_code, 204)
+        until(lambda: not self.call("GET", path).json()["at_work"], "the end of the test", seconds=120)
+        self.assertEqual(self.call("GET", path).json()["sentence"], "Stopped by hand.")
+        self.assertIn(
+            "has no view 'roof'", self.problem(400, "POST", path, {"scene": "court", "view": "roof"})["detail"]
+        )

@@ -52,4 +52,4 @@ def summary(promises: Sequence[Promise]) -> str:
         unknown = sum(each.state == "not known" for each in promises)
         rest = f"; {unknown} could not be tried" if unknown else ""
         return f"All that was tried holds{rest}."
-    return f"{len(broken)} of {len(promises)} do not hold: {', '.join(broken)}."
+    return f"{len(broken)} of {len(promises)} {'does' if len(broken) == 1 else 'do'} not hold: {', '.join(broken)}."

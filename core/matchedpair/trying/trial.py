@@ -126,7 +126,7 @@ class Trial:
                 what = "the line came only at the end: the program keeps its lines back, or is quick at this size"
                 yield Promise("ready", "It says when it is ready", "not known", what, *_HELD_BACK)
             else:
-                what = f"no line fits {definition.ready.text!r}"
+                what = f"no line fits {definition.ready.text}"
                 yield Promise("ready", "It says when it is ready", "broken", what, *_NO_READY)
         how = definition.progress or definition.percent
         if how is None:
@@ -134,7 +134,7 @@ class Trial:
                           *_NO_PROGRESS)  # fmt: skip
         else:
             came = any(_found(how, line) for line in first.log.splitlines())
-            said = "its lines come" if came else f"no line fits {how.text!r}"
+            said = "its lines come" if came else f"no line fits {how.text}"
             yield Promise("progress", "It says how far it is", "holds" if came else "broken", said,
                           *(("", "") if came else _NO_PROGRESS))  # fmt: skip
 

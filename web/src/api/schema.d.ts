@@ -193,6 +193,25 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/engines/{name}/test/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description How an engine's test stands; POST begins one, DELETE stops it. */
+        get: operations["engines_test_retrieve"];
+        put?: never;
+        /** @description How an engine's test stands; POST begins one, DELETE stops it. */
+        post: operations["engines_test_create"];
+        /** @description How an engine's test stands; POST begins one, DELETE stops it. */
+        delete: operations["engines_test_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/imports/": {
         parameters: {
             query?: never;
@@ -2447,6 +2466,12 @@ export interface components {
             /** @default  */
             transform: string;
         };
+        /** @description With which view an engine is tested. */
+        AskedTestRequest: {
+            scene: string;
+            view: string;
+            build?: string;
+        };
         /** @description A scene or folder. */
         AtPlaceRequest: {
             place: string;
@@ -3130,6 +3155,14 @@ export interface components {
             time_budget: string;
             /** @description Whether one render can give the pictures of a whole ladder */
             on_the_way: boolean;
+        };
+        /** @description A test of an engine by a few tiny renders; without one since the server started, `scene` is empty. */
+        EngineTest: {
+            scene: string;
+            view: string;
+            at_work: boolean;
+            sentence: string;
+            promises: components["schemas"]["Promise"][];
         };
         /** @description Engines, the effects any of them names, the evidence, and what is wrong with definitions that cannot be used. */
         Engines: {
@@ -4312,6 +4345,22 @@ export interface components {
             stamp: string;
             running: components["schemas"]["Run"][];
         };
+        /** @description One thing that an engine's definition promises, and whether it holds. */
+        Promise: {
+            name: string;
+            title: string;
+            state: components["schemas"]["PromiseStateEnum"];
+            found: string;
+            cost: string;
+            mend: string;
+        };
+        /**
+         * @description * `holds` - holds
+         *     * `broken` - broken
+         *     * `not known` - not known
+         * @enum {string}
+         */
+        PromiseStateEnum: "holds" | "broken" | "not known";
         /** @description Where a claim can be seen. */
         Proof: {
             kind: components["schemas"]["ProofKindEnum"];
@@ -5879,6 +5928,78 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Engines"];
                 };
+            };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
+        };
+    };
+    engines_test_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EngineTest"];
+                };
+            };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
+        };
+    };
+    engines_test_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AskedTestRequest"];
+            };
+        };
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EngineTest"];
+                };
+            };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
+        };
+    };
+    engines_test_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             "4XX": components["responses"]["Refused"];
             "5XX": components["responses"]["Failed"];

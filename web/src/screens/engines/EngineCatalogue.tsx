@@ -4,6 +4,7 @@ import type { Schema } from "../../api/client";
 import { buildsQuery } from "../../api/queries";
 import { day, settingValue } from "../../parts/format";
 import { useRemembered } from "../../parts/remembered";
+import { EngineTest } from "./EngineTest";
 
 type Engine = Schema["Engine"];
 type Setting = Schema["Setting"];
@@ -35,6 +36,7 @@ export function EngineCatalogue({ engines }: { engines: Engine[] }) {
         {engine.missing ? <p className="mt-1 text-fault">{engine.missing}</p> : null}
         <Terms engine={engine} />
         <Builds engine={engine} />
+        <EngineTest key={engine.name} engine={engine} />
         <SettingsCatalogue engine={engine} />
         <Passes engine={engine} />
         <AtWork engine={engine} />
