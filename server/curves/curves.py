@@ -150,7 +150,8 @@ def how_key(option: Option, knob: str = "") -> str:
     left_out = knob or option.quality_knob
     settings = {name: value for name, value in option.settings.items() if name != left_out}
     factor = option.brightness["factor"] if option.brightness else 1.0
-    return json.dumps([option.engine, option.build, settings, factor], sort_keys=True)
+    engine = option.engine or option.engine_title  # made elsewhere, it is known by its name alone
+    return json.dumps([engine, option.build, settings, factor], sort_keys=True)
 
 
 def how_title(option: Option) -> str:

@@ -10,6 +10,7 @@ from django.conf import settings
 from django.core.files.uploadedfile import UploadedFile
 from django.db import transaction
 from matchedpair.elsewhere import Facts, NamePattern, Taken, facts_of, header_facts, plain_name, row_for
+from matchedpair.elsewhere.columns import MEANINGS
 from matchedpair.elsewhere.intake import ENDINGS
 from matchedpair.errors import InputError, MatchedPairError
 
@@ -60,6 +61,9 @@ def change_set(import_set: ImportSet, **changes: Any) -> None:
     """Another title, pattern, table or transform; what the names and the table say is read again."""
     if changes.get("pattern"):
         NamePattern(changes["pattern"])  # raises before anything is written
+    strange = [meant for meant in (changes.get("columns") or {}).values() if meant not in MEANINGS]
+    if strange:
+        raise InputError(f"{strange[0]!r} is nothing a column can mean; expected one of {', '.join(MEANINGS)}")
     restated = "transform" in changes and changes["transform"] != import_set.transform
     for key, value in changes.items():
         setattr(import_set, key, value)
@@ -145,7 +149,7 @@ def _read_beside(row: ImportedRender, import_set: ImportSet) -> None:
         found = _noting(row, "name", lambda: NamePattern(import_set.pattern).read(row.name) or Facts())
         row.from_name = vars(found)
     if import_set.table:
-        row.from_table = vars(_noting(row, "table", lambda: row_for(import_set.table, row.name)))
+        row.from_table = vars(_noting(row, "table", lambda: row_for(import_set.table, row.name, import_set.columns)))
 
 
 def _noting(row: ImportedRender, where: str, read: Callable[[], Facts]) -> Facts:

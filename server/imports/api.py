@@ -10,8 +10,11 @@ from django.utils import timezone
 from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import extend_schema
 from matchedpair.elsewhere import FIELDS, NEEDED, NamePattern, plain_name, read_table
+from matchedpair.elsewhere.columns import MEANINGS, proposed
 from matchedpair.elsewhere.facts import Facts
+from matchedpair.elsewhere.table import columns_of
 from matchedpair.errors import InputError
+from matchedpair.plans.questions import QUESTIONS
 from rest_framework import serializers, status
 from rest_framework.decorators import api_view, parser_classes
 from rest_framework.parsers import MultiPartParser
@@ -20,6 +23,7 @@ from rest_framework.response import Response
 
 from server.catalogue.fields import ScalarField, SettingsField
 from server.imports import actions
+from server.imports.many import knobs_among, make_study
 from server.imports.models import ImportedRender, ImportSet
 from server.imports.pairing import make_pair
 from server.imports.sequences import make_sequence
@@ -65,13 +69,24 @@ class ImportSetSerializer(serializers.ModelSerializer):
         ]  # fmt: skip
 
 
+class TableColumnSerializer(serializers.Serializer):
+    """A column of the table beside the renders: what it means, and what stands in it."""
+
+    name = serializers.CharField()
+    meaning = serializers.ChoiceField(choices=MEANINGS)
+    stated = serializers.BooleanField(help_text="Whether people said so")
+    sample = serializers.CharField(allow_blank=True)
+
+
 class ImportSetDetailSerializer(ImportSetSerializer):
     """Renders that came in together, each with what is known of it."""
 
     renders = ImportedRenderSerializer(many=True)
+    table_columns = TableColumnSerializer(many=True)
+    knobs = serializers.ListField(child=serializers.CharField(), help_text="Settings that are called as knobs are")
 
     class Meta(ImportSetSerializer.Meta):
-        fields = [*ImportSetSerializer.Meta.fields, "renders"]
+        fields = [*ImportSetSerializer.Meta.fields, "renders", "table_columns", "knobs"]
 
 
 class AskedSetSerializer(serializers.Serializer):
@@ -81,6 +96,7 @@ class AskedSetSerializer(serializers.Serializer):
     source = serializers.ChoiceField(choices=["browser", "folder"], default="browser")
     pattern = serializers.CharField(max_length=200, allow_blank=True, default="")
     transform = serializers.CharField(max_length=200, allow_blank=True, default="")
+    columns = serializers.DictField(child=serializers.ChoiceField(choices=MEANINGS), required=False)
 
 
 class FolderSerializer(serializers.Serializer):
@@ -318,6 +334,29 @@ def sequence(request: Request) -> Response:
     return Response(MadeSequenceSerializer(body).data, status=status.HTTP_201_CREATED)
 
 
+class AskedStudySerializer(serializers.Serializer):
+    """Renders for a study of many options."""
+
+    question = serializers.CharField(max_length=300)
+    asked = serializers.ChoiceField(choices=[each.name for each in QUESTIONS], default="own")
+    renders = serializers.ListField(child=serializers.IntegerField(), max_length=10_000)
+    knobs = serializers.ListField(child=serializers.CharField(max_length=40), max_length=50, default=list)
+    control = serializers.IntegerField(allow_null=True, default=None, help_text="A render of the control")
+
+
+@extend_schema(request=AskedStudySerializer, responses={201: MadeSequenceSerializer})
+@api_view(["POST"])
+def study(request: Request) -> Response:
+    """Make a study of all options among some renders; the measurer measures it between renders."""
+    form = AskedStudySerializer(data=request.data)
+    form.is_valid(raise_exception=True)
+    asked = form.validated_data
+    rows = list(ImportedRender.objects.filter(pk__in=asked["renders"]).order_by("name"))
+    made = make_study(asked["question"], rows, asked=asked["asked"], knobs=asked["knobs"], control=asked["control"])
+    body = {"study": made.study.pk, "left_out": made.left_out}
+    return Response(MadeSequenceSerializer(body).data, status=status.HTTP_201_CREATED)
+
+
 def _set_response(row: ImportSet, code: int = status.HTTP_200_OK) -> Response:
     return Response(ImportSetDetailSerializer(_set_row(row)).data, status=code)
 
@@ -329,8 +368,22 @@ def _set_row(row: ImportSet) -> dict[str, Any]:
     return {key: getattr(row, key) for key in plain} | {
         "renders": renders, "taken": len(good), "refused": len(renders) - len(good),
         "incomplete": sum(bool(render["missing"]) for render in good),
+        "table_columns": _columns(row), "knobs": knobs_among(render["settings"] for render in good),
         "thumbnail": good[0]["picture"] if good else "",
     }  # fmt: skip
+
+
+def _columns(row: ImportSet) -> list[dict[str, Any]]:
+    names = columns_of(row.table)
+    meanings = {**proposed(names), **row.columns}
+    samples = {
+        name: next((str(each[name])[:60] for each in row.table.values() if each.get(name) not in ("", None)), "")
+        for name in names
+    }
+    return [
+        {"name": name, "meaning": meanings[name], "stated": name in row.columns, "sample": samples[name]}
+        for name in names
+    ]
 
 
 def _render_row(row: ImportedRender) -> dict[str, Any]:

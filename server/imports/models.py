@@ -13,6 +13,7 @@ class ImportSet(models.Model):
     source = models.CharField(max_length=10, choices=[(s, s) for s in ("browser", "folder", "command")])
     pattern = models.CharField(max_length=200, blank=True)
     table = models.JSONField(default=dict, help_text="Rows of a table beside the renders, by file name")
+    columns = models.JSONField(default=dict, help_text="What columns of the table mean, where people said so")
     table_name = models.CharField(max_length=200, blank=True)
     transform = models.CharField(max_length=200, blank=True)
     created_at = models.DateTimeField(auto_now_add=True)

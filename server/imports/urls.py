@@ -14,6 +14,7 @@ urlpatterns = [
     path("imports/folder/", api.folder),
     path("imports/pattern/", api.pattern),
     path("imports/fill-in/", api.fill_in),
+    path("imports/study/", api.study),
     path("imports/pair/", api.pair),
     path("imports/sequence/", api.sequence),
 ]

@@ -6,8 +6,10 @@ from pathlib import Path
 
 import numpy as np
 import OpenImageIO as oiio
+from matchedpair.elsewhere import read_table
 from playwright.sync_api import expect
 
+from server.imports.actions import change_set
 from server.imports.models import ImportedRender
 from server.measuring.measuring import measure_outstanding
 from server.motion.measuring import measure_sequences
@@ -31,6 +33,35 @@ class Imports(BrowserTest):
                 files.append(write(path, noisy(textured((96, 72)), noise, samples + seed)))
         (self.renders / "broken.exr").write_bytes(b"cut short")
         return [*files, self.renders / "broken.exr"]
+
+    def test_a_farm_s_table_is_understood_and_all_options_make_a_study(self):
+        page = self.page
+        files = self.made()[:-1]
+        table = self.renders / "farm.csv"
+        lines = [f"{path.name},Glint,stall,top,{path.stem[-1]},{k},x{k}" for k, path in enumerate(files)]
+        table.write_text("Image,Renderer,Shot,Camera,Seed,Render time (s),Batch\n" + "\n".join(lines))
+        self.open("/imports")
+        page.locator('input[type="file"]').set_input_files(files)
+        page.get_by_label("How the file names are made (may be left empty)").fill("{scene}_{view}_{samples}spp_s{seed}")
+        page.get_by_role("button", name="Take all 4 in").click()
+        expect(self.heading()).to_contain_text("4 renders taken in")
+        number = ImportedRender.objects.first().import_set_id
+        set_ = ImportedRender.objects.first().import_set
+        change_set(set_, table=read_table(table.read_bytes(), "farm.csv"), table_name="farm.csv")
+        self.open(f"/imports/{number}")
+        page.get_by_text("What the 6 columns of farm.csv mean").click()
+        expect(page.get_by_label("What Render time (s) means")).to_have_value("seconds")
+        side = page.get_by_role("complementary", name="Make a study")
+        expect(side).to_contain_text("Of all 4 options")  # a batch of its own for each parts the seeds
+        page.get_by_label("What Batch means").select_option("ignore")
+        expect(side).to_contain_text("Of all 2 options; quality by samples.")
+        self.assert_accessible()
+        side.get_by_label("It asks").select_option("samples")
+        side.get_by_role("button", name="Make the study").click()
+        side.get_by_role("link", name="Open the study").click()
+        expect(self.heading()).to_be_visible()
+        study = Study.objects.get()
+        self.assertEqual((study.asked, study.kind, study.options.count()), ("samples", "ladder", 2))
 
     def test_from_dropped_files_to_a_measured_pair(self):
         page = self.page
@@ -57,16 +88,18 @@ class Imports(BrowserTest):
         )
         self.assert_accessible()
 
-        expect(page.get_by_role("complementary", name="Make a pair")).to_contain_text("engine not known")
+        expect(page.get_by_role("complementary", name="Make a study")).to_contain_text("engine not known")
         page.get_by_label("Engine", exact=True).fill("Glint")
         page.get_by_role("button", name="Fill in").click()
         expect(self.heading()).to_contain_text("choose what stands against what")
         expect(page.locator("tr[data-render]").first).to_contain_text("Glint")
 
-        side = page.get_by_role("complementary", name="Make a pair")
+        side = page.get_by_role("complementary", name="Make a study")
         side.get_by_label("Control").select_option(label="Glint, samples 16 (2 seeds)")
         side.get_by_label("Trial").select_option(label="Glint, samples 64 (2 seeds)")
-        side.get_by_label("Question").fill("Were four times the samples worth it?")
+        side.get_by_role("form", name="Make a pair").get_by_label("Question").fill(
+            "Were four times the samples worth it?"
+        )
         side.get_by_role("button", name="Make the pair").click()
         page.wait_for_selector("canvas[data-drawn]")
         measure_outstanding(Option.objects.all())

@@ -137,7 +137,7 @@ class Tables(unittest.TestCase):
     def test_bad_tables_say_why(self):
         cases = [
             (b"{", "t.json", "t.json: is not JSON"), (b"3", "t.json", "expected a list of objects"),
-            (b"seed\n1\n", "t.csv", "row 1 has no 'file'"), (b"\xff\xfe\x00", "t.csv", "cannot be read"),
+            (b"seed\n1\n", "t.csv", "no column says which picture"), (b"\xff\xfe\x00", "t.csv", "cannot be read"),
             (b" " * 5_000_001, "t.csv", "larger than 5000000 bytes"),
             (b"[" * 100_000, "t.json", "nested too deeply"), (b'{"a.exr": 3}', "t.json", "expected a list of objects"),
         ]  # fmt: skip

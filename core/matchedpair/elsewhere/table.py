@@ -1,4 +1,4 @@
-"""Reads a table that lies beside the renders: CSV with a ``file`` column, or JSON."""
+"""Reads a table that lies beside the renders, CSV or JSON: which picture each row is about, and what else it says."""
 
 from __future__ import annotations
 
@@ -8,18 +8,19 @@ from collections.abc import Mapping
 from pathlib import PurePath
 from typing import Any
 
+from matchedpair.elsewhere.columns import FILE, proposed, read_by
 from matchedpair.elsewhere.facts import Facts, facts_of
 from matchedpair.errors import InputError
 from matchedpair.plain_files import parsed_json
 
 MOST_BYTES, MOST_ROWS = 5_000_000, 100_000
-FILE = "file"
 
 
-def read_table(contents: bytes, name: str) -> dict[str, Mapping[str, Any]]:
-    """Rows by file name. Raises `InputError` naming the table and what was expected.
+def read_table(contents: bytes, name: str, file_column: str = "") -> dict[str, Mapping[str, Any]]:
+    """Rows by file name, as they stand there. Raises `InputError` naming the table and what was expected.
 
-    JSON is a list of objects with ``file``, or an object of objects by file name.
+    JSON is a list of objects, or an object of objects by file name. `file_column` says which column names the picture;
+    without it that is found by its name or its values.
     """
     if len(contents) > MOST_BYTES:
         raise InputError(f"{name}: is larger than {MOST_BYTES} bytes")
@@ -32,19 +33,33 @@ def read_table(contents: bytes, name: str) -> dict[str, Mapping[str, Any]]:
         raise InputError(f"{name}: expected a list of objects, or an object of objects by file name")
     if len(rows) > MOST_ROWS:
         raise InputError(f"{name}: has {len(rows)} rows; the most is {MOST_ROWS}")
+    columns = list(dict.fromkeys(str(key) for row in rows for key in row if key is not None))
+    column = file_column or next((each for each, meant in proposed(columns, rows).items() if meant == FILE), "")
+    if column not in columns:
+        raise InputError(f"{name}: no column says which picture a row is about; its columns are {', '.join(columns)}")
     found: dict[str, Mapping[str, Any]] = {}
     for index, row in enumerate(rows):
-        file = row.get(FILE)
+        file = row.get(column)
         if not isinstance(file, str) or not file.strip():
-            raise InputError(f"{name}: row {index + 1} has no {FILE!r}; each row must say which picture it is about")
-        found[_base(file)] = {key: value for key, value in row.items() if key not in (FILE, None)}
+            raise InputError(f"{name}: row {index + 1} has no {column!r}; each row must say which picture it is about")
+        found[_base(file)] = {key: value for key, value in row.items() if key not in (column, None)}
     return found
 
 
-def row_for(rows: Mapping[str, Mapping[str, Any]], name: str) -> Facts:
-    """What the table says of a picture, by its name with or without its ending. Raises `InputError`."""
+def columns_of(rows: Mapping[str, Mapping[str, Any]]) -> list[str]:
+    """The columns of a table that was read, but for the one that names the picture."""
+    return list(dict.fromkeys(str(key) for row in rows.values() for key in row))
+
+
+def row_for(rows: Mapping[str, Mapping[str, Any]], name: str, meanings: Mapping[str, str] | None = None) -> Facts:
+    """What the table says of a picture, by its name with or without its ending.
+
+    `meanings` tells what columns mean; those that it leaves out mean what is proposed. Raises `InputError`.
+    """
     row = rows.get(_base(name)) or rows.get(PurePath(_base(name)).stem)
-    return facts_of(row, "table") if row else Facts()
+    if not row:
+        return Facts()
+    return facts_of(read_by(row, {**proposed(list(row)), **(meanings or {})}), "table")
 
 
 def _json_rows(text: str, name: str) -> Any:

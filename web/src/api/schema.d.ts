@@ -402,6 +402,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/imports/study/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Make a study of all options among some renders; the measurer measures it between renders. */
+        post: operations["imports_study_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/matchings/{id}/go-on/": {
         parameters: {
             query?: never;
@@ -2396,6 +2413,19 @@ export interface components {
         AskedBrightnessRequest: {
             zone: number | null;
         };
+        /**
+         * @description * `feature` - feature
+         *     * `engine` - engine
+         *     * `samples` - samples
+         *     * `pixels` - pixels
+         *     * `bounces` - bounces
+         *     * `pass` - pass
+         *     * `version` - version
+         *     * `light` - light
+         *     * `own` - own
+         * @enum {string}
+         */
+        AskedEnum: "feature" | "engine" | "samples" | "pixels" | "bounces" | "pass" | "version" | "light" | "own";
         /** @description A factor of a plan. */
         AskedLevelsRequest: {
             scene: string;
@@ -2465,6 +2495,19 @@ export interface components {
             pattern: string;
             /** @default  */
             transform: string;
+            columns?: {
+                [key: string]: "file" | "engine" | "version" | "device" | "machine" | "scene" | "view" | "variant" | "frame" | "seed" | "threads" | "memory_bytes" | "seconds" | "ready_seconds" | "cpu_seconds" | "setting" | "ignore";
+            };
+        };
+        /** @description Renders for a study of many options. */
+        AskedStudyRequest: {
+            question: string;
+            /** @default own */
+            asked: components["schemas"]["AskedEnum"];
+            renders: number[];
+            knobs?: string[];
+            /** @description A render of the control */
+            control?: number | null;
         };
         /** @description With which view an engine is tested. */
         AskedTestRequest: {
@@ -3365,6 +3408,9 @@ export interface components {
             incomplete: number;
             thumbnail: string;
             renders: components["schemas"]["ImportedRender"][];
+            table_columns: components["schemas"]["TableColumn"][];
+            /** @description Settings that are called as knobs are */
+            knobs: string[];
         };
         /** @description One render from elsewhere; `problem` says why a file could not be taken. */
         ImportedRender: {
@@ -3697,6 +3743,27 @@ export interface components {
          * @enum {string}
          */
         MatchingStepStateEnum: "there before" | "pilot" | "refined";
+        /**
+         * @description * `file` - file
+         *     * `engine` - engine
+         *     * `version` - version
+         *     * `device` - device
+         *     * `machine` - machine
+         *     * `scene` - scene
+         *     * `view` - view
+         *     * `variant` - variant
+         *     * `frame` - frame
+         *     * `seed` - seed
+         *     * `threads` - threads
+         *     * `memory_bytes` - memory_bytes
+         *     * `seconds` - seconds
+         *     * `ready_seconds` - ready_seconds
+         *     * `cpu_seconds` - cpu_seconds
+         *     * `setting` - setting
+         *     * `ignore` - ignore
+         * @enum {string}
+         */
+        MeaningEnum: "file" | "engine" | "version" | "device" | "machine" | "scene" | "view" | "variant" | "frame" | "seed" | "threads" | "memory_bytes" | "seconds" | "ready_seconds" | "cpu_seconds" | "setting" | "ignore";
         /** @description One figure of the table; `standing` is best, tie or empty, `why_not` says why it is not ranked. */
         MeasureCell: {
             /** Format: double */
@@ -4139,6 +4206,9 @@ export interface components {
             pattern: string;
             /** @default  */
             transform: string;
+            columns?: {
+                [key: string]: "file" | "engine" | "version" | "device" | "machine" | "scene" | "view" | "variant" | "frame" | "seed" | "threads" | "memory_bytes" | "seconds" | "ready_seconds" | "cpu_seconds" | "setting" | "ignore";
+            };
         };
         /** @description Another text for a pin. */
         PatchedPinNoteRequest: {
@@ -5279,6 +5349,14 @@ export interface components {
             columns: components["schemas"]["Column"][];
             rows: components["schemas"]["TableRow"][];
         };
+        /** @description A column of the table beside the renders: what it means, and what stands in it. */
+        TableColumn: {
+            name: string;
+            meaning: components["schemas"]["MeaningEnum"];
+            /** @description Whether people said so */
+            stated: boolean;
+            sample: string;
+        };
         /** @description One run as a row of the table. */
         TableRow: {
             readonly id: number;
@@ -6341,6 +6419,31 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["AskedSequenceRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MadeSequence"];
+                };
+            };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
+        };
+    };
+    imports_study_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AskedStudyRequest"];
             };
         };
         responses: {

@@ -8,9 +8,11 @@ import { Failed, Loading, Notice } from "../../parts/Notice";
 import { SideName } from "../../parts/Side";
 import { useRemoval } from "../../parts/Undo";
 import { useTitle } from "../../parts/useTitle";
+import { Columns } from "./Columns";
 import { FillIn } from "./FillIn";
 import { frameGroups, type Group, grouped, type Render, varyingSettings } from "./groups";
 import { MakeSequence } from "./MakeSequence";
+import { MakeStudy } from "./MakeStudy";
 
 type Sides = { control: string; trial: string };
 
@@ -59,13 +61,15 @@ export function ImportPage() {
             </ul>
           </details>
         ) : null}
+        <Columns set={set.data} onChanged={refresh} />
         <FillIn renders={good} chosen={chosen} onFilled={refresh} />
         <RenderTable renders={good} chosen={chosen} onChoose={setChosen} />
         <button type="button" className="act mt-4" onClick={() => removal.take(id)}>
           Remove this set
         </button>
       </div>
-      <aside aria-label="Make a pair" className="border-line border-l bg-wash/60 px-5 py-6">
+      <aside aria-label="Make a study" className="border-line border-l bg-wash/60 px-5 py-6">
+        <MakeStudy groups={grouped(renders)} chosen={chosen} knobs={set.data.knobs} />
         <MakePair groups={grouped(renders)} />
         <MakeSequence groups={frameGroups(renders)} />
       </aside>
@@ -261,6 +265,7 @@ function MakePair({ groups }: { groups: Group[] }) {
   const problem = pairProblem(control, trial, question);
   return (
     <form
+      aria-label="Make a pair"
       onSubmit={(event) => {
         event.preventDefault();
         make.mutate();

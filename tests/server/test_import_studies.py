@@ -1,0 +1,128 @@
+"""Renders made elsewhere, any number of options: from a farm's table to an answer and a decision."""
+
+import csv
+import io
+
+import numpy as np
+from django.test import TestCase
+
+from server.imports.models import ImportedRender
+from server.measuring.measuring import measure_outstanding
+from server.studies.models import Option, Study
+from tests.pictures import noisy, textured, write
+from tests.server.test_imports import WithImports
+
+NOISE = {"Glint": 0.8, "Ember": 1.6}
+COST = {"Glint": 1.0, "Ember": 3.0}
+SAMPLES, SEEDS, FRAMES = (16, 64, 256), (1, 2, 3, 4, 5), (1, 8)
+
+
+class FromElsewhere(WithImports, TestCase):
+    def farm(self):
+        """Sixty renders of two engines, three settings, five seeds and two frames, with odd columns; three are bad."""
+        number = self.begin(pattern="")
+        rows = []
+        for engine, noise in NOISE.items():
+            for samples in SAMPLES:
+                for seed in SEEDS:
+                    for frame in FRAMES:
+                        name = f"{engine}-{samples}-{seed}-{frame}.exr"
+                        dice = hash((samples, seed, frame, len(engine))) % 2**31
+                        picture = noisy(textured((96, 72)) * (1 + 0.1 * frame), noise / samples**0.5, dice)
+                        contents = write(self.elsewhere / "made.exr", picture).read_bytes()
+                        contents = self.spoilt(name, contents)
+                        self.assertEqual(self.send(number, name, contents).status_code, 201)
+                        rows.append({
+                            "Image": f"/farm/out/{name}", "Renderer": engine, "Shot": "court", "Camera": "main",
+                            "Frame": frame, "Seed": seed, "AA Samples": samples, "Host": "farm01",
+                            "Render time (min)": (0.5 + COST[engine] * samples * (1 + 0.01 * seed)) / 60,
+                            "Load time (s)": 0.5, "Peak memory (MB)": 512, "Notes": f"job {len(rows)}",
+                        })  # fmt: skip
+        text = io.StringIO()
+        writer = csv.DictWriter(text, list(rows[0]))
+        writer.writeheader()
+        writer.writerows(rows)
+        answer = self.send(number, "farm.csv", text.getvalue().encode(), "table")
+        self.assertEqual(answer.status_code, 200, answer.content)
+        return number, answer.json()
+
+    def spoilt(self, name, contents):
+        if name == "Glint-16-5-1.exr":
+            return contents[: len(contents) // 2]
+        if name == "Glint-64-5-8.exr":
+            blank = np.full((72, 96, 3), np.nan, np.float32)
+            return write(self.elsewhere / "nan.exr", blank).read_bytes()
+        if name == "Ember-16-4-8.exr":
+            return write(self.elsewhere / "small.exr", noisy(textured((48, 36)), 0.1, 3)).read_bytes()
+        return contents
+
+    def made(self, number, **changes):
+        asked = {
+            "question": "Which renderer for the court?", "asked": "engine", "knobs": ["AA Samples"],
+            "renders": list(ImportedRender.objects.filter(import_set=number).values_list("pk", flat=True)),
+        }  # fmt: skip
+        answer = self.call("POST", "/api/imports/study/", asked | changes)
+        self.assertEqual(answer.status_code, 201, answer.content)
+        return Study.objects.get(pk=answer.json()["study"]), answer.json()["left_out"]
+
+    def test_sixty_renders_come_to_curves_an_answer_and_a_decision(self):
+        number, shown = self.farm()
+        meanings = {row["name"]: row["meaning"] for row in shown["table_columns"]}
+        self.assertEqual(meanings["Render time (min)"], "seconds")
+        self.assertEqual((meanings["Notes"], meanings["AA Samples"]), ("ignore", "setting"))
+        self.assertEqual(shown["knobs"], ["AA Samples"])
+        study, left_out = self.made(number)
+        self.assertEqual(len(left_out), 3, left_out)
+        for name, words in (
+            ("Glint-16-5-1.exr", "cannot be"), ("Glint-64-5-8.exr", ""), ("Ember-16-4-8.exr", "is 48 × 36 pixels"),
+        ):  # fmt: skip
+            (told,) = [line for line in left_out if line.startswith(name)]
+            self.assertIn(words, told)
+        options = list(study.options.all())
+        self.assertEqual(len(options), 12)
+        self.assertEqual({option.quality_knob for option in options}, {"AA Samples"})
+        self.assertEqual(study.pairs.count(), 10)  # the baseline of each frame has none
+        for pair in study.pairs.select_related("control__setup", "trial__setup"):
+            self.assertEqual(pair.control.setup.frame, pair.trial.setup.frame)
+        measure_outstanding(Option.objects.filter(study=study))
+
+        curves = self.call("GET", f"/api/studies/{study.pk}/curves/").json()
+        self.assertEqual(len(curves["curves"]), 4)  # two engines at two frames
+        self.assertTrue(all(row["fit"] for row in curves["curves"]), curves["curves"])
+        # four times the samples for the same noise, at three times the cost each: twelve times as slow
+        (row,) = [row for row in curves["same"] if row["title"] != "the control"]
+        for cell in row["cells"]:
+            told = cell["same_noise"]
+            speed = told["speed_up"]
+            self.assertIsNotNone(speed, told)
+            self.assertAlmostEqual(abs(np.log(speed)), np.log(12.0), delta=0.2)
+            self.assertLess(told["interval"][0], speed)
+        findings = self.call("GET", f"/api/studies/{study.pk}/findings/")
+        self.assertEqual(findings.status_code, 200)
+        decision = self.call("GET", f"/api/studies/{study.pk}/decision/")
+        self.assertEqual(decision.status_code, 200, decision.content)
+        told = decision.json()
+        self.assertIn("Glint, 256 AA Samples", told["sentence"])
+        self.assertEqual(len(told["options"]), 6)  # each over both frames
+        self.assertEqual({row["key"].split('"')[1] for row in told["options"]}, {"Glint", "Ember"})
+        self.assertEqual(self.client.get(f"/api/studies/{study.pk}/report/").status_code, 200)
+
+    def test_a_column_is_told_to_mean_something_else(self):
+        number, _ = self.farm()
+        columns = {"AA Samples": "ignore", "Host": "setting"}
+        changed = self.call("PATCH", f"/api/imports/{number}/", {"columns": columns}).json()
+        self.assertEqual(changed["renders"][0]["settings"], {"Host": "farm01"})
+        self.assertEqual({row["name"] for row in changed["table_columns"] if row["stated"]}, {"AA Samples", "Host"})
+        refused = self.problem(400, "PATCH", f"/api/imports/{number}/", {"columns": {"Host": "nothing"}})
+        self.assertTrue(refused["fields"])
+
+    def test_the_control_is_chosen_and_too_little_is_refused(self):
+        number, _ = self.farm()
+        ember = ImportedRender.objects.get(import_set=number, name="Ember-256-1-1.exr")
+        study, _ = self.made(number, control=ember.pk, asked="own")
+        first = study.options.get(number=0)
+        self.assertEqual((first.engine_title, first.settings, first.control), ("Ember", {"AA Samples": 256}, None))
+        same = ImportedRender.objects.filter(import_set=number, name__startswith="Ember-256-", name__endswith="-1.exr")
+        asked = {"question": "Alike?", "renders": [row.pk for row in same]}
+        refused = self.problem(400, "POST", "/api/imports/study/", asked)
+        self.assertIn("a study needs two options", refused["detail"])

@@ -1,0 +1,135 @@
+import { useMutation, useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import { Link } from "react-router";
+import { api, body, type Schema } from "../../api/client";
+import { questionsQuery } from "../../api/queries";
+import { Notice } from "../../parts/Notice";
+import type { Group } from "./groups";
+
+/** Makes one study of all options among the renders: its factors are what they differ in. */
+export function MakeStudy({
+  groups,
+  chosen,
+  knobs,
+}: {
+  groups: Group[];
+  chosen: ReadonlySet<number>;
+  knobs: readonly string[];
+}) {
+  const questions = useQuery(questionsQuery).data?.questions ?? [];
+  const [asked, setAsked] = useState<Schema["AskedStudyRequest"]["asked"]>("own");
+  const [question, setQuestion] = useState("");
+  const [control, setControl] = useState("");
+  const wanted = groups
+    .map((group) => ({
+      ...group,
+      renders: group.renders.filter((each) => chosen.size === 0 || chosen.has(each.id)),
+    }))
+    .filter((group) => group.renders.length > 0);
+  const against = wanted.find((group) => group.key === control);
+  const titled = questions.find((each) => each.name === asked)?.title ?? "";
+  const words = question.trim() || (asked === "own" ? "" : titled);
+  const make = useMutation({
+    mutationFn: () =>
+      body(
+        api.POST("/api/imports/study/", {
+          body: {
+            question: words,
+            asked,
+            knobs: [...knobs],
+            control: against?.renders[0]?.id ?? null,
+            renders: wanted.flatMap((group) => group.renders.map((each) => each.id)),
+          },
+        }),
+      ),
+  });
+  if (groups.length < 2) return null;
+  const problem =
+    wanted.length < 2 ? "Choose renders of two options at least." : words ? "" : "Say what you want to know.";
+  return (
+    <form
+      className="mb-8"
+      aria-label="Make a study"
+      onSubmit={(event) => {
+        event.preventDefault();
+        make.mutate();
+      }}
+    >
+      <h2 className="mb-2 font-semibold">Make a study</h2>
+      <p className="mb-2 text-sm">
+        Of {chosen.size === 0 ? "all" : "the chosen"} {wanted.length} options
+        {knobs.length > 0 ? `; quality by ${knobs.join(", ")}` : ""}.
+      </p>
+      <label className="mb-3 block">
+        <span className="block text-soft text-sm">It asks</span>
+        <select
+          className="field w-full"
+          value={asked}
+          onChange={(event) => setAsked(event.target.value as typeof asked)}
+        >
+          {questions.map((each) => (
+            <option key={each.name} value={each.name}>
+              {each.title}
+            </option>
+          ))}
+        </select>
+      </label>
+      <label className="mb-3 block">
+        <span className="block text-soft text-sm">In words</span>
+        <input
+          className="field w-full"
+          value={question}
+          maxLength={300}
+          placeholder={asked === "own" ? "" : titled}
+          onChange={(event) => setQuestion(event.target.value)}
+        />
+      </label>
+      <label className="block">
+        <span className="block text-soft text-sm">Everything stands against</span>
+        <select className="field w-full" value={control} onChange={(event) => setControl(event.target.value)}>
+          <option value="">the engine with most renders, at its middle quality</option>
+          {wanted.map((group) => (
+            <option key={group.key} value={group.key}>
+              {group.title}
+            </option>
+          ))}
+        </select>
+      </label>
+      <button type="submit" className="act mt-3" data-kind="main" disabled={problem !== "" || make.isPending}>
+        Make the study
+      </button>
+      <p className="mt-1 text-soft text-sm">{problem}</p>
+      {make.data ? <Made made={make.data} /> : null}
+      {make.error ? (
+        <Notice kind="fault">
+          <p>{make.error.message}</p>
+        </Notice>
+      ) : null}
+    </form>
+  );
+}
+
+function Made({ made }: { made: Schema["MadeSequence"] }) {
+  const left = made.left_out;
+  return (
+    <div role="status" className="mt-2 text-sm">
+      <Link to={`/studies/${made.study}`} className="link">
+        Open the study
+      </Link>
+      {left.length > 0 ? (
+        <details className="mt-1" open={left.length <= 5}>
+          <summary>
+            {left.length} {left.length === 1 ? "render was" : "renders were"} left out
+          </summary>
+          <ul>
+            {left.map((each) => (
+              <li key={each} className="break-words">
+                {each}
+              </li>
+            ))}
+          </ul>
+        </details>
+      ) : null}
+    </div>
+  );
+}
