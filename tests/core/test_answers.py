@@ -10,6 +10,7 @@ from pathlib import Path
 from matchedpair.answers import answer_of, facts_as_values, facts_from_values
 from matchedpair.answers.answer import NOTHING, RENDER_REFERENCE, SEEDS, SURE, UNSURE
 from matchedpair.answers.engine import standings
+from matchedpair.answers.facts import LevelFact
 from matchedpair.cli import main
 from matchedpair.errors import InputError
 
@@ -178,6 +179,17 @@ class Samples(unittest.TestCase):
     def test_a_floor_above_what_is_seen_is_said(self):
         answer = answer_of(CASES["Samples with noise that stays"])
         self.assertIn("More of them will not do", answer.because[0].text)
+
+    def test_another_engine_s_samples_are_no_step_of_this_one_s_ladder(self):
+        facts = ladder({4: 4.0, 16: 2.0, 64: 1.0, 256: 0.5})
+        level = LevelFact("engine", "Engine", "tansy", "Tansy", True)
+        strange = [
+            replace(each, key=100 + each.key, control=1, engine="Tansy", levels=(level, *each.levels),
+                    quality=each.quality * 2, visible_noise=replace(each.visible_noise, value=30.0))
+            for each in facts.options
+        ]  # fmt: skip
+        both = replace(facts, options=(*strange[:2], *facts.options, *strange[2:]))
+        self.assertEqual(answer_of(replace(both, question="samples")).sentence, answer_of(facts).sentence)
 
     def test_one_level_is_no_ladder(self):
         self.assertEqual(answer_of(ladder({16: 2.0})).sure, NOTHING)

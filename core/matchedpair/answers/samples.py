@@ -13,6 +13,7 @@ from matchedpair.answers.missing import nothing_yet
 from matchedpair.answers.phrases import count, number, seconds, sentence
 from matchedpair.answers.thresholds import SEEN
 from matchedpair.curves.two_terms import fit_two_terms
+from matchedpair.plans.plan_kind import QUALITY, is_place
 
 BEYOND = 2.0  # times the ladder's top, up to which the fit is believed
 LEAST_STEPS = 2
@@ -45,14 +46,23 @@ def answer(facts: StudyFacts) -> Answer:
 
 
 def ladder_of(facts: StudyFacts) -> list[OptionFact]:
-    """The options at the first place that differ in the knob alone, by its value."""
-    there = [option for option in facts.at(facts.places[0]) if option.visible_noise is not None and option.quality] if (
-        facts.places
-    ) else []  # fmt: skip
+    """The options at the first place that differ from its control in the knob alone, by its value."""
+    there = facts.at(facts.places[0]) if facts.places else []
+    control = next((option for option in there if not option.control), None)
     rows: dict[float, OptionFact] = {}
     for option in there:
-        rows.setdefault(option.quality or 0.0, option)
+        if option.visible_noise is not None and option.quality and (control is None or _alike(option, control)):
+            rows.setdefault(option.quality, option)
     return [rows[quality] for quality in sorted(rows)]
+
+
+def _alike(option: OptionFact, control: OptionFact) -> bool:
+    """Whether nothing but the knob tells them apart: another engine's samples are on no ladder of this one's."""
+    return option.engine == control.engine and all(
+        level.subject in (QUALITY, option.knob.replace(" ", "_"), option.knob) or not level.changed
+        for level in option.levels
+        if not is_place(level.subject)
+    )
 
 
 def _enough(points: Sequence[tuple[float, float]], limit: float = SEEN) -> tuple[float, float, float] | None:

@@ -56,6 +56,9 @@ export function addressOf(proof: Claim["proof"], study: number): string {
   return proof.kind === "curve" ? `/studies/${study}/curves` : "";
 }
 
+/** What only rendering settles: of renders made elsewhere more are brought in instead. */
+const MADE_HERE: readonly string[] = ["seeds", "levels", "run"];
+
 /** The one thing that would settle what is open. */
 function NextStep({ study, step }: { study: Schema["Study"]; step: NonNullable<Answer["next"]> }) {
   const queries = useQueryClient();
@@ -68,8 +71,16 @@ function NextStep({ study, step }: { study: Schema["Study"]; step: NonNullable<A
     zone: `/scenes/${study.scene_name}`,
     levels: `/studies/${study.id}/plan`,
   } as Record<string, string>;
+  if (study.from_elsewhere && MADE_HERE.includes(step.act)) {
+    return (
+      <p className="mt-2">
+        <Link to="/imports" className="act inline-flex items-center" data-part="next">
+          Bring in more renders
+        </Link>
+      </p>
+    );
+  }
   const to = elsewhere[step.act];
-  if (study.from_elsewhere && !to) return null;
   return (
     <p className="mt-2">
       {to ? (
