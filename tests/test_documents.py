@@ -4,18 +4,36 @@ import re
 import stat
 import sys
 import tempfile
+import tomllib
 import unittest
 from pathlib import Path
 
+import tomli_w
 from matchedpair.engines import read_definition, render
-from matchedpair.engines.definition_file import CHANGES, PLACEHOLDERS, TOP_KEYS
+from matchedpair.engines.definition_file import CHANGES, LATER, PLACEHOLDERS, TOP_KEYS
 from matchedpair.engines.job import RenderJob
 from matchedpair.engines.setting import AFFECTS
+from matchedpair.scenes.scene import DESCRIBED_KEYS
 
 from tests.engines import DRAW
 
 ROOT = Path(__file__).parents[1]
 DEFINITIONS = (ROOT / "docs" / "engine-definitions.md").read_text(encoding="utf-8")
+
+SCENES = (ROOT / "docs" / "scenes.md").read_text(encoding="utf-8")
+PEBBLE = ROOT / "tests" / "renderers" / "pebble" / "pebble.toml"
+BASE = """
+format = 2
+name = "glint"
+title = "Glint"
+[command]
+render = ["glint", "{seed}", "{picture}", "{settings}", "{scene}"]
+[[setting]]
+name = "spp"
+type = "integer"
+default = 4
+argument = ["--spp", "{value}"]
+"""
 
 GLINT = """#!{python}
 import sys
@@ -59,6 +77,45 @@ class WorkedExample(unittest.TestCase):
             self.assertRegex(DEFINITIONS, rf"`(\[\[)?{key}[\].`]", key)
         for effect in AFFECTS:
             self.assertIn(f"`{effect}`", DEFINITIONS)
+
+
+class SecondFormat(unittest.TestCase):
+    """Each example of the guide is read as part of a definition; the whole one is the tests' own renderer."""
+
+    def test_the_whole_example_is_the_renderer_that_the_tests_run(self):
+        self.assertIn(PEBBLE.read_text(encoding="utf-8"), DEFINITIONS)
+        self.assertIn((ROOT / "tests" / "renderers" / "scenes" / "court.toml").read_text(encoding="utf-8"), SCENES)
+
+    def test_every_fragment_is_good(self):
+        guide = DEFINITIONS[DEFINITIONS.index("## By task") : DEFINITIONS.index("### All of it")]
+        fragments = re.findall(r"```toml\n(.*?)```", guide, re.DOTALL)
+        self.assertGreater(len(fragments), 8)
+        for fragment in fragments:
+            with self.subTest(fragment), tempfile.TemporaryDirectory() as name:
+                whole = _joined(tomllib.loads(BASE), tomllib.loads(fragment))
+                path = Path(name) / "glint.toml"
+                path.write_text(tomli_w.dumps(whole))
+                read_definition(path)
+
+    def test_every_key_of_it_is_documented(self):
+        for keys in LATER.values():
+            for key in keys:
+                self.assertIn(key, DEFINITIONS[DEFINITIONS.index("## By task") :], key)
+        for key in DESCRIBED_KEYS:
+            self.assertIn(f"`{key}", SCENES, key)
+
+
+def _joined(first, second):
+    """Tables together, lists one after the other."""
+    found = dict(first)
+    for key, value in second.items():
+        if isinstance(value, dict) and isinstance(found.get(key), dict):
+            found[key] = _joined(found[key], value)
+        elif isinstance(value, list) and key in ("setting", "build", "pass"):
+            found[key] = [*found.get(key, []), *value]
+        else:
+            found[key] = value
+    return found
 
 
 class Readme(unittest.TestCase):

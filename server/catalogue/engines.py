@@ -82,6 +82,12 @@ def denoisers_of(engine: str) -> list[str] | None:
     return next((each.denoisers for each in good if each.name == engine), None)
 
 
+def has_twins(engine: str) -> bool:
+    """Whether anything makes two renders of an engine differ in noise alone, as far as is known."""
+    good, _ = engines_now()
+    return all(each.twins != "none" for each in good if each.name == engine)
+
+
 def pixel_settings(engine: str, settings: Mapping[str, Any]) -> dict[str, Any] | None:
     """Those of these settings that are measured in pixels; None for an engine that is not here."""
     definition = next((each for each in engines_now()[0] if each.name == engine), None)

@@ -18,7 +18,7 @@ from matchedpair.measures.zones import WHOLE
 from matchedpair.pictures.picture import Floats, Mask
 from matchedpair.plans.until_sure import MOST_SEEDS
 
-from server.catalogue.engines import denoisers_of
+from server.catalogue.engines import denoisers_of, has_twins
 from server.measuring.models import Comparison, Measure
 from server.measuring.which_reference import reference_pictures
 from server.references.models import Reference
@@ -127,6 +127,8 @@ def _pixels(setup: Setup, runs: Sequence[Run], areas: list[Area]) -> tuple[list[
     described = setup.description()
     width, height = described.picture_size
     seeds = max(LEAST_SEEDS, min(MOST_SEEDS, MOST_PIXELS // max(width * height, 1)))
+    if runs and not has_twins(runs[0].option.engine):
+        runs = runs[:1]  # the others are the same picture again, made for their time
     pictures = [stored_picture(run.picture) for run in runs[:seeds] if run.picture]
     if not pictures:
         raise RefusedError("noise", "there is no finished render")

@@ -12,6 +12,7 @@ from django.utils import timezone
 from matchedpair.measures import FileCheck, check_file, stops
 from matchedpair.measures.file_checks import identical, pixel_hash
 
+from server.catalogue.engines import has_twins
 from server.runs.habits import forget
 from server.runs.models import Run, RunState
 from server.store.files import keep, keep_file, path_of
@@ -155,6 +156,8 @@ def _identical_to_others(run: Run, pixels: str) -> list[FileCheck]:
     found = []
     for other in others.exclude(pk=run.pk).select_related("option"):
         same_option = other.option_id == run.option_id
+        if same_option and not has_twins(run.option.engine):
+            continue
         if same_option or other.seed == run.seed:
             although = SEED_DID_NOTHING if same_option else SETTING_DID_NOTHING
             found.append(identical(f"{_named(other)} seed {other.seed}", although))

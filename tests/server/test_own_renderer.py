@@ -9,6 +9,7 @@ from django.test import TransactionTestCase, override_settings
 from matchedpair.pictures import read_picture
 
 from server.measuring.measuring import measure_outstanding
+from server.measuring.models import Measure
 from server.runs.models import Run
 from server.store.files import path_of
 from server.studies.models import Option, Study
@@ -120,3 +121,13 @@ class OwnRenderer(WithEngines, TransactionTestCase):
         self.assertIn(
             "has no view 'roof'", self.problem(400, "POST", path, {"scene": "court", "view": "roof"})["detail"]
         )
+
+    def test_without_twins_noise_is_estimated_from_one_picture_and_nobody_is_blamed(self):
+        path = self.folder / "pebble.toml"
+        text = path.read_text().replace('"--twin", "{seed}", ', "").replace("format = 2", 'format = 2\ntwins = "none"')
+        path.write_text(text)
+        study = self.carried_out(under_test="threshold", trial_value=0.1)
+        runs = study.runs.filter(warm_up=False)
+        self.assertEqual({(run.state, len(run.checks)) for run in runs}, {("finished", 0)})
+        noise = Measure.objects.filter(option__study=study, name="noise")
+        self.assertEqual({(row.method, row.refused) for row in noise}, {("single", "")}, list(noise.values()))
