@@ -281,7 +281,7 @@ def _endured(place: Installation, minutes: float, dice: random.Random, own_disk:
     still = 0
     while time.monotonic() < until and still < 5:  # measured, too: what is left is looked at between renders
         place.keep_up()
-        still = still + 1 if work.drained() else 0
+        still = still + 1 if work.drained() and not _unmeasured(place) else 0
         time.sleep(3.0)
     rows, wrong = _checked(place, work, memory)
     for name, many in sorted(trouble.count.items()):
@@ -334,17 +334,15 @@ def _checked(place: Installation, work: Work, memory: Any) -> tuple[list[tuple[s
             "SELECT r.id, r.study_id, r.option_id, r.seed, r.state, r.reason, r.picture, r.attempt, o.settings, "
             "r.warm_up FROM runs_run r JOIN studies_option o ON o.id = r.option_id"
         ).fetchall()
-        unmeasured = database.execute(
-            "SELECT count(*) FROM studies_option o WHERE EXISTS (SELECT 1 FROM runs_run r WHERE r.option_id = o.id AND "
-            "r.state = 'finished' AND NOT r.warm_up) AND NOT EXISTS (SELECT 1 FROM findings_measure m WHERE "
-            "m.option_id = o.id)"
-        ).fetchone()[0] if _has(database, "findings_measure") else -1  # fmt: skip
         set_aside = database.execute("SELECT count(*) FROM processes_trouble WHERE set_aside_at IS NOT NULL").fetchone()
     counted = [row for row in runs if not row[9]]
     states = Counter(row[4] for row in runs)
     twice = len(counted) - len({(row[2], row[3]) for row in counted})
     open_still = states["queued"] + states["running"]
+    # an engine that is killed fails alone, with its reason; nothing else may fail that does not write rubbish
     strange = [row for row in counted if (row[4] == "failed") != (row[3] % 10 == BAD_SEED)]
+    killed = [row for row in strange if "signal SIGKILL" in row[5] or "the process that watched it ended" in row[5]]
+    strange = [row for row in strange if row not in killed]
     expected = _undisturbed(place)
     differ = 0
     for row in counted:
@@ -368,7 +366,7 @@ def _checked(place: Installation, work: Work, memory: Any) -> tuple[list[tuple[s
     for name, bad in (
         ("runs not there or there twice", missing),
         ("runs still open", open_still), ("runs that ended otherwise than they must", len(strange)),
-        ("pictures unlike an undisturbed render's", differ), ("options not measured", max(unmeasured, 0)),
+        ("pictures unlike an undisturbed render's", differ), ("options not measured", _unmeasured(place)),
         ("pieces of work set aside", set_aside[0]), ("processes left over", len(left)), ("files left over", len(files)),
         ("the store is not whole", verified.returncode),
         ("processes that grew", sum(ratio > GROWN for ratio in grown.values())),
@@ -381,6 +379,7 @@ def _checked(place: Installation, work: Work, memory: Any) -> tuple[list[tuple[s
         print("left over:", files[:10], left[:10])
     rows = [
         ("studies", work.studies), ("renders", len(counted)),
+        ("of which failed since their engine or its watcher was killed", len(killed)),
         *((f"of which {name}", many) for name, many in states.items()),
         ("made more than once, since what made them was ended", again),
         *((f"memory of the {kind}, last third over first", f"{ratio:.2f}") for kind, ratio in sorted(grown.items())),
@@ -389,8 +388,14 @@ def _checked(place: Installation, work: Work, memory: Any) -> tuple[list[tuple[s
     return rows, wrong
 
 
-def _has(database: sqlite3.Connection, table: str) -> bool:
-    return bool(database.execute("SELECT 1 FROM sqlite_master WHERE name = ?", (table,)).fetchone())
+def _unmeasured(place: Installation) -> int:
+    """How many options have finished renders and no figure."""
+    with closing(sqlite3.connect(f"file:{place.home}/db.sqlite3?mode=ro", uri=True)) as database:
+        return int(database.execute(
+            "SELECT count(*) FROM studies_option o WHERE EXISTS (SELECT 1 FROM runs_run r WHERE r.option_id = o.id AND "
+            "r.state = 'finished' AND NOT r.warm_up) AND NOT EXISTS (SELECT 1 FROM findings_measure m WHERE "
+            "m.option_id = o.id)"
+        ).fetchone()[0])  # fmt: skip
 
 
 def _undisturbed(place: Installation) -> dict[tuple[int, int], bytes]:

@@ -91,7 +91,8 @@ def serving() -> Iterator[tuple[str, Path]]:
 def environment_of(home: Path) -> dict[str, str]:
     """What a process of this home needs to know."""
     return os.environ | {
-        "MATCHEDPAIR_HOME": str(home), "MATCHEDPAIR_ENGINES": str(home / "engines"),
+        "DJANGO_SETTINGS_MODULE": "server.config.settings", "MATCHEDPAIR_HOME": str(home),
+        "MATCHEDPAIR_ENGINES": str(home / "engines"),
         "MATCHEDPAIR_IMPORTS": str(home / "imports"), "MATCHEDPAIR_TEXTURES": str(home / "textures"),
     }  # fmt: skip
 

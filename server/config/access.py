@@ -5,15 +5,19 @@ from __future__ import annotations
 from collections.abc import Callable
 from copy import copy
 from functools import wraps
+from hmac import compare_digest
 from typing import Any
 
 from django.conf import settings
 from django.contrib.auth.models import AbstractBaseUser, AnonymousUser
 from django.http import HttpRequest, HttpResponse, HttpResponseBase
-from rest_framework.authentication import SessionAuthentication
-from rest_framework.exceptions import NotAuthenticated, PermissionDenied
+from rest_framework.authentication import BaseAuthentication, SessionAuthentication
+from rest_framework.authtoken.models import Token
+from rest_framework.exceptions import AuthenticationFailed, NotAuthenticated, PermissionDenied
 from rest_framework.permissions import SAFE_METHODS, BasePermission
 from rest_framework.request import Request
+
+from server.store.tokens import home_token
 
 OPERATORS, JUDGES = "operators", "judges"
 JUDGING = ("server.verdicts.api", "server.verdicts.blind_api")
@@ -48,6 +52,30 @@ class CheckedSession(SessionAuthentication):
     def authenticate_header(self, request: Request) -> str:
         """Makes a missing sign-in a 401."""
         return "Session"
+
+
+class ScriptToken(BaseAuthentication):
+    """``Authorization: Bearer TOKEN``, for scripts: the home's own token alone, or in shared use that of an account."""
+
+    def authenticate(self, request: Request) -> tuple[Any, None] | None:
+        """Whose token it is; None where none is given, so that the session is asked."""
+        kind, _, key = request.headers.get("Authorization", "").partition(" ")
+        if kind != "Bearer":
+            return None
+        if not settings.SHARED:
+            if not compare_digest(key.strip().encode(), home_token().encode()):
+                raise AuthenticationFailed("This token is not that of this home; manage.py script_token tells it.")
+            return AnonymousUser(), None
+        found = Token.objects.select_related("user").filter(key=key.strip()).first()
+        if found is None or not found.user.is_active:
+            raise AuthenticationFailed("There is no account with this token.")
+        if not may(found.user, request.method or "", request.parser_context.get("view")):
+            raise PermissionDenied()
+        return found.user, None
+
+    def authenticate_header(self, request: Request) -> str:
+        """Makes a wrong token a 401."""
+        return "Bearer"
 
 
 class MayLookMayRun(BasePermission):

@@ -54,6 +54,7 @@ INSTALLED_APPS = [
     "django.contrib.staticfiles",
     "rest_framework",
     "axes",
+    "rest_framework.authtoken",
     "drf_spectacular",
     "server.catalogue",
     "server.studies",
@@ -113,7 +114,7 @@ DATABASES = {
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
 
 REST_FRAMEWORK = {
-    "DEFAULT_AUTHENTICATION_CLASSES": ["server.config.access.CheckedSession"],
+    "DEFAULT_AUTHENTICATION_CLASSES": ["server.config.access.ScriptToken", "server.config.access.CheckedSession"],
     "DEFAULT_PERMISSION_CLASSES": ["server.config.access.MayLookMayRun"],
     "DEFAULT_RENDERER_CLASSES": ["rest_framework.renderers.JSONRenderer"],
     "DEFAULT_PARSER_CLASSES": ["rest_framework.parsers.JSONParser"],

@@ -240,6 +240,12 @@ class Runner:
             log.exception("run %s: the worker failed", run_id)
             actions.mark_failed(run_id, f"The worker failed: {error}")
             return
+        if result["state"] == "failed" and room_problem(settings.HOME):
+            # what an engine says of a disk that is full is no fault of its own
+            log.warning("run %s failed on a full disk: %s", run_id, result["reason"])
+            _let_go_of_files(result)
+            self._put_back_for_room(run_id)
+            return
         recording = work_folder().with_name(RECORDING)
         try:
             with recording.open("a", encoding="ascii") as file:  # stays when this process ends over the picture
@@ -252,15 +258,19 @@ class Runner:
                 reason = f"The picture could not be stored: {error.strerror or error}."
                 actions.mark_failed(run_id, reason, log=result["log"])
                 return
-            actions.requeue(run_id)
-            actions.hold(
-                "The disk is full: a picture could not be stored. Its run is back in the queue. "
-                "Make room, then let the queue go on."
-            )
+            self._put_back_for_room(run_id)
         finally:
             recording.unlink(missing_ok=True)
             _let_go_of_files(result)
         log.info("run %s ended: %s", run_id, result["state"])
+
+    @staticmethod
+    def _put_back_for_room(run_id: int) -> None:
+        actions.requeue(run_id)
+        actions.hold(
+            "The disk is full: a picture could not be stored. Its run is back in the queue. "
+            "Make room, then let the queue go on."
+        )
 
 
 def _let_go_of_files(result: dict[str, Any]) -> None:

@@ -9,6 +9,7 @@ from django.contrib.auth.models import Group, User
 from django.core.signals import request_finished
 from django.db import close_old_connections
 from django.test import Client, TestCase, override_settings
+from rest_framework.authtoken.models import Token
 
 from server.config.access import JUDGES, OPERATORS
 from tests.server.base import WithEngines, finish_all
@@ -64,6 +65,16 @@ class Roles(TestCase):
         answer = client.generic(method.upper(), path, "{}", "application/json", headers={"X-CSRFToken": "a" * 32})
         let_go(answer)
         return answer.status_code
+
+    def test_a_script_may_what_its_account_may(self):
+        for name, looking, changing in (("viewer", 200, 403), ("operator", 200, 200)):
+            token = Token.objects.create(user=User.objects.get(username=name)).key
+            headers = {"Authorization": f"Bearer {token}"}
+            asked = Client().get("/api/queue/", headers=headers)
+            told = Client().post("/api/queue/pause/", {"on": False}, "application/json", headers=headers)
+            self.assertEqual((asked.status_code, told.status_code), (looking, changing), name)
+            User.objects.filter(username=name).update(is_active=False)
+            self.assertEqual(Client().get("/api/queue/", headers=headers).status_code, 401)
 
     def test_each_address_asks_who_comes(self):
         count = 0
