@@ -168,6 +168,14 @@ class RunnerTrouble(WithEngines, TestCase):
         self.assertEqual(self.call("POST", "/api/queue/pause/", {"on": False}).json()["held"], "")
         self.assertEqual(self.run_all(result_of), {("finished", "")})
 
+    def test_an_engine_that_fails_on_a_full_disk_is_put_back_and_not_blamed(self):
+        def fails(run):
+            self.enterContext(self.settings(KEEP_FREE_BYTES=10**18))  # the disk is filled up while it renders
+            return result_of(run, state="failed", reason="Good failed: cannot write", picture=None, exit_code=1)
+
+        self.assertEqual(self.run_all(fails), {("queued", "")})
+        self.assertIn("Its run is back in the queue", self.call("GET", "/api/queue/").json()["held"])
+
     def test_too_little_room_holds_the_queue_until_there_is_more(self):
         with self.settings(KEEP_FREE_BYTES=10**18):
             self.assertEqual(self.run_all(result_of), {("queued", "")})
