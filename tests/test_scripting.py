@@ -1,10 +1,12 @@
 """What docs/api.md shows, run as it stands: the core alone, and a study through the API."""
 
+import json
 import os
 import re
 import subprocess
 import sys
 import tempfile
+import time
 import unittest
 from pathlib import Path
 
@@ -69,6 +71,49 @@ class Api(unittest.TestCase):
             self.assertEqual(done.returncode, 0, done.stderr)
             self.assertRegex(done.stdout, r"samples are enough|More than 64")
             self.tokens(address, token)
+
+    def test_a_farm_sends_its_renders_as_they_are_made(self):
+        with fuzz.serving() as (address, home):
+            environment = fuzz.environment_of(home)
+            told = subprocess.run([sys.executable, "manage.py", "script_token"], cwd=ROOT, env=environment,
+                                  capture_output=True, text=True, check=True)  # fmt: skip
+            environment["MATCHEDPAIR_TOKEN"] = told.stdout.strip()
+            picture = write(home / "cup_16_s1.exr", noisy(textured((64, 48)), 0.2, 1))
+            late = home / "cup_16_s2.exr"
+            words = [str(Path(sys.executable).parent / "matchedpair"), "send", "--to", address, "--set", "Night 12"]
+            more = ["--pattern", "{scene}_{samples}_s{seed}", "--value", "engine=Glint", "--value", "mode=fast"]
+            sending = subprocess.Popen([*words, *more, "--wait", "--json", str(picture), str(late)], env=environment,
+                                       stdout=subprocess.PIPE, text=True)  # fmt: skip
+            made = write(home / "made.exr", noisy(textured((64, 48)), 0.2, 2)).read_bytes()
+            with late.open("wb") as file:  # as a renderer writes, in pieces
+                for start in range(0, len(made), 2000):
+                    file.write(made[start : start + 2000])
+                    file.flush()
+                    time.sleep(0.05)
+            out, _ = sending.communicate(timeout=200)
+            self.assertEqual(sending.returncode, 0)
+            self.assertEqual([row["problem"] for row in json.loads(out)["renders"]], ["", ""])
+            headers = {"Authorization": f"Bearer {environment['MATCHEDPAIR_TOKEN']}"}
+            (row,) = requests.get(f"{address}/api/imports/", headers=headers, timeout=60).json()
+            self.assertEqual((row["title"], row["taken"]), ("Night 12", 2))
+            known = requests.get(f"{address}/api/imports/{row['id']}/", headers=headers, timeout=60).json()["renders"][
+                1
+            ]
+            self.assertEqual(
+                (known["fields_known"]["engine"], known["fields_known"]["seed"], known["settings"]),
+                ("Glint", 2, {"samples": 16, "mode": "fast"}),
+            )
+            (home / "bad.exr").write_text("nothing")
+            for extra, said in (
+                (["bad.exr"], "1 of 1 could not be taken: bad.exr"), (["gone.exr"], "gone.exr: no such file"),
+                (["bad.exr", "--token", "x"], "the server refuses: This token is not that of this home"),
+                (["bad.exr", "--to", "ftp://x"], "expected an address that begins with http"),
+                (["bad.exr", "--to", "http://127.0.0.1:9"], "cannot be asked"),
+            ):  # fmt: skip
+                done = subprocess.run([*words, *extra], env=environment, cwd=home, capture_output=True, text=True,
+                                      check=False)  # fmt: skip
+                self.assertEqual(done.returncode, 2, extra)
+                self.assertIn(said, done.stderr)
 
     def tokens(self, address, token):
         for given, status in ((token, 200), (f"{token}x", 401), ("", 401)):

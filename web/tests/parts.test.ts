@@ -4,6 +4,7 @@ import { logAxis, ticksOf } from "../src/charts/logAxis";
 import { stepsOf } from "../src/charts/steps";
 import { bytes, duration, settingsInWords, spread, three } from "../src/parts/format";
 import { remembered } from "../src/parts/remembered";
+import { saidOf } from "../src/screens/queue/Backup";
 import { cornerAt, large, movedBy, ordered, outline, pixelBox } from "../src/screens/scenes/zoneGeometry";
 import { widthOfColumn } from "../src/screens/study/rows";
 
@@ -201,5 +202,32 @@ describe("what the server tells", () => {
     Source.last.onerror();
     expect(askAgainAfter(400)).toBe(400);
     end();
+  });
+});
+
+describe("how the backup stands", () => {
+  const none = {
+    at_work: false,
+    done: 0,
+    of: 0,
+    made_at: null,
+    new_files: 0,
+    new_bytes: 0,
+    problem: "",
+    on_another_disk: true,
+  };
+  it.each([
+    [{}, "Nothing has been copied yet: the database and all pictures exist once."],
+    [{ at_work: true }, "Copying: looking at what is new."],
+    [{ at_work: true, done: 3, of: 9 }, "Copying: 3 of 9 files."],
+    [
+      { made_at: "2026-11-29T17:39:00Z", new_files: 2, new_bytes: 5_200_000 },
+      /^Everything was copied on 29 Nov 2026, \d\d:39; 2 files were new, 5\.20 MB\.$/,
+    ],
+    [{ made_at: "2026-11-29T17:39:00Z" }, /; nothing was new\.$/],
+  ])("%j", (row, said) => {
+    const told = saidOf({ ...none, ...row });
+    if (typeof said === "string") expect(told).toBe(said);
+    else expect(told).toMatch(said);
   });
 });
