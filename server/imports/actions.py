@@ -64,6 +64,8 @@ def change_set(import_set: ImportSet, **changes: Any) -> None:
     strange = [meant for meant in (changes.get("columns") or {}).values() if meant not in MEANINGS]
     if strange:
         raise InputError(f"{strange[0]!r} is nothing a column can mean; expected one of {', '.join(MEANINGS)}")
+    if changes.get("watched"):
+        changes["watched"] = str(allowed_folder(changes["watched"]))
     restated = "transform" in changes and changes["transform"] != import_set.transform
     for key, value in changes.items():
         setattr(import_set, key, value)
@@ -100,7 +102,7 @@ def state_transform(rows: Sequence[ImportedRender], transform: str) -> None:
 
 def folder_files(folder: str) -> list[str]:
     """The pictures directly in a folder of this machine, as names. Raises `InputError` when it may not be read."""
-    place = _allowed(folder)
+    place = allowed_folder(folder)
     names = sorted(each.name for each in place.iterdir() if each.suffix.lower() in ENDINGS and each.is_file())
     if len(names) > MOST_FOLDER_FILES:
         raise InputError(f"the folder has {len(names)} pictures; the most at once is {MOST_FOLDER_FILES}")
@@ -109,7 +111,7 @@ def folder_files(folder: str) -> list[str]:
 
 def take_from_folder(import_set: ImportSet, folder: str, names: Sequence[str]) -> list[ImportedRender]:
     """Take some of a folder's pictures in. Raises `InputError` for a name that is not among them."""
-    place, there = _allowed(folder), set(folder_files(folder))
+    place, there = allowed_folder(folder), set(folder_files(folder))
     strange = [name for name in names if name not in there]
     if strange:
         raise InputError(f"there is no picture {plain_name(strange[0])!r} in this folder")
@@ -124,7 +126,7 @@ def _set_light(row: ImportedRender, taken: Taken, picture: str) -> None:
     row.checks = [check.row() for check in taken.checks]
 
 
-def _allowed(folder: str) -> Path:
+def allowed_folder(folder: str) -> Path:
     """The folder, when it lies within the one that the operator allows."""
     root = settings.IMPORT_ROOT
     if root is None:

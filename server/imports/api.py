@@ -23,6 +23,7 @@ from rest_framework.response import Response
 
 from server.catalogue.fields import ScalarField, SettingsField
 from server.imports import actions
+from server.imports.growing import grow_with
 from server.imports.many import knobs_among, make_study
 from server.imports.models import ImportedRender, ImportSet
 from server.imports.pairing import make_pair
@@ -60,12 +61,13 @@ class ImportSetSerializer(serializers.ModelSerializer):
     refused = serializers.IntegerField()
     incomplete = serializers.IntegerField()
     thumbnail = serializers.CharField()
+    grows_study = serializers.IntegerField(allow_null=True, help_text="The study that what comes later joins")
 
     class Meta:
         model = ImportSet
         fields = [
             "id", "title", "source", "pattern", "table_name", "transform", "created_at", "taken", "refused",
-            "incomplete", "thumbnail",
+            "incomplete", "thumbnail", "watched", "watch_problem", "grows_study",
         ]  # fmt: skip
 
 
@@ -97,6 +99,9 @@ class AskedSetSerializer(serializers.Serializer):
     pattern = serializers.CharField(max_length=200, allow_blank=True, default="")
     transform = serializers.CharField(max_length=200, allow_blank=True, default="")
     columns = serializers.DictField(child=serializers.ChoiceField(choices=MEANINGS), required=False)
+    watched = serializers.CharField(
+        max_length=1000, allow_blank=True, required=False, help_text="A folder of the server's machine; empty for none"
+    )
 
 
 class FolderSerializer(serializers.Serializer):
@@ -193,7 +198,9 @@ def sets(request: Request) -> Response:
         form.is_valid(raise_exception=True)
         if form.validated_data["pattern"]:
             NamePattern(form.validated_data["pattern"])
-        return _set_response(ImportSet.objects.create(**form.validated_data), status.HTTP_201_CREATED)
+        asked = form.validated_data
+        watched = str(actions.allowed_folder(asked["watched"])) if asked.get("watched") else ""
+        return _set_response(ImportSet.objects.create(**asked | {"watched": watched}), status.HTTP_201_CREATED)
     rows = [_set_row(row) for row in ImportSet.objects.filter(removed_at=None)]
     return Response(ImportSetSerializer(rows, many=True).data)
 
@@ -342,6 +349,7 @@ class AskedStudySerializer(serializers.Serializer):
     renders = serializers.ListField(child=serializers.IntegerField(), max_length=10_000)
     knobs = serializers.ListField(child=serializers.CharField(max_length=40), max_length=50, default=list)
     control = serializers.IntegerField(allow_null=True, default=None, help_text="A render of the control")
+    grows = serializers.BooleanField(default=False, help_text="Whether what comes into the set later joins it")
 
 
 @extend_schema(request=AskedStudySerializer, responses={201: MadeSequenceSerializer})
@@ -353,6 +361,8 @@ def study(request: Request) -> Response:
     asked = form.validated_data
     rows = list(ImportedRender.objects.filter(pk__in=asked["renders"]).order_by("name"))
     made = make_study(asked["question"], rows, asked=asked["asked"], knobs=asked["knobs"], control=asked["control"])
+    if asked["grows"] and rows:
+        grow_with(rows[0].import_set, made.study, asked["knobs"])
     body = {"study": made.study.pk, "left_out": made.left_out}
     return Response(MadeSequenceSerializer(body).data, status=status.HTTP_201_CREATED)
 
@@ -364,8 +374,9 @@ def _set_response(row: ImportSet, code: int = status.HTTP_200_OK) -> Response:
 def _set_row(row: ImportSet) -> dict[str, Any]:
     renders = [_render_row(render) for render in row.renders.all()]
     good = [render for render in renders if not render["problem"]]
-    plain = ("id", "title", "source", "pattern", "table_name", "transform", "created_at")
+    plain = ("id", "title", "source", "pattern", "table_name", "transform", "created_at", "watched", "watch_problem")
     return {key: getattr(row, key) for key in plain} | {
+        "grows_study": row.grows.get("study"),
         "renders": renders, "taken": len(good), "refused": len(renders) - len(good),
         "incomplete": sum(bool(render["missing"]) for render in good),
         "table_columns": _columns(row), "knobs": knobs_among(render["settings"] for render in good),

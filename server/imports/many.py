@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 import json
 from collections import Counter
 from collections.abc import Iterable, Mapping, Sequence
@@ -40,6 +41,11 @@ class Group:
     place: tuple[Any, ...]
     how: tuple[Any, ...]
     rows: tuple[tuple[ImportedRender, Facts], ...]
+
+    @property
+    def key(self) -> str:
+        """What tells it from all others of its study."""
+        return hashlib.sha256(json.dumps([self.place, self.how], default=str).encode()).hexdigest()
 
     @property
     def facts(self) -> Facts:
@@ -85,33 +91,78 @@ def make_study(
         raise InputError(f"there is no question {asked!r}")
     names = list(knobs)
     groups, left_out = _grouped(rows)
+    _must_be_some(groups, left_out)
+    baseline = _baseline(groups, names, control)
+    study = Study.objects.create(
+        question=question, asked=asked, kind=_kind(_varied(groups), names), threads=1, from_elsewhere=True,
+        setup=keep_setup(*baseline.rows[0]),
+    )  # fmt: skip
+    _write(study, groups, baseline, names)
+    return Made(study, left_out)
+
+
+@transaction.atomic
+def join_study(study: Study, rows: Sequence[ImportedRender], knobs: Iterable[str]) -> list[str]:
+    """Bring a study up to what there is of its set by now: more seeds, and more options; what it has stays.
+
+    Returns what was left out. Raises `InputError` when its control is not among the renders any more.
+    """
+    groups, left_out = _grouped(rows)
+    _must_be_some(groups, left_out)
+    first = study.options.order_by("number", "pk").first()
+    baseline = next((each for each in groups if first is not None and each.key == first.key), None)
+    if baseline is None:
+        raise InputError(f"the control of “{study.question}” is not among these renders any more")
+    _write(study, groups, baseline, list(knobs))
+    return left_out
+
+
+def _must_be_some(groups: Sequence[Group], left_out: Sequence[str]) -> None:
     if len(groups) < 2:
         more = f" ({left_out[0]})" if left_out else ""
         raise InputError(f"a study needs two options that differ in more than the seed; there is {len(groups)}{more}")
     if len(groups) > MOST_OPTIONS:
         raise InputError(f"these are {len(groups)} options; a study has at most {MOST_OPTIONS}")
-    baseline = _baseline(groups, names, control)
+
+
+def _write(study: Study, groups: list[Group], baseline: Group, knobs: Sequence[str]) -> None:
+    """Write options, runs and pairs as far as they are not there."""
     groups.sort(key=lambda each: (each is not baseline, each.place != baseline.place))
     varied = _varied(groups)
-    study = Study.objects.create(
-        question=question, asked=asked, kind=_kind(varied, names), threads=1, from_elsewhere=True,
-        setup=keep_setup(*baseline.rows[0]), repeats=max(2, *(len(each.rows) for each in groups)),
-    )  # fmt: skip
-    options = {}
-    controls: dict[tuple[Any, ...], Option] = {}
-    for number, group in enumerate(groups):
-        options[number] = _option(study, group, number, baseline, varied, names)
-        if group.how == baseline.how:
-            controls[group.place] = options[number]
-    first = options[0]
-    for number, group in enumerate(groups):
-        option = options[number]
+    known = {option.key: option for option in study.options.all()}
+    number = 1 + max((option.number for option in known.values()), default=-1)
+    options: dict[str, Option] = {}
+    for group in groups:
+        option = known.get(group.key)
+        if option is None:
+            option = keep_option(study, CONTROL, keep_setup(*group.rows[0]), group.facts, number=number, key=group.key)
+            number += 1
+        _describe(option, group, baseline, varied, knobs)
+        _keep_runs(study, option, group)
+        options[group.key] = option
+    controls = {group.place: options[group.key] for group in groups if group.how == baseline.how}
+    for group in groups:
+        option = options[group.key]
         if group.how != baseline.how:
-            option.side, option.control = TRIAL, controls.get(group.place, first)
+            option.side, option.control = TRIAL, controls.get(group.place, options[baseline.key])
             option.save()
             if group.place in controls:
                 _pair(study, controls[group.place], option)
-    return Made(study, left_out)
+    study.repeats = max(2, *(len(each.rows) for each in groups))
+    study.kind = _kind(varied, knobs)
+    study.save()
+
+
+def _keep_runs(study: Study, option: Option, group: Group) -> None:
+    there = list(option.runs.values_list("picture", "seed"))
+    pictures, seeds = {picture for picture, _ in there}, {seed for _, seed in there}
+    index = 1 + max(seeds, default=-1)
+    for row, facts in group.rows:
+        if row.picture in pictures or facts.fields.get("seed") in seeds:
+            continue
+        keep_run(study, option, row, facts, index)
+        seeds.add(int(facts.fields.get("seed", index + 1)))
+        index = 1 + max(seeds)
 
 
 def _grouped(rows: Sequence[ImportedRender]) -> tuple[list[Group], list[str]]:
@@ -221,20 +272,14 @@ def _levels(group: Group, baseline: Group, varied: Sequence[str], knob: str) -> 
     return found
 
 
-def _option(
-    study: Study, group: Group, number: int, baseline: Group, varied: Sequence[str], knobs: Sequence[str]
-) -> Option:
+def _describe(option: Option, group: Group, baseline: Group, varied: Sequence[str], knobs: Sequence[str]) -> None:
+    """What it is called, and what it has at each factor."""
     knob = _knob(group.facts, knobs)
     levels = _levels(group, baseline, varied, knob)
-    row, facts = group.rows[0]
-    option = keep_option(study, CONTROL, keep_setup(row, facts), facts, number=number, key=f"option-{number}")
     changed = [level.words(knob) for level in levels if level.changed]
     option.title = (", ".join(changed) or "as the control")[:300]
     option.levels, option.quality_knob = [asdict(level) for level in levels], knob[:40]
     option.save()
-    for index, (each, known) in enumerate(group.rows):
-        keep_run(study, option, each, known, index)
-    return option
 
 
 def _pair(study: Study, control: Option, trial: Option) -> None:
@@ -246,9 +291,8 @@ def _pair(study: Study, control: Option, trial: Option) -> None:
     whole = [row for row in differ if row["subject"] == ENGINE]
     tested = list(dict.fromkeys(name for row in whole or differ for name in row["names"])) or ["settings"]
     words = [f"{row['title'][:1].lower()}{row['title'][1:]} {row['shown']}" for row in differ]
-    Pair.objects.create(
-        study=study, control=control, trial=trial, under_test=tested, subject=(", ".join(words) or "settings")[:300]
-    )
+    fields = {"under_test": tested, "subject": (", ".join(words) or "settings")[:300]}
+    Pair.objects.update_or_create(control=control, trial=trial, defaults={"study": study, **fields})
 
 
 def _kind(varied: Sequence[str], knobs: Sequence[str]) -> str:

@@ -16,6 +16,11 @@ class ImportSet(models.Model):
     columns = models.JSONField(default=dict, help_text="What columns of the table mean, where people said so")
     table_name = models.CharField(max_length=200, blank=True)
     transform = models.CharField(max_length=200, blank=True)
+    grows = models.JSONField(
+        default=dict, help_text="The study that its renders join: study, knobs, and what had joined: count and last"
+    )
+    watched = models.CharField(max_length=1000, blank=True, help_text="A folder from which renders are taken in")
+    watch_problem = models.CharField(max_length=300, blank=True, help_text="Why that folder cannot be read now")
     created_at = models.DateTimeField(auto_now_add=True)
     removed_at = models.DateTimeField(null=True)
 

@@ -22,6 +22,7 @@ from django.utils import timezone
 
 from server.answers.until_sure import repeat_until_sure
 from server.catalogue.zones import areas_by_view, zones_stamp
+from server.imports.growing import join, look_into_folder, sets_that_grow, watched_sets
 from server.imports.inbox import take_in_one, waiting_folder
 from server.measuring.comparing import compare_outstanding
 from server.measuring.maps import make_layer, wanted_layers
@@ -131,6 +132,12 @@ class Measurer:
             yield Work("take in", folder.name, f"takes in {folder.name}", take_in_one)
             if waiting_folder() == folder:  # set aside
                 break
+        for row in watched_sets():
+            yield Work("watch", str(row.pk), f"looks for renders of “{row.title}”", partial(look_into_folder, row.pk))
+        for row in sets_that_grow():
+            took_in = True
+            do = partial(join, row.pk)
+            yield Work("join", str(row.pk), f"adds what came to “{row.title}”", do, str(row.renders.count()))
         for row in wanted_layers():
             about = f"makes a map of {row.name.replace('_', ' ')}"
             yield Work("map", str(row.pk), about, partial(_made, row), str(row.inputs))

@@ -2,12 +2,16 @@
 
 import csv
 import io
+import os
+import time
 
 import numpy as np
-from django.test import TestCase
+from django.test import TestCase, override_settings
 
 from server.imports.models import ImportedRender
 from server.measuring.measuring import measure_outstanding
+from server.measuring.models import Measure
+from server.processes.measurer import Measurer
 from server.studies.models import Option, Study
 from tests.pictures import noisy, textured, write
 from tests.server.test_imports import WithImports
@@ -126,3 +130,88 @@ class FromElsewhere(WithImports, TestCase):
         asked = {"question": "Alike?", "renders": [row.pk for row in same]}
         refused = self.problem(400, "POST", "/api/imports/study/", asked)
         self.assertIn("a study needs two options", refused["detail"])
+
+
+class Growing(WithImports, TestCase):
+    """Renders that land in a folder come in, and join the study of their set."""
+
+    def setUp(self):
+        super().setUp()
+        self.enterContext(override_settings(IMPORT_ROOT=self.elsewhere))
+        self.farm = self.elsewhere / "out"
+        self.farm.mkdir()
+
+    def land(self, samples, seed, *, age=10.0):
+        path = self.farm / f"cup_main_{samples}_s{seed}.exr"
+        write(path, noisy(textured((96, 72)), 1.0 / samples**0.5, 100 * samples + seed))
+        at = time.time() - age
+        os.utime(path, (at, at))
+        return path
+
+    def measured(self):
+        Measurer().work()
+
+    def test_they_come_in_when_they_rest_and_figures_grow(self):
+        number = self.begin(pattern="{scene}_{view}_{samples}_s{seed}")
+        asked = {"watched": str(self.farm)}
+        self.assertEqual(self.call("PATCH", f"/api/imports/{number}/", asked).json()["watched"], str(self.farm))
+        for samples in (16, 64):
+            for seed in (1, 2):
+                self.land(samples, seed)
+        self.land(256, 1, age=0.0)  # still being written
+        self.measured()
+        rows = self.rows(number)
+        self.assertEqual(len(rows), 4)
+        ids = [row["id"] for row in rows]
+        self.call("POST", "/api/imports/fill-in/", {"renders": ids, "values": {"engine": "Glint"}})
+        made = self.call("POST", "/api/imports/study/", {
+            "question": "Enough?", "asked": "samples", "knobs": ["samples"], "renders": ids, "grows": True,
+        })  # fmt: skip
+        study = Study.objects.get(pk=made.json()["study"])
+        self.assertEqual(study.options.count(), 2)
+        control = study.options.get(control=None)
+        for seed in (1, 2):
+            self.land(256, seed)
+        self.land(16, 3)
+        self.measured()
+        came = [row["id"] for row in self.rows(number) if row["id"] not in ids]
+        self.assertEqual(len(came), 3)
+        self.assertEqual(study.options.count(), 2)  # nobody has said yet of which engine they are
+        self.call("POST", "/api/imports/fill-in/", {"renders": came, "values": {"engine": "Glint"}})
+        self.measured()
+        self.assertEqual(study.options.count(), 3)
+        self.assertEqual(study.runs.count(), 7)
+        self.assertEqual(study.options.get(control=None), control)
+        self.assertEqual(study.pairs.count(), 2)
+        self.measured()
+        self.assertEqual(study.runs.count(), 7)
+        noise = Measure.objects.filter(option__study=study, name="noise", refused="")
+        self.assertEqual(noise.values("option").distinct().count(), 3)
+
+    def test_a_folder_that_is_gone_is_told_and_looked_at_again(self):
+        number = self.begin(pattern="{scene}_{view}_{samples}_s{seed}", watched=str(self.farm))
+        self.farm.rename(self.elsewhere / "away")
+        self.measured()
+        told = self.call("GET", f"/api/imports/{number}/").json()["watch_problem"]
+        self.assertIn("no such folder", told)
+        (self.elsewhere / "away").rename(self.farm)
+        self.land(16, 1)
+        self.measured()
+        row = self.call("GET", f"/api/imports/{number}/").json()
+        self.assertEqual((row["watch_problem"], row["taken"]), ("", 1))
+        self.call("PATCH", f"/api/imports/{number}/", {"watched": ""})
+        self.land(16, 2)
+        self.measured()
+        self.assertEqual(len(self.rows(number)), 1)
+
+    def test_only_the_allowed_folder_is_watched(self):
+        number = self.begin()
+        for folder in ("/etc", str(self.elsewhere / "none")):
+            self.problem(400, "PATCH", f"/api/imports/{number}/", {"watched": folder})
+        self.problem(400, "POST", "/api/imports/", {"title": "x", "watched": "/etc"})
+
+    def test_a_link_out_of_the_folder_is_not_followed(self):
+        self.begin(watched=str(self.farm))
+        (self.farm / "cup_main_1_s1.exr").symlink_to("/etc/hostname")
+        self.measured()
+        self.assertEqual(ImportedRender.objects.count(), 0)

@@ -2498,6 +2498,8 @@ export interface components {
             columns?: {
                 [key: string]: "file" | "engine" | "version" | "device" | "machine" | "scene" | "view" | "variant" | "frame" | "seed" | "threads" | "memory_bytes" | "seconds" | "ready_seconds" | "cpu_seconds" | "setting" | "ignore";
             };
+            /** @description A folder of the server's machine; empty for none */
+            watched?: string;
         };
         /** @description Renders for a study of many options. */
         AskedStudyRequest: {
@@ -2508,6 +2510,11 @@ export interface components {
             knobs?: string[];
             /** @description A render of the control */
             control?: number | null;
+            /**
+             * @description Whether what comes into the set later joins it
+             * @default false
+             */
+            grows: boolean;
         };
         /** @description With which view an engine is tested. */
         AskedTestRequest: {
@@ -3392,6 +3399,12 @@ export interface components {
             refused: number;
             incomplete: number;
             thumbnail: string;
+            /** @description A folder from which renders are taken in */
+            watched?: string;
+            /** @description Why that folder cannot be read now */
+            watch_problem?: string;
+            /** @description The study that what comes later joins */
+            grows_study: number | null;
         };
         /** @description Renders that came in together, each with what is known of it. */
         ImportSetDetail: {
@@ -3407,6 +3420,12 @@ export interface components {
             refused: number;
             incomplete: number;
             thumbnail: string;
+            /** @description A folder from which renders are taken in */
+            watched?: string;
+            /** @description Why that folder cannot be read now */
+            watch_problem?: string;
+            /** @description The study that what comes later joins */
+            grows_study: number | null;
             renders: components["schemas"]["ImportedRender"][];
             table_columns: components["schemas"]["TableColumn"][];
             /** @description Settings that are called as knobs are */
@@ -4209,6 +4228,8 @@ export interface components {
             columns?: {
                 [key: string]: "file" | "engine" | "version" | "device" | "machine" | "scene" | "view" | "variant" | "frame" | "seed" | "threads" | "memory_bytes" | "seconds" | "ready_seconds" | "cpu_seconds" | "setting" | "ignore";
             };
+            /** @description A folder of the server's machine; empty for none */
+            watched?: string;
         };
         /** @description Another text for a pin. */
         PatchedPinNoteRequest: {

@@ -13,6 +13,7 @@ import { FillIn } from "./FillIn";
 import { frameGroups, type Group, grouped, type Render, varyingSettings } from "./groups";
 import { MakeSequence } from "./MakeSequence";
 import { MakeStudy } from "./MakeStudy";
+import { Watch } from "./Watch";
 
 type Sides = { control: string; trial: string };
 
@@ -61,6 +62,7 @@ export function ImportPage() {
             </ul>
           </details>
         ) : null}
+        <Watch set={set.data} onChanged={refresh} />
         <Columns set={set.data} onChanged={refresh} />
         <FillIn renders={good} chosen={chosen} onFilled={refresh} />
         <RenderTable renders={good} chosen={chosen} onChoose={setChosen} />

@@ -20,6 +20,7 @@ export function MakeStudy({
   const [asked, setAsked] = useState<Schema["AskedStudyRequest"]["asked"]>("own");
   const [question, setQuestion] = useState("");
   const [control, setControl] = useState("");
+  const [grows, setGrows] = useState(true);
   const wanted = groups
     .map((group) => ({
       ...group,
@@ -37,6 +38,7 @@ export function MakeStudy({
             question: words,
             asked,
             knobs: [...knobs],
+            grows: grows && chosen.size === 0,
             control: against?.renders[0]?.id ?? null,
             renders: wanted.flatMap((group) => group.renders.map((each) => each.id)),
           },
@@ -95,6 +97,12 @@ export function MakeStudy({
           ))}
         </select>
       </label>
+      {chosen.size === 0 ? (
+        <label className="mt-3 flex items-center gap-2 text-sm">
+          <input type="checkbox" checked={grows} onChange={(event) => setGrows(event.target.checked)} />
+          <span>what comes into this set later joins it</span>
+        </label>
+      ) : null}
       <button type="submit" className="act mt-3" data-kind="main" disabled={problem !== "" || make.isPending}>
         Make the study
       </button>

@@ -1,0 +1,86 @@
+"""Sets that grow: renders that land in a watched folder are taken in, and what comes into a set joins its study."""
+
+from __future__ import annotations
+
+import time
+
+from django.conf import settings
+from matchedpair.elsewhere import plain_name
+from matchedpair.errors import InputError
+
+from server.imports.actions import allowed_folder, folder_files, take_file
+from server.imports.many import join_study
+from server.imports.models import ImportSet
+from server.studies.models import Study
+
+RESTS_SECONDS = 2.0  # a file that has not been written for so long is whole
+AT_ONCE = 20
+
+
+def sets_that_grow() -> list[ImportSet]:
+    """Those whose study lacks renders that came since."""
+    rows = ImportSet.objects.filter(removed_at=None).exclude(grows={})
+    return [row for row in rows if _state(row) != row.grows.get("joined")]
+
+
+def watched_sets() -> list[ImportSet]:
+    """Those into which a folder's renders are taken."""
+    return list(ImportSet.objects.filter(removed_at=None).exclude(watched=""))
+
+
+def grow_with(row: ImportSet, study: Study, knobs: list[str]) -> None:
+    """From now on what comes into the set joins the study."""
+    row.grows = {"study": study.pk, "knobs": knobs, "joined": _state(row)}
+    row.save(update_fields=["grows"])
+
+
+def join(pk: int) -> int:
+    """Let a set's study have what came since; returns 1 when it took place."""
+    row = ImportSet.objects.get(pk=pk)
+    study = Study.objects.filter(pk=row.grows.get("study"), removed_at=None).first()
+    state = _state(row)
+    if study is None:
+        row.grows = {}
+    else:
+        join_study(study, list(row.renders.order_by("name")), row.grows.get("knobs", []))
+        row.grows = row.grows | {"joined": state}
+    row.save(update_fields=["grows"])
+    return 1
+
+
+def look_into_folder(pk: int) -> int:
+    """Take in what has come to rest in a watched folder, some at a time; returns how many. A folder that cannot be read
+    now is told and looked at again later.
+    """
+    row = ImportSet.objects.get(pk=pk)
+    try:
+        names = folder_files(row.watched)
+        place = allowed_folder(row.watched)
+        problem = ""
+    except InputError as error:
+        names, problem = [], str(error)[:300]
+    if problem != row.watch_problem:
+        row.watch_problem = problem
+        row.save(update_fields=["watch_problem"])
+    there = set(row.renders.values_list("name", flat=True))
+    taken = 0
+    for name in names:
+        path = place / name
+        if plain_name(name) in there or not path.resolve().is_relative_to(settings.IMPORT_ROOT or place):
+            continue
+        try:
+            rests = time.time() - path.stat().st_mtime >= RESTS_SECONDS
+        except OSError:
+            continue  # moved away meanwhile
+        if rests:
+            take_file(row, path, plain_name(name))
+            taken += 1
+        if taken == AT_ONCE:
+            break
+    return taken
+
+
+def _state(row: ImportSet) -> list[int]:
+    """How many usable renders there are, and the number of the last."""
+    usable = [render for render in row.renders.filter(problem="") if not render.missing()]
+    return [len(usable), max((render.pk for render in usable), default=0)]
