@@ -13,6 +13,7 @@ from pathlib import Path
 from typing import Any
 
 from distributed import Future
+from distributed.client import FutureCancelledError
 from django.conf import settings
 from django.db import DatabaseError
 from matchedpair.engines import AS_IS, EngineDefinition, describe_machine
@@ -41,6 +42,7 @@ SLOW_LOOK_SECONDS, AT_REST_SECONDS = 2.0, 15.0  # with renders to come, for mach
 TRY_AGAIN_SECONDS = 2.0
 FRAME_STRIDE = 1000  # no study has so many seeds
 RECORDING, MOST_ENDS = "runner.recording", 2
+MOST_ATTEMPTS = 10
 log = logging.getLogger("server.runner")
 
 
@@ -236,6 +238,14 @@ class Runner:
             return  # its study was deleted meanwhile
         try:
             result: dict[str, Any] = sent.future.result()
+        except FutureCancelledError as error:
+            # the scheduler was lost with all that it knew: nobody will tell how this one ended, and it is made again
+            log.warning("run %s was lost with its scheduler: %s", run_id, error.reason)
+            if Run.objects.filter(pk=run_id, attempt__gte=MOST_ATTEMPTS).exists():
+                actions.mark_failed(run_id, f"Lost with its scheduler {MOST_ATTEMPTS} times.")
+            else:
+                actions.requeue(run_id)
+            return
         except Exception as error:
             log.exception("run %s: the worker failed", run_id)
             actions.mark_failed(run_id, f"The worker failed: {error}")

@@ -10,6 +10,7 @@ from pathlib import Path
 from unittest import mock
 from unittest.mock import patch
 
+from distributed.client import FutureCancelledError
 from django.conf import settings
 from django.db import DatabaseError
 from django.test import TestCase
@@ -157,6 +158,21 @@ class RunnerTrouble(WithEngines, TestCase):
     def test_a_worker_that_breaks_fails_its_run_alone(self):
         ends = self.run_all(lambda run: RuntimeError("worker lost") if run.seed == 2 else result_of(run))
         self.assertEqual(ends, {("finished", ""), ("failed", "The worker failed: worker lost")})
+
+    def test_runs_that_were_lost_with_their_scheduler_are_made_again(self):
+        lost = []
+
+        def outcome(run):
+            if run.attempt <= 2:
+                lost.append(run.pk)
+                return FutureCancelledError(f"run-{run.pk}", "scheduler-connection-lost")
+            return result_of(run)
+
+        self.assertEqual(self.run_all(outcome, steps=60), {("finished", "")})
+        self.assertEqual(len(lost), 2 * self.study.runs.count())
+        self.call("POST", f"/api/runs/{self.study.runs.first().pk}/again/")
+        ends = self.run_all(lambda run: FutureCancelledError("x", "scheduler-connection-lost"), steps=60)
+        self.assertIn(("failed", "Lost with its scheduler 10 times."), ends)
 
     def test_a_full_disk_stops_the_queue_says_so_and_loses_nothing(self):
         with mock.patch("server.runs.recording.keep", side_effect=OSError(28, "No space left on device")):
