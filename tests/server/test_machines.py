@@ -178,12 +178,12 @@ class Killed(WithEngines, TransactionTestCase):
         study = self.queued(settings={"samples": 4, "pause": 0.1})
         code = (
             "import os, django; os.environ['DJANGO_SETTINGS_MODULE'] = 'server.config.settings'; django.setup();"
-            "from server.runs import recording; real = recording.keep;"
-            "recording.keep = lambda *given: (real(*given), os.kill(os.getpid(), 9));"
+            "from server.runs import recording; real = recording.keep_file;"
+            "recording.keep_file = lambda *given: (real(*given), os.kill(os.getpid(), 9));"
             "from server.processes.cluster import Cluster; from server.processes.runner import Runner;"
             "Runner(Cluster()).run_until(lambda: False)"
         )
-        died = subprocess.run([sys.executable, "-c", code], cwd=ROOT, capture_output=True, timeout=60, check=False)
+        died = subprocess.run([sys.executable, "-c", code], cwd=ROOT, capture_output=True, timeout=600, check=False)
         self.assertEqual(died.returncode, -signal.SIGKILL)
         self.assertEqual(study.runs.filter(state="running").count(), 1)
         self.assertEqual(study.runs.exclude(picture="").count(), 0)
