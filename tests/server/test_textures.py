@@ -12,6 +12,7 @@ import numpy as np
 from django.conf import settings
 from django.test import TestCase, override_settings
 
+from server.catalogue.engines import engine_named
 from server.catalogue.models import SceneRevision
 from server.measuring.measuring import measure_outstanding
 from server.processes.runner import _description
@@ -164,7 +165,7 @@ class TexturePlans(WithEngines, TestCase):
         copies, study = self.before_and_after()
         kept = {}
         for run in study.runs.filter(warm_up=False, seed=1).select_related("option__setup__scene"):
-            told = _description(run)
+            told = _description(run, engine_named(run.option.engine))
             self.assertEqual(told["variant"], "as-is")
             kept[run.option.side] = {file: Path(path).read_bytes() for file, path in told["textures"].items()}
         self.assertEqual(kept["control"].keys(), kept["trial"].keys())
@@ -178,7 +179,8 @@ class TexturePlans(WithEngines, TestCase):
         _, study = self.before_and_after()
         shutil.rmtree(self.scenes / "textures")
         run = study.runs.filter(option__side="trial").first()
-        self.assertTrue(all(Path(path).is_file() for path in _description(run)["textures"].values()))
+        told = _description(run, engine_named(run.option.engine))
+        self.assertTrue(all(Path(path).is_file() for path in told["textures"].values()))
 
     def test_a_study_bundle_carries_the_maps(self):
         copies, study = self.before_and_after()
