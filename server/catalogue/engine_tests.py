@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 
 from matchedpair.engines import EngineDefinition
 from matchedpair.errors import InputError
-from matchedpair.scenes import AS_IS, Scene
+from matchedpair.scenes import Scene
 from matchedpair.trying import Promise, Trial
 from matchedpair.trying.promises import summary
 
@@ -48,18 +48,16 @@ def test_of(engine: str) -> EngineTest | None:
 def begin_test(definition: EngineDefinition, scene: Scene, view: str, build: str = "") -> EngineTest:
     """Begin one. Raises `InputError` while another is under way, or where the scene does not fit."""
     definition.build(build)
-    if not scene.has_view(view):
-        raise InputError(f"{scene.title} has no view {view!r}; it has {', '.join(each.name for each in scene.views)}")
-    lacks = scene.problem_for(definition.name, AS_IS)
-    if lacks:
-        raise InputError(lacks)
+    test = EngineTest(definition.name, scene.name, view)
+    trial = Trial(definition, scene, view, build, on_promise=test.promises.append, should_stop=lambda: test.stopped)
+    if trial.problem():
+        raise InputError(trial.problem())
     with _lock:
         busy = next((each for each in _tests.values() if each.at_work), None)
         if busy is not None:
             raise InputError(f"{busy.engine} is being tested; wait for it, or stop it")
-        test = EngineTest(definition.name, scene.name, view)
         _tests[definition.name] = test
-    threading.Thread(target=_carried_out, args=(test, definition, scene, build), daemon=True).start()
+    threading.Thread(target=_carried_out, args=(test, trial), daemon=True).start()
     return test
 
 
@@ -70,10 +68,7 @@ def stop_test(engine: str) -> None:
         test.stopped = True
 
 
-def _carried_out(test: EngineTest, definition: EngineDefinition, scene: Scene, build: str) -> None:
-    trial = Trial(
-        definition, scene, test.view, build, on_promise=test.promises.append, should_stop=lambda: test.stopped
-    )
+def _carried_out(test: EngineTest, trial: Trial) -> None:
     try:
         trial.carry_out()
     except Exception as error:  # whatever the engine and its files do, the screen says it

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import os
 import threading
 from collections.abc import Mapping
 from concurrent.futures import ThreadPoolExecutor
+from contextlib import suppress
 from pathlib import Path
 from typing import Any
 
@@ -104,11 +106,12 @@ def factor_of(engine: str) -> BrightnessFactor | None:
 
 
 def _stamp(folder: Path) -> Stamp:
+    """Asked for every pair of a study, and so of the system in one go."""
     rows = []
-    for path in sorted(folder.glob("*.toml")):
-        try:
-            status = path.stat()
-        except OSError:
-            continue
-        rows.append((path.name, status.st_mtime_ns, status.st_size))
-    return tuple(rows)
+    with suppress(FileNotFoundError), os.scandir(folder) as entries:
+        for entry in entries:
+            if entry.name.endswith(".toml"):
+                with suppress(OSError):  # gone meanwhile
+                    status = entry.stat()
+                    rows.append((entry.name, status.st_mtime_ns, status.st_size))
+    return tuple(sorted(rows))

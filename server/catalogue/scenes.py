@@ -30,8 +30,9 @@ def scenes_now(stresses: Sequence[Stress]) -> tuple[list[Scene], list[str]]:
     scenes, problems = read_scenes(settings.SCENES)
     known = {stress.name for stress in stresses}
     for scene in scenes:
-        if scene.files is not None and scene.files.problem():
-            problems.append(f"{scene.name}: {scene.files.problem()}")
+        missing = scene.files.problem() if scene.files else ""
+        if missing:
+            problems.append(f"{scene.name}: {missing}")
         unknown = [name for name in scene.stresses if name not in known]
         if unknown:
             problems.append(
@@ -121,11 +122,10 @@ def own_files(revision: SceneRevision, engine: EngineDefinition, variant: str) -
     if scene.files is None or scene.revision != revision.revision:
         raise InputError(f"the files of {scene.title} changed since this was planned; plan it anew with them")
     problem = scene.problem_for(engine.name, variant)
-    if problem or scene.folder is None:
+    if problem or scene.root is None:
         raise InputError(problem or f"the files of {scene.title} are not here")
     file = scene.files.file_for(engine.name, variant)
-    root = str((scene.folder / scene.files.root).absolute())
-    return OwnFiles(root, file, tuple(scene.files.digests), engine.gathers), scene
+    return OwnFiles(str(scene.root), file, tuple(scene.files.digests), engine.gathers), scene
 
 
 def drawn_as(revision: SceneRevision, variant: str) -> str:
@@ -162,7 +162,7 @@ def take_look(scene: Scene, view: str, variant: str, frame: int, engine: EngineD
             laid = lay_out(folder, scene.name, scene.contents, texture_files(kept, variant))
         else:
             laid = placed(folder, own[0])
-        handed = scene.files.handed_over(view, variant) if scene.files else {}
+        handed = scene.handed_over(view, variant)
         job = RenderJob(
             laid, handed.get("view.camera", view), frame, width, height, 1, 1, preview, LOOK_LIMIT_SECONDS,
             variant=AS_IS if own else drawn_as(kept, variant), of_scene=handed,

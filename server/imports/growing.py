@@ -3,14 +3,17 @@
 from __future__ import annotations
 
 import time
+from functools import reduce
+from operator import or_
 
 from django.conf import settings
-from matchedpair.elsewhere import plain_name
+from django.db.models import Count, Max, Q
+from matchedpair.elsewhere import NEEDED, plain_name
 from matchedpair.errors import InputError
 
 from server.imports.actions import allowed_folder, folder_files, take_file
 from server.imports.many import join_study
-from server.imports.models import ImportSet
+from server.imports.models import LEARNED, ImportSet
 from server.studies.models import Study
 
 RESTS_SECONDS = 2.0  # a file that has not been written for so long is whole
@@ -82,5 +85,8 @@ def look_into_folder(pk: int) -> int:
 
 def _state(row: ImportSet) -> list[int]:
     """How many usable renders there are, and the number of the last."""
-    usable = [render for render in row.renders.filter(problem="") if not render.missing()]
-    return [len(usable), max((render.pk for render in usable), default=0)]
+    known = row.renders.filter(problem="")
+    for name in NEEDED:
+        known = known.filter(reduce(or_, (Q(**{f"{place}__fields__has_key": name}) for place in LEARNED)))
+    found = known.aggregate(count=Count("pk"), last=Max("pk"))
+    return [found["count"], found["last"] or 0]

@@ -5,6 +5,8 @@ from __future__ import annotations
 from django.db import models
 from matchedpair.elsewhere import DISPLAY, LINEAR, Facts, merged, missing_fields
 
+LEARNED = ("by_hand", "from_table", "from_name", "from_header")  # where facts come from, the most trusted first
+
 
 class ImportSet(models.Model):
     """Renders that came in together, and what was said of all of them."""
@@ -57,8 +59,7 @@ class ImportedRender(models.Model):
 
     def facts(self) -> Facts:
         """All that is known; what was filled in by hand wins, then the table, the name, the header."""
-        rows = (self.by_hand, self.from_table, self.from_name, self.from_header)
-        return merged(*(Facts(**row) for row in rows))
+        return merged(*(Facts(**getattr(self, place)) for place in LEARNED))
 
     def missing(self) -> list[str]:
         """What must be known before it can be compared."""

@@ -7,7 +7,6 @@ whatever the database named when it was copied was in the store before.
 
 from __future__ import annotations
 
-import hashlib
 import json
 import re
 import shutil
@@ -27,7 +26,7 @@ from matchedpair.textures.maps import file_digest
 from server.processes.heartbeat import MEASURER, RUNNER, lock_file
 from server.processes.turns import Held
 from server.store.database import copy_database, database_path, integrity_problem
-from server.store.files import HASH, written_whole
+from server.store.files import HASH, OtherContentsError, copy_whole, written_whole
 from server.store.pixels import THUMBNAIL
 
 FORMAT = 1
@@ -42,7 +41,6 @@ MUST_BE_THERE = (
     ("imports_importedrender", "original"), ("catalogue_scenerevision", "revision"),
 )  # fmt: skip
 ORPHAN_AFTER_SECONDS = 24 * 3600.0
-PIECE = 1 << 20
 
 
 @dataclass
@@ -210,13 +208,8 @@ def _named(database: Path) -> tuple[set[str], set[str]]:
 
 
 def _copy(path: Path, target: Path) -> int:
-    """Copy one file under a temporary name, checking it on the way; returns its bytes."""
-    digest, size = hashlib.sha256(), 0
-    with path.open("rb") as file, written_whole(target) as copy:
-        while piece := file.read(PIECE):
-            digest.update(piece)
-            size += len(piece)
-            copy.write(piece)
-        if digest.hexdigest() != path.name[:64]:
-            raise InputError(f"{path.name} is spoiled: it is not what its name says; run make verify")
-    return size
+    """Copy one file of the store; returns its bytes."""
+    try:
+        return copy_whole(path, target, path.name[:64])
+    except OtherContentsError as error:
+        raise InputError(f"{path.name} is spoiled: it is not what its name says; run make verify") from error

@@ -332,9 +332,9 @@ def _description(run: Run, definition: EngineDefinition) -> dict[str, Any]:
     option = run.option
     setup = option.setup
     found = own_files(setup.scene, definition, setup.variant)
-    own, handed = None, {}
-    if found is not None and (files := found[1].files) is not None:
-        own, handed = asdict(found[0]), files.handed_over(setup.view, setup.variant)
+    own, handed = (None, {}) if found is None else (
+        asdict(found[0]), found[1].handed_over(setup.view, setup.variant)
+    )  # fmt: skip
     on_the_way = [] if run.warm_up else option.brings.filter(in_plan=True, left_out="")
     return {
         "key": f"run-{run.pk}-attempt-{run.attempt}",

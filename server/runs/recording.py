@@ -153,11 +153,11 @@ def _judged(run: Run, fields: dict[str, Any], seen: _LookedAt) -> dict[str, Any]
 def _identical_to_others(run: Run, pixels: str) -> list[FileCheck]:
     """Bit-equal pictures of other settings at the same seed, or of other seeds."""
     others = Run.objects.filter(study=run.study, state=RunState.FINISHED, pixel_hash=pixels, warm_up=False)
+    if not has_twins(run.option.engine):
+        others = others.exclude(option=run.option)
     found = []
     for other in others.exclude(pk=run.pk).select_related("option"):
         same_option = other.option_id == run.option_id
-        if same_option and not has_twins(run.option.engine):
-            continue
         if same_option or other.seed == run.seed:
             although = SEED_DID_NOTHING if same_option else SETTING_DID_NOTHING
             found.append(identical(f"{_named(other)} seed {other.seed}", although))

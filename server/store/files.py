@@ -78,16 +78,29 @@ def keep_file(path: Path, ending: str) -> str:
         target = path_of(digest, ending)
         if target.is_file() and target.stat().st_size == path.stat().st_size:
             return digest
-        file.seek(0)
-        copied = hashlib.sha256()
-        with written_whole(target) as kept:
-            while piece := file.read(PIECE):
-                copied.update(piece)
-                kept.write(piece)
-            if copied.hexdigest() != digest:
-                raise OSError(f"{path.name} changed while it was read")
+    copy_whole(path, target, digest)
     _flush_folder(target.parent)
     return digest
+
+
+class OtherContentsError(OSError):
+    """A file does not hold what its hash says."""
+
+
+def copy_whole(path: Path, target: Path, digest: str) -> int:
+    """Copy a file, there whole or not at all, checking its hash on the way; returns its bytes.
+
+    Raises `OtherContentsError`, and `OSError` when it cannot be read or written.
+    """
+    copied, size = hashlib.sha256(), 0
+    with path.open("rb") as file, written_whole(target) as kept:
+        while piece := file.read(PIECE):
+            copied.update(piece)
+            size += len(piece)
+            kept.write(piece)
+        if copied.hexdigest() != digest:
+            raise OtherContentsError(f"{path.name} changed while it was read")
+    return size
 
 
 def path_of(digest: str, ending: str) -> Path:

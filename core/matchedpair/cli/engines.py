@@ -58,17 +58,15 @@ def _engine(parsed: argparse.Namespace) -> str:
         return json.dumps(_row(definition), indent=1) if parsed.json else engine_as_text(definition)
     scene = read_scene(parsed.scene)
     view = parsed.view or scene.views[0].name
-    if not scene.has_view(view):
-        raise InputError(f"{scene.title} has no view {view!r}; it has {', '.join(each.name for each in scene.views)}")
-    lacks = scene.problem_for(definition.name, "as-is")
-    if lacks:
-        raise InputError(lacks)
 
     def told(promise: Promise) -> None:
         if not parsed.json:
             print(f"… {promise.title.lower()}: {promise.state}", file=sys.stderr, flush=True)
 
-    promises = Trial(definition, scene, view, parsed.build, on_promise=told).carry_out()
+    trial = Trial(definition, scene, view, parsed.build, on_promise=told)
+    if trial.problem():
+        raise InputError(trial.problem())
+    promises = trial.carry_out()
     report = json.dumps([asdict(each) for each in promises], indent=1) if parsed.json else promises_in_words(promises)
     broken = sum(each.state == "broken" for each in promises)
     if broken:

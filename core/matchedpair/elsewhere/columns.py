@@ -6,7 +6,8 @@ import re
 from collections.abc import Iterable, Mapping, Sequence
 from typing import Any
 
-from matchedpair.elsewhere.facts import FIELDS
+from matchedpair.elsewhere.facts import FIELDS, SECONDS
+from matchedpair.elsewhere.intake import ENDINGS
 
 FILE, IGNORE, SETTING = "file", "ignore", "setting"
 MEANINGS = (FILE, *FIELDS, SETTING, IGNORE)
@@ -18,7 +19,8 @@ SPELLINGS: Mapping[str, tuple[str, ...]] = {
     "scene": ("scene", "shot", "scene name"), "view": ("view", "camera", "cam"),
     "variant": ("variant", "lighting", "light rig"),
     "frame": ("frame", "frame number", "frame no"), "seed": ("seed", "random seed", "rng seed"),
-    "threads": ("threads", "thread count", "cores used"), "memory_bytes": ("memory bytes", "peak memory bytes"),
+    "threads": ("threads", "thread count", "cores used"),
+    "memory_bytes": ("memory bytes", "peak memory bytes", "memory", "peak memory", "ram"),
     "seconds": ("seconds", "render time", "rendertime", "time", "render seconds", "wall time", "wall", "elapsed",
                 "duration", "total time", "wall seconds"),
     "ready_seconds": ("ready seconds", "ready", "load time", "scene load", "startup", "startup time"),
@@ -32,9 +34,7 @@ PASSED_OVER = (
 UNITS = {"s": 1.0, "sec": 1.0, "secs": 1.0, "second": 1.0, "seconds": 1.0, "ms": 0.001, "min": 60.0, "minutes": 60.0,
          "h": 3600.0, "hours": 3600.0}  # fmt: skip
 BYTES = {"b": 1.0, "bytes": 1.0, "kb": 1e3, "mb": 1e6, "mib": 2.0**20, "gb": 1e9, "gib": 2.0**30}
-PICTURES = re.compile(r"\.(exr|png|tiff?|hdr|jpe?g)$", re.IGNORECASE)
 CLOCK = re.compile(r"(?:(\d+):)?(\d{1,2}):(\d{1,2}(?:\.\d+)?)")
-SECONDS = ("seconds", "ready_seconds", "cpu_seconds")
 
 
 def proposed(columns: Sequence[str], rows: Sequence[Mapping[str, Any]] = ()) -> dict[str, str]:
@@ -46,8 +46,6 @@ def proposed(columns: Sequence[str], rows: Sequence[Mapping[str, Any]] = ()) -> 
     for column in columns:
         name, _ = _name_and_unit(column)
         meant = next((field for field, names in SPELLINGS.items() if name in names), "")
-        if not meant and name in ("memory", "peak memory", "ram"):
-            meant = "memory_bytes"
         otherwise = IGNORE if name in PASSED_OVER else SETTING
         found[column] = meant if meant and meant not in found.values() else otherwise
     if FILE not in found.values():
@@ -103,7 +101,7 @@ def _times(value: Any, factor: float) -> Any:
 
 def _holds_pictures(rows: Iterable[Mapping[str, Any]], column: str) -> bool:
     values = [row.get(column) for row in rows]
-    return bool(values) and all(isinstance(each, str) and PICTURES.search(each) for each in values)
+    return bool(values) and all(isinstance(each, str) and each.lower().endswith(ENDINGS) for each in values)
 
 
 _ALL = {name for names in SPELLINGS.values() for name in names}

@@ -181,7 +181,7 @@ class EngineDefinition:
             return False  # they lie in the picture, asked for or not
         if what in self.changes:
             return not self.changes[what]
-        return not any(placed.name == what for word in self.called_with for placed in placeholders(word))
+        return not any(what in placeholders(word) for word in self.called_with)
 
     @property
     def called_with(self) -> tuple[str, ...]:

@@ -227,7 +227,7 @@ class _Reader:
 
     def places(self, words: Sequence[str], where: str, known: Sequence[str]) -> set[str]:
         """The placeholders in some texts, all of which must be known."""
-        used = {each.name for word in words for each in placeholders(word)}
+        used = {name for word in words for name in placeholders(word)}
         for name in sorted(used - set(known)):
             if not (self.format != 1 and name.startswith(OF_SCENE)):
                 raise self.wrong(where, f"unknown placeholder {{{name}}}; expected {', '.join(known)}")
@@ -256,7 +256,7 @@ class _Reader:
 
     def change(self, command: dict[str, Any], key: str) -> tuple[str, ...]:
         words = self.words(command, key, f"command.{key}", required=False)
-        used = {each.name for word in words for each in placeholders(word)}
+        used = {name for word in words for name in placeholders(word)}
         missing = [name for name in CHANGES[key] if words and name not in used]
         if missing:
             raise self.wrong(f"command.{key}", f"expected the placeholder {{{missing[0]}}} somewhere")
@@ -493,4 +493,4 @@ class _Reader:
 
 def takes_value(word: str) -> bool:
     """Whether a word of a setting's argument holds its value, or one part of it."""
-    return any(each.name == "value" or each.name.startswith("value.") for each in placeholders(word))
+    return any(name == "value" or name.startswith("value.") for name in placeholders(word))

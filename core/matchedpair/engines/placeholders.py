@@ -4,22 +4,13 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping
-from dataclasses import dataclass
 
 PLACE = re.compile(r"\{(?P<name>[a-z_]\w*(?:\.\w+)*)(?::0?(?P<digits>\d{1,2})d)?\}")
 
 
-@dataclass(frozen=True)
-class Placeholder:
-    """One place: its name, and to how many digits a number is padded."""
-
-    name: str
-    digits: int = 0
-
-
-def placeholders(text: str) -> tuple[Placeholder, ...]:
-    """Those in a text, in order."""
-    return tuple(Placeholder(found["name"], int(found["digits"] or 0)) for found in PLACE.finditer(text))
+def placeholders(text: str) -> tuple[str, ...]:
+    """The names of those in a text, in order."""
+    return tuple(found["name"] for found in PLACE.finditer(text))
 
 
 def filled(text: str, values: Mapping[str, str]) -> str:

@@ -328,11 +328,12 @@ class _Watch:
         passes = {row.name: self.folder / row.file for row in asked if not row.layer}
         found = {name: path for name, path in passes.items() if path.is_file()}
         layers = {row.name: row.layer for row in asked if row.layer}
-        if picture is not None:
+        if self.definition.layer:
+            layers[""] = self.definition.layer  # the picture's own
+        if picture is not None and layers:
             try:
-                found |= write_layers(picture, layers, self.folder) if layers else {}
-                if self.definition.layer:
-                    picture = write_layers(picture, {"": self.definition.layer}, self.folder)[""]
+                found |= write_layers(picture, layers, self.folder)
+                picture = found.pop("", picture)
             except PictureError as error:
                 problem = f"its picture {error.problem}"
         return picture, found, problem

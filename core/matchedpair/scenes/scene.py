@@ -104,11 +104,27 @@ class Scene:
         """Whether there is a view of this name."""
         return any(view.name == name for view in self.views)
 
+    def view_problem(self, name: str) -> str:
+        """What is wrong with a view of this name, in words; empty when there is one."""
+        known = ", ".join(view.name for view in self.views)
+        return "" if self.has_view(name) else f"{self.title} has no view {name!r}; it has {known}"
+
+    @property
+    def root(self) -> Path | None:
+        """The folder that the files of a scene in its engines' own format lie below, in full; None for all others, and
+        for one that is not here.
+        """
+        return None if self.files is None or self.folder is None else (self.folder / self.files.root).absolute()
+
+    def handed_over(self, view: str, variant: str) -> dict[str, str]:
+        """What its description hands to an engine for a view and a variant, by placeholder."""
+        return {} if self.files is None else self.files.handed_over(view, variant)
+
     def drawn_as(self, variant: str) -> str:
         """The variant that an engine is asked for: as is, where only textures are replaced, or it is another file or
         values that are handed over.
         """
-        if self.files is not None and (variant in self.files.by_variant or self.files.handed_over("", variant)):
+        if self.files is not None and (variant in self.files.by_variant or self.handed_over("", variant)):
             return AS_IS
         return AS_IS if any(each.textures for each in self.variants if each.name == variant) else variant
 
@@ -155,12 +171,12 @@ def _described(raw: dict[str, Any], path: Path) -> Scene:
         near = difflib.get_close_matches(unknown, sorted(DESCRIBED_KEYS), 1)
         meant = f"did you mean {near[0]}?" if near else f"expected some of {', '.join(sorted(DESCRIBED_KEYS))}"
         raise InputError(f"{path.name}: {unknown} is not known; {meant}")
+    hashed = with_hashes(raw, files_of(raw, path.parent, path.name))
     try:
-        files = files_of(raw, path.parent, path.name)
-        contents = as_contents(with_hashes(raw, files))
+        contents = as_contents(hashed)
     except TypeError as error:  # a date, which is no JSON
         raise InputError(f"{path.name}: {error}") from error
-    return replace(parse_scene(with_hashes(raw, files), contents, path.name), folder=path.parent)
+    return replace(parse_scene(hashed, contents, path.name), folder=path.parent)
 
 
 def parse_scene(raw: Any, contents: bytes, file: str) -> Scene:

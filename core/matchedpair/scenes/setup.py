@@ -69,9 +69,9 @@ class Setup:
 def setup_problems(setup: Setup, scene: Scene) -> dict[str, str]:
     """What of a setup does not fit its scene, by part; empty when all does."""
     problems: dict[str, str] = {}
-    if not scene.has_view(setup.view):
-        known = ", ".join(view.name for view in scene.views)
-        problems["view"] = f"{scene.title} has no view {setup.view!r}; it has {known}"
+    view_problem = scene.view_problem(setup.view)
+    if view_problem:
+        problems["view"] = view_problem
     if setup.variant not in [variant.name for variant in scene.variants]:
         known = ", ".join(variant.name for variant in scene.variants)
         problems["variant"] = f"{scene.title} has no variant {setup.variant!r}; it has {known}"

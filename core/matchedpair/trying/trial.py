@@ -53,6 +53,10 @@ class Trial:
     _folder: Path = field(default_factory=Path)
     _count: int = 0
 
+    def problem(self) -> str:
+        """Why it cannot begin; empty when it can."""
+        return self.scene.view_problem(self.view) or self.scene.problem_for(self.definition.name, self.variant)
+
     def carry_out(self) -> list[Promise]:
         """All promises, in the order they were tried; ends early when the engine does not even start."""
         self._folder = Path(tempfile.mkdtemp(prefix="trying-"))
@@ -269,7 +273,7 @@ class Trial:
         (folder / "made").mkdir(parents=True)
         knob = self.definition.quality_knob
         low = {knob.name: self._low(knob)} if knob and knob.kind in ("integer", "number") else {}
-        handed = self.scene.files.handed_over(self.view, self.variant) if self.scene.files else {}
+        handed = self.scene.handed_over(self.view, self.variant)
         job = RenderJob(
             self._laid(folder), handed.get("view.camera", self.view), self.scene.first_frame, *size, seed, 1,
             {**low, **(settings or {})}, LIMIT_SECONDS, build=self.build, of_scene=handed,
@@ -277,12 +281,11 @@ class Trial:
         return render(self.definition, replace(job, **changes), folder / "made", should_stop=stop or self.should_stop)
 
     def _laid(self, folder: Path) -> Path:
-        files, at = self.scene.files, self.scene.folder
-        if files is not None and at is not None:
+        files, root = self.scene.files, self.scene.root
+        if files is not None and root is not None:
             file = files.file_for(self.definition.name, self.variant)
-            root = str((at / files.root).absolute())
-            return placed(folder, OwnFiles(root, file, tuple(files.digests), self.definition.gathers))
-        textures = {each.file: (at or folder) / each.file for each in self.scene.textures}
+            return placed(folder, OwnFiles(str(root), file, tuple(files.digests), self.definition.gathers))
+        textures = {each.file: (self.scene.folder or folder) / each.file for each in self.scene.textures}
         return lay_out(folder, self.scene.name, self.scene.contents, textures)
 
 

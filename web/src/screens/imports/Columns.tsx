@@ -1,6 +1,6 @@
-import { useMutation } from "@tanstack/react-query";
-import { api, body, type Schema } from "../../api/client";
+import type { Schema } from "../../api/client";
 import { Notice } from "../../parts/Notice";
+import { useChangeSet } from "./useChangeSet";
 
 type Meaning = Schema["TableColumn"]["meaning"];
 const TITLES: Record<Meaning, string> = {
@@ -25,20 +25,9 @@ const TITLES: Record<Meaning, string> = {
 
 /** What the columns of the table beside the renders mean: proposed by their names, changed here. */
 export function Columns({ set, onChanged }: { set: Schema["ImportSetDetail"]; onChanged: () => void }) {
-  const change = useMutation({
-    mutationFn: ({ name, meaning }: { name: string; meaning: Meaning }) => {
-      const stated = set.table_columns.filter((each) => each.stated);
-      const columns = Object.fromEntries(stated.map((each) => [each.name, each.meaning]));
-      return body(
-        api.PATCH("/api/imports/{id}/", {
-          params: { path: { id: set.id } },
-          // what is left out stays as it is
-          body: { columns: { ...columns, [name]: meaning } } as Schema["AskedSetRequest"],
-        }),
-      );
-    },
-    onSettled: onChanged,
-  });
+  const change = useChangeSet(set.id, onChanged);
+  const stated = set.table_columns.filter((each) => each.stated);
+  const columns = Object.fromEntries(stated.map((each) => [each.name, each.meaning]));
   if (set.table_columns.length === 0) return null;
   return (
     <details className="mt-3">
@@ -67,7 +56,7 @@ export function Columns({ set, onChanged }: { set: Schema["ImportSetDetail"]; on
                   value={column.meaning}
                   disabled={change.isPending}
                   onChange={(event) =>
-                    change.mutate({ name: column.name, meaning: event.target.value as Meaning })
+                    change.mutate({ columns: { ...columns, [column.name]: event.target.value as Meaning } })
                   }
                 >
                   {Object.entries(TITLES).map(([meaning, title]) => (

@@ -1,23 +1,13 @@
-import { useMutation } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
-import { api, body, type Schema } from "../../api/client";
+import type { Schema } from "../../api/client";
 import { Notice } from "../../parts/Notice";
+import { useChangeSet } from "./useChangeSet";
 
 /** A folder of the server's machine from which renders are taken in as they are made. */
 export function Watch({ set, onChanged }: { set: Schema["ImportSetDetail"]; onChanged: () => void }) {
   const [folder, setFolder] = useState("");
-  const change = useMutation({
-    mutationFn: (watched: string) =>
-      body(
-        api.PATCH("/api/imports/{id}/", {
-          params: { path: { id: set.id } },
-          // what is left out stays as it is
-          body: { watched } as Schema["AskedSetRequest"],
-        }),
-      ),
-    onSettled: onChanged,
-  });
+  const change = useChangeSet(set.id, onChanged);
   return (
     <div className="mt-3 text-sm">
       {set.watched ? (
@@ -34,7 +24,12 @@ export function Watch({ set, onChanged }: { set: Schema["ImportSetDetail"]; onCh
             ) : null}
             .
           </span>
-          <button type="button" className="act" disabled={change.isPending} onClick={() => change.mutate("")}>
+          <button
+            type="button"
+            className="act"
+            disabled={change.isPending}
+            onClick={() => change.mutate({ watched: "" })}
+          >
             Stop watching
           </button>
         </p>
@@ -45,7 +40,7 @@ export function Watch({ set, onChanged }: { set: Schema["ImportSetDetail"]; onCh
             className="mt-1 flex items-end gap-3"
             onSubmit={(event) => {
               event.preventDefault();
-              change.mutate(folder.trim());
+              change.mutate({ watched: folder.trim() });
             }}
           >
             <label className="min-w-0 flex-1">
