@@ -84,7 +84,9 @@ class SecondFormat(unittest.TestCase):
 
     def test_the_whole_example_is_the_renderer_that_the_tests_run(self):
         self.assertIn(PEBBLE.read_text(encoding="utf-8"), DEFINITIONS)
-        self.assertIn((ROOT / "tests" / "renderers" / "scenes" / "court.toml").read_text(encoding="utf-8"), SCENES)
+        self.assertIn(
+            (ROOT / "tests" / "renderers" / "scenes" / "court.scene.toml").read_text(encoding="utf-8"), SCENES
+        )
 
     def test_every_fragment_is_good(self):
         guide = DEFINITIONS[DEFINITIONS.index("## By task") : DEFINITIONS.index("### All of it")]

@@ -193,7 +193,7 @@ class Described(unittest.TestCase):
         self.addCleanup(folder.cleanup)
         self.folder = Path(folder.name)
         shutil.copytree(SCENES, self.folder, dirs_exist_ok=True)
-        self.path = self.folder / "court.toml"
+        self.path = self.folder / "court.scene.toml"
 
     def test_files_views_variants_and_frames_are_known(self):
         scene = read_scene(self.path)

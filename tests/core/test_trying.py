@@ -19,7 +19,7 @@ from matchedpair.trying.first_definition import first_definition, options_in
 
 RENDERERS = Path(__file__).parents[1] / "renderers"
 PEBBLE = RENDERERS / "pebble"
-COURT = RENDERERS / "scenes" / "court.toml"
+COURT = RENDERERS / "scenes" / "court.scene.toml"
 HELP = """glint 2.1, a renderer
 Usage: glint [options] scene
   -o, --output <file>     where the picture goes

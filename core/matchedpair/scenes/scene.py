@@ -17,7 +17,6 @@ from typing import Any, TypeVar
 from matchedpair.errors import InputError
 from matchedpair.plain_files import as_text, parsed_json, parsed_toml, read_plain
 from matchedpair.scenes.own_format import SceneFiles, files_of, with_hashes
-from matchedpair.scenes.stresses import FILE as STRESSES_FILE
 from matchedpair.scenes.textures import (
     TEXTURES,
     SceneTexture,
@@ -220,8 +219,7 @@ def read_scenes(folder: Path) -> tuple[list[Scene], list[str]]:
     """All scenes in a folder by name, and what is wrong with the files that cannot be used."""
     scenes: dict[str, Scene] = {}
     problems: list[str] = []
-    described = [path for path in folder.glob("*.toml") if path.name != STRESSES_FILE]
-    for path in sorted([*folder.glob("*.json"), *described]):
+    for path in sorted([*folder.glob("*.json"), *folder.glob("*.scene.toml")]):
         try:
             scene = read_scene(path)
             if scene.name in scenes:
