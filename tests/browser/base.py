@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import time
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
@@ -81,6 +83,18 @@ class BrowserTest(WithEngines, LiveServerTestCase):
         path = Path(settings.HOME) / "screen.png"
         self.page.screenshot(path=path)
         return np.asarray(oiio.ImageBuf(str(path)).get_pixels(oiio.UINT8))[..., :3]
+
+    def becomes(self, check: Callable[..., Any], *arguments: Any) -> None:
+        """Wait until what `check` asserts holds on the screen; where it never does, its last failure is raised."""
+        end = time.monotonic() + WAIT_MS / 1000
+        while True:
+            try:
+                check(*arguments)
+                return
+            except AssertionError:
+                if time.monotonic() > end:
+                    raise
+            self.page.wait_for_timeout(100)
 
     def all_ended(self) -> None:
         until(lambda: not Run.objects.filter(state__in=OPEN_STATES).exists(), "all renders", seconds=300)

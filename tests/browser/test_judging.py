@@ -161,8 +161,7 @@ class Blind(LookingTest):
         self.page.keyboard.press(",")
         self.sides(2)
         self.page.keyboard.press("x")
-        self.page.wait_for_timeout(200)
-        self.assertEqual(self.page.get_by_label("Pictures", exact=True).get_attribute("data-mode"), "control")
+        expect(self.page.get_by_label("Pictures", exact=True)).to_have_attribute("data-mode", "control")
         self.assert_accessible()
         self.page.get_by_role("link", name="Leave, go on later").click()
         self.page.get_by_role("link", name=re.compile("Go on with")).click()
@@ -188,11 +187,11 @@ class ContactSheet(LookingTest):
         measure_outstanding(Option.objects.all())
         self.open(f"/studies/{self.study.pk}/contact-sheet")
         self.page.wait_for_selector("[data-cell] img")
-        self.page.wait_for_timeout(500)
 
-    def brightness(self, cell):
+    def assert_brightness(self, cell, value):
         box = cell.locator("img").bounding_box()
-        return int(self.screen()[int(box["y"] + box["height"] / 2), int(box["x"] + box["width"] / 2)][0])
+        shown = self.screen()[int(box["y"] + box["height"] / 2), int(box["x"] + box["width"] / 2)][0]
+        self.assertAlmostEqual(int(shown), value, delta=1)
 
     def test_every_cell_shows_its_own_option_under_the_same_exposure(self):
         cells = self.page.locator("[data-cell]")
@@ -203,10 +202,9 @@ class ContactSheet(LookingTest):
             slider.focus()
             for _ in range(steps):
                 slider.press("ArrowRight")
-            self.page.wait_for_timeout(900)
             for cell in cells.all():
                 light = np.full((1, 1, 3), self.levels[int(cell.get_attribute("data-option"))])
-                self.assertAlmostEqual(self.brightness(cell), displayed(light, exposure)[0, 0, 0], delta=1)
+                self.becomes(self.assert_brightness, cell, displayed(light, exposure)[0, 0, 0])
         self.assert_accessible()
 
     def test_two_cells_make_a_pair_by_keyboard_alone(self):

@@ -154,15 +154,16 @@ class Pixels(LookingTest):
         shown = self.shown()
         left, top = self.place_of(displayed(self.control)[:, : SIZE[0] // 3], level=1)
         self.page.mouse.move(np.ceil(self.box["x"]) + left + 10.5, np.ceil(self.box["y"]) + top + 30.5)
-        self.page.wait_for_timeout(400)
         squares = self.page.locator("[data-part=loupe] svg")
         expect(squares).to_have_count(2)
         for number, picture in enumerate((self.control, self.trial)):
             box = squares.nth(number).bounding_box()
             x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
-            pixel = self.screen()[int(y), int(x)].astype(int)
-            np.testing.assert_allclose(pixel, displayed(picture[30, 10]), atol=1)
+            self.becomes(self.assert_pixel, int(x), int(y), displayed(picture[30, 10]))
         self.assertEqual(shown.shape[2], 3)
+
+    def assert_pixel(self, x, y, values):
+        np.testing.assert_allclose(self.screen()[y, x].astype(int), values, atol=1)
 
     def test_histogram_and_waveform_tell_of_what_is_in_view(self):
         self.control = np.full((SIZE[1], SIZE[0], 3), 0.25, dtype=np.float32)
@@ -272,11 +273,10 @@ class Around(LookingTest):
         self.open_pair(self.pair)
         whole = self.zoom()
         self.page.keyboard.press("PageDown")
-        self.page.wait_for_timeout(200)
-        self.assertAlmostEqual(self.zoom(), min(self.box["width"] / 19.5, self.box["height"] / 26), delta=0.3)
+        zone = min(self.box["width"] / 19.5, self.box["height"] / 26)
+        self.becomes(lambda: self.assertAlmostEqual(self.zoom(), zone, delta=0.3))
         self.page.keyboard.press("PageDown")
-        self.page.wait_for_timeout(200)
-        self.assertEqual(self.zoom(), whole)
+        self.becomes(lambda: self.assertEqual(self.zoom(), whole))
 
     def test_full_window_shows_the_pictures_alone_and_escape_leaves_it(self):
         self.open_pair(self.pair)
@@ -293,14 +293,12 @@ class Around(LookingTest):
         self.page.mouse.move(x, y)
         before = self.zoom()
         self.page.mouse.wheel(6, 10)
-        self.page.wait_for_timeout(300)
-        self.assertEqual(self.zoom(), before)
         expect(self.page.get_by_role("button", name="Fit")).to_have_attribute("aria-pressed", "false")
+        self.assertEqual(self.zoom(), before)
         self.page.keyboard.down("Control")
         self.page.mouse.wheel(0, -50)
         self.page.keyboard.up("Control")
-        self.page.wait_for_timeout(300)
-        self.assertAlmostEqual(self.zoom(), before * 2**0.5, delta=0.05 * before)
+        self.becomes(lambda: self.assertAlmostEqual(self.zoom(), before * 2**0.5, delta=0.05 * before))
 
     def test_up_to_nine_pictures_stand_together_in_step(self):
         levels = [factor("samples", 8, 16, 32)]

@@ -245,8 +245,7 @@ class Viewer(BrowserTest):
         self.press("c")
         first = self.pixel(0.5, 0.5)
         self.page.get_by_label("Pictures of seed").select_option("2")
-        self.page.wait_for_timeout(400)
-        self.assertNotEqual(self.pixel(0.5, 0.5), first)
+        self.becomes(lambda: self.assertNotEqual(self.pixel(0.5, 0.5), first))
 
 
 class ViewerTrouble(BrowserTest):
@@ -266,9 +265,12 @@ class ViewerTrouble(BrowserTest):
         self.page.wait_for_selector("canvas[data-sharp=true]")
         self.page.keyboard.press("c")
         box = self.page.get_by_label("Pictures", exact=True).bounding_box()
-        self.page.wait_for_timeout(300)
-        middle = self.screen()[int(box["y"] + box["height"] / 2), int(box["x"] + box["width"] / 2)]
-        self.assertNotIn(int(middle[0]), {DARK, 255}, "the control is shown all the same")
+
+        def control_is_shown():
+            middle = self.screen()[int(box["y"] + box["height"] / 2), int(box["x"] + box["width"] / 2)]
+            self.assertNotIn(int(middle[0]), {DARK, 255}, "the control is shown all the same")
+
+        self.becomes(control_is_shown)
         expect(self.page.get_by_role("region", name="Figures")).to_be_visible()
 
     def test_a_browser_without_webgl2_is_told_so(self):
@@ -315,11 +317,12 @@ class ViewTransforms(BrowserTest):
         for exposure, keys in ((0.0, ""), (1.0, "ee"), (-0.5, "www")):
             for key in keys:
                 self.page.keyboard.press(key)
-            self.page.wait_for_timeout(250)
             x, y = box["x"] + box["width"] / 2 + 4, box["y"] + box["height"] / 2 + 4
-            shown = self.screen()[int(y), int(x)].astype(int)
             expected = view_transforms().apply(middle[None, None], self.FILM, exposure)[0, 0]
-            np.testing.assert_allclose(shown, np.round(255 * np.clip(expected, 0, 1)), atol=1, err_msg=str(exposure))
+            self.becomes(self.assert_shown, int(x), int(y), np.round(255 * np.clip(expected, 0, 1)), exposure)
+
+    def assert_shown(self, x, y, values, exposure):
+        np.testing.assert_allclose(self.screen()[y, x].astype(int), values, atol=1, err_msg=str(exposure))
 
     def test_a_transform_that_cannot_be_had_is_said_and_plain_srgb_is_shown(self):
         study = self.create()

@@ -45,10 +45,16 @@ class TexturePlans(WithEngines, TestCase):
         changed.enable()
         self.addCleanup(changed.disable)
 
-    def plan(self, place=PLACE):
+    def asked(self, place=PLACE):
         answer = self.client.get("/api/textures/plan/", {"place": place})
         self.assertEqual(answer.status_code, 200, answer.content)
         return answer.json()
+
+    def plan(self, place=PLACE):
+        """The plan with all maps read, however slow the machine: a request reads for a stated time at most."""
+        while (plan := self.asked(place))["unread"]:
+            pass
+        return plan
 
     def rows(self, plan):
         return {row["file"]: row for row in plan["maps"]}
@@ -71,8 +77,9 @@ class TexturePlans(WithEngines, TestCase):
 
     def test_maps_are_read_once_and_a_slow_folder_bit_by_bit(self):
         with patch.object(planning, "READING_SECONDS", 0.0), patch.object(planning.plan_of, "__defaults__", (-1.0,)):
-            self.assertEqual(self.plan()["unread"], 7)
-        self.assertEqual((self.plan()["unread"], MapFacts.objects.count()), (0, 7))
+            self.assertEqual(self.asked()["unread"], 7)
+        self.plan()
+        self.assertEqual(MapFacts.objects.count(), 7)
         with patch.object(planning, "read_map", side_effect=AssertionError("read again")):
             self.plan()
         cv2.imwrite(str(self.scenes / "textures" / "post_mask.png"), np.full((512, 512), 3, np.uint8))
