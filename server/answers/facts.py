@@ -117,7 +117,7 @@ def option_name(option: Option) -> str:
 
 def _times(own: OptionFacts) -> tuple[Figure | None, float | None]:
     """Rendering with its interval, and getting ready where the engine tells it apart."""
-    times = [t for run in own.runs if (t := run.times()) is not None]
+    times = own.times
     seconds, basis = own.seconds()
     if not times or seconds is None or seconds <= 0:
         return None, None

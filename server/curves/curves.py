@@ -108,7 +108,7 @@ def study_curves(study: Study, zone: str = WHOLE, of: str = NOISE) -> StudyCurve
     zones = list(dict.fromkeys([WHOLE, *(name for each in facts for name in each.areas)]))
     if zone not in zones:
         raise InputError(f"there is no zone {zone!r} on the views of this study; there are {', '.join(zones)}")
-    times = {each.option.pk: [t for run in each.runs if (t := run.times()) is not None] for each in facts}
+    times = {each.option.pk: each.times for each in facts}
     machine, note = _machine([t for own in times.values() for t in own])
     times = {pk: [t for t in own if t.machine == machine] for pk, own in times.items()}
     basis = time_basis([t for own in times.values() for t in own])

@@ -100,7 +100,7 @@ def _time(own: OptionFacts) -> Response | None:
     seconds, basis = own.seconds()
     if not seconds:
         return None
-    times = [t for run in own.runs if (t := run.times()) is not None]
+    times = own.times
     each = [t.render_seconds(basis) or t.seconds(basis) for t in times]
     low, high = times_interval([value for value in each if value > 0.0] or [seconds], times)
     return Response(math.log(median(each)), math.log(high / low) / 2 / 1.96)

@@ -63,7 +63,7 @@ def candidates(study: Study, place: str = "") -> tuple[list[str], list[OfStudy]]
         raise InputError(f"there is no place {place!r} in this study; there are {', '.join(places)}")
     asked = [place] if place else places
     looks, flicker = _looks(study), _flicker(study)
-    basis = time_basis([t for each in facts for run in each.runs if (t := run.times()) is not None])
+    basis = time_basis([t for each in facts for t in each.times])
     groups: dict[str, dict[str, OptionFacts]] = defaultdict(dict)
     for each in facts:
         where = named[place_of(each.option.setup)]
@@ -123,7 +123,7 @@ def _figures(
 ) -> dict[str, tuple[Figure, str]]:
     """By limit its figure, and the zone or what it is compared with."""
     found: dict[str, tuple[Figure, str]] = {}
-    times = [t for run in own.runs if (t := run.times()) is not None]
+    times = own.times
     whole, _ = render_seconds(times, basis)
     if whole and min(whole) > 0.0:
         found["seconds"] = (
@@ -158,7 +158,7 @@ def _figure(row: Measure | None) -> Figure | None:
 
 
 def _frame_time(own: OptionFacts, basis: str) -> FrameTime | None:
-    times = [t for run in own.runs if (t := run.times()) is not None]
+    times = own.times
     whole, ready = render_seconds(times, basis)
     if not whole or min(whole) <= 0.0:
         return None

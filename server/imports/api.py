@@ -28,6 +28,7 @@ from server.imports.many import knobs_among, make_study
 from server.imports.models import ImportedRender, ImportSet
 from server.imports.pairing import make_pair
 from server.imports.sequences import make_sequence
+from server.imports.times_alone import TimeAlone, times_alone
 from server.runs.serializers import CheckSerializer
 from server.store.uploads import uploaded
 
@@ -86,9 +87,10 @@ class ImportSetDetailSerializer(ImportSetSerializer):
     renders = ImportedRenderSerializer(many=True)
     table_columns = TableColumnSerializer(many=True)
     knobs = serializers.ListField(child=serializers.CharField(), help_text="Settings that are called as knobs are")
+    times_alone = serializers.IntegerField(help_text="Rows of its table that have a time and no picture here")
 
     class Meta(ImportSetSerializer.Meta):
-        fields = [*ImportSetSerializer.Meta.fields, "renders", "table_columns", "knobs"]
+        fields = [*ImportSetSerializer.Meta.fields, "renders", "table_columns", "knobs", "times_alone"]
 
 
 class AskedSetSerializer(serializers.Serializer):
@@ -360,11 +362,20 @@ def study(request: Request) -> Response:
     form.is_valid(raise_exception=True)
     asked = form.validated_data
     rows = list(ImportedRender.objects.filter(pk__in=asked["renders"]).order_by("name"))
-    made = make_study(asked["question"], rows, asked=asked["asked"], knobs=asked["knobs"], control=asked["control"])
+    sets = list(ImportSet.objects.filter(renders__in=rows).distinct())
+    times, unusable = _times_of(sets, waits=asked["grows"])
+    made = make_study(
+        asked["question"], rows, asked=asked["asked"], knobs=asked["knobs"], control=asked["control"], times=times
+    )
     if asked["grows"] and rows:
         grow_with(rows[0].import_set, made.study, asked["knobs"])
-    body = {"study": made.study.pk, "left_out": made.left_out}
+    body = {"study": made.study.pk, "left_out": [*made.left_out, *unusable]}
     return Response(MadeSequenceSerializer(body).data, status=status.HTTP_201_CREATED)
+
+
+def _times_of(sets: list[ImportSet], *, waits: bool) -> tuple[list[TimeAlone], list[str]]:
+    each = [times_alone(row, waits=waits) for row in sets]
+    return [time for found, _ in each for time in found], [reason for _, reasons in each for reason in reasons]
 
 
 def _set_response(row: ImportSet, code: int = status.HTTP_200_OK) -> Response:
@@ -380,7 +391,7 @@ def _set_row(row: ImportSet) -> dict[str, Any]:
         "renders": renders, "taken": len(good), "refused": len(renders) - len(good),
         "incomplete": sum(bool(render["missing"]) for render in good),
         "table_columns": _columns(row), "knobs": knobs_among(render["settings"] for render in good),
-        "thumbnail": good[0]["picture"] if good else "",
+        "thumbnail": good[0]["picture"] if good else "", "times_alone": len(times_alone(row, waits=False)[0]),
     }  # fmt: skip
 
 

@@ -14,6 +14,7 @@ from matchedpair.errors import InputError
 from server.imports.actions import allowed_folder, folder_files, take_file
 from server.imports.many import join_study
 from server.imports.models import LEARNED, ImportSet
+from server.imports.times_alone import times_alone
 from server.studies.models import Study
 
 RESTS_SECONDS = 2.0  # a file that has not been written for so long is whole
@@ -45,7 +46,8 @@ def join(pk: int) -> int:
     if study is None:
         row.grows = {}
     else:
-        join_study(study, list(row.renders.order_by("name")), row.grows.get("knobs", []))
+        times, _ = times_alone(row, waits=True)
+        join_study(study, list(row.renders.order_by("name")), row.grows.get("knobs", []), times)
         row.grows = row.grows | {"joined": state}
     row.save(update_fields=["grows"])
     return 1
@@ -84,9 +86,9 @@ def look_into_folder(pk: int) -> int:
 
 
 def _state(row: ImportSet) -> list[int]:
-    """How many usable renders there are, and the number of the last."""
+    """How many usable renders there are, the number of the last, and how many rows its table has."""
     known = row.renders.filter(problem="")
     for name in NEEDED:
         known = known.filter(reduce(or_, (Q(**{f"{place}__fields__has_key": name}) for place in LEARNED)))
     found = known.aggregate(count=Count("pk"), last=Max("pk"))
-    return [found["count"], found["last"] or 0]
+    return [found["count"], found["last"] or 0, len(row.table)]

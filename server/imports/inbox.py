@@ -67,6 +67,7 @@ class _Manifest(msgspec.Struct):
     title: str
     files: list[_File]
     transform: str = ""
+    times: dict[str, dict[str, Any]] = {}  # rows of a table that are about no picture here
 
 
 def _manifest(folder: Path) -> _Manifest:
@@ -88,7 +89,7 @@ def _begun(folder: Path, manifest: _Manifest) -> ImportSet:
         return before
     with transaction.atomic():  # noted before anybody sees it: ended in between, there is neither
         made = ImportSet.objects.create(
-            title=manifest.title[:200], source="command", transform=manifest.transform[:200]
+            title=manifest.title[:200], source="command", transform=manifest.transform[:200], table=manifest.times
         )
         noted.write_text(str(made.pk), encoding="ascii")
     return made

@@ -6,7 +6,7 @@ import hashlib
 import json
 from collections import Counter
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, replace
 from typing import Any
 
 from django.db import transaction
@@ -19,7 +19,8 @@ from matchedpair.plans.plan_kind import ENGINE, FRAME, LIGHT, QUALITY, SCENE, SI
 from matchedpair.plans.questions import QUESTIONS
 
 from server.imports.models import ImportedRender
-from server.imports.pairing import MOST_SEEDS, keep_option, keep_run, keep_setup, usable
+from server.imports.pairing import MOST_SEEDS, keep_option, keep_run, keep_setup, keep_time, usable
+from server.imports.times_alone import TimeAlone
 from server.studies.levels import ShownLevel
 from server.studies.models import Option, Pair, Study
 
@@ -41,6 +42,7 @@ class Group:
     place: tuple[Any, ...]
     how: tuple[Any, ...]
     rows: tuple[tuple[ImportedRender, Facts], ...]
+    times: tuple[TimeAlone, ...] = ()
 
     @property
     def key(self) -> str:
@@ -69,6 +71,7 @@ def make_study(
     asked: str = "own",
     knobs: Iterable[str] = (),
     control: int | None = None,
+    times: Sequence[TimeAlone] = (),
 ) -> Made:
     """Gather renders into options and options into pairs; what cannot be used is left out and told.
 
@@ -81,6 +84,8 @@ def make_study(
     control : int or None
         A render of the option that all others are compared with; without one that of the engine with the
         most renders at the middle step of its knob.
+    times : sequence of TimeAlone
+        Times of which there is no picture; they join the option that was rendered so.
 
     Raises
     ------
@@ -91,6 +96,7 @@ def make_study(
         raise InputError(f"there is no question {asked!r}")
     names = list(knobs)
     groups, left_out = _grouped(rows)
+    groups = _with_times(groups, times, left_out)
     _must_be_some(groups, left_out)
     baseline = _baseline(groups, names, control)
     study = Study.objects.create(
@@ -102,12 +108,15 @@ def make_study(
 
 
 @transaction.atomic
-def join_study(study: Study, rows: Sequence[ImportedRender], knobs: Iterable[str]) -> list[str]:
+def join_study(
+    study: Study, rows: Sequence[ImportedRender], knobs: Iterable[str], times: Sequence[TimeAlone] = ()
+) -> list[str]:
     """Bring a study up to what there is of its set by now: more seeds, and more options; what it has stays.
 
     Returns what was left out. Raises `InputError` when its control is not among the renders any more.
     """
     groups, left_out = _grouped(rows)
+    groups = _with_times(groups, times, left_out)
     _must_be_some(groups, left_out)
     first = study.options.order_by("number", "pk").first()
     baseline = next((each for each in groups if first is not None and each.key == first.key), None)
@@ -139,6 +148,7 @@ def _write(study: Study, groups: list[Group], baseline: Group, knobs: Sequence[s
             number += 1
         _describe(option, group, baseline, varied, knobs)
         _keep_runs(study, option, group)
+        _keep_times(study, option, group)
         options[group.key] = option
     controls = {group.place: options[group.key] for group in groups if group.how == baseline.how}
     for group in groups:
@@ -163,6 +173,30 @@ def _keep_runs(study: Study, option: Option, group: Group) -> None:
         keep_run(study, option, row, facts, index)
         seeds.add(int(facts.fields.get("seed", index + 1)))
         index = 1 + max(seeds)
+
+
+def _keep_times(study: Study, option: Option, group: Group) -> None:
+    there = list(option.runs.filter(time_alone=True).values_list("seed", "log"))
+    index, told = max((seed for seed, _ in there), default=0), {log for _, log in there}
+    for each in group.times:
+        log = f"Made elsewhere; its time, without a picture, stands in {each.name}."
+        if log not in told:
+            keep_time(study, option, each.facts, index, log)
+            index += 1
+
+
+def _with_times(groups: list[Group], times: Sequence[TimeAlone], left_out: list[str]) -> list[Group]:
+    """Each time with the one option that was rendered so; what belongs to none, or may to several, is left out."""
+    found: dict[int, list[TimeAlone]] = {}
+    for each in times:
+        own = [at for at, group in enumerate(groups) if _alike(each.facts) == _alike(group.facts)]
+        if len(own) == 1:
+            found.setdefault(own[0], []).append(each)
+        elif own:
+            left_out.append(f"{each.name}: renders like it have {len(own)} sizes; nobody can say whose time it is")
+        else:
+            left_out.append(f"{each.name}: no render here was made so; a time without a picture is no option")
+    return [replace(group, times=tuple(found.get(at, ()))) for at, group in enumerate(groups)]
 
 
 def _grouped(rows: Sequence[ImportedRender]) -> tuple[list[Group], list[str]]:

@@ -128,15 +128,29 @@ def keep_option(
 
 def keep_run(study: Study, option: Option, row: ImportedRender, facts: Facts, index: int) -> None:
     """A finished run; what nobody noted stays unknown."""
+    Run.objects.create(
+        study=study, option=option, seed=facts.fields.get("seed", index + 1), seed_known="seed" in facts.fields,
+        position=index, picture=row.picture, encoding=row.encoding,
+        checks=row.checks if row.encoding == DISPLAY else [c for c in row.checks if c["code"] != "encoded"],
+        log=f"Made elsewhere; taken in from {row.name}.", **_cost(facts),
+    )  # fmt: skip
+
+
+def keep_time(study: Study, option: Option, facts: Facts, index: int, log: str) -> None:
+    """A finished run of which only its time and memory are known."""
+    Run.objects.create(
+        study=study, option=option, seed=index + 1, seed_known=False, position=index, time_alone=True, log=log,
+        **_cost(facts),
+    )  # fmt: skip
+
+
+def _cost(facts: Facts) -> dict[str, Any]:
+    """What a finished run took, and where."""
     fields: dict[str, Any] = dict(facts.fields)
     machine = {"name": fields.get("machine", ""), "processor": "", "cores": 0, "memory_bytes": 0, "system": ""}
-    Run.objects.create(
-        study=study, option=option, seed=fields.get("seed", index + 1), seed_known="seed" in fields, position=index,
-        state=RunState.FINISHED, attempt=1, ended_at=timezone.now(), wall_seconds=fields.get("seconds"),
-        ready_seconds=fields.get("ready_seconds"), cpu_seconds=fields.get("cpu_seconds"),
-        peak_memory_bytes=fields.get("memory_bytes"), machine=machine if "machine" in fields else None,
-        machine_name=str(fields.get("machine", ""))[:200],
-        engine_version=str(fields.get("version", ""))[:80], picture=row.picture, encoding=row.encoding,
-        checks=row.checks if row.encoding == DISPLAY else [c for c in row.checks if c["code"] != "encoded"],
-        log=f"Made elsewhere; taken in from {row.name}.",
-    )  # fmt: skip
+    return {
+        "state": RunState.FINISHED, "attempt": 1, "ended_at": timezone.now(), "wall_seconds": fields.get("seconds"),
+        "ready_seconds": fields.get("ready_seconds"), "cpu_seconds": fields.get("cpu_seconds"),
+        "peak_memory_bytes": fields.get("memory_bytes"), "machine": machine if "machine" in fields else None,
+        "machine_name": str(fields.get("machine", ""))[:200], "engine_version": str(fields.get("version", ""))[:80],
+    }  # fmt: skip

@@ -35,7 +35,12 @@ log = logging.getLogger("server.measuring")
 
 
 def counted_runs(option: Option) -> list[Run]:
-    """The option's finished runs, warm-up apart, by seed."""
+    """The option's finished runs, warm-up and times without a picture apart, by seed."""
+    return [run for run in timed_runs(option) if not run.time_alone]
+
+
+def timed_runs(option: Option) -> list[Run]:
+    """All its finished runs but for the warm-up, by seed: those that say how long it takes."""
     runs = [run for run in option.runs.all() if run.state == RunState.FINISHED and not run.warm_up]
     return sorted(runs, key=lambda run: run.seed)
 

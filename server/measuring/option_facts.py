@@ -9,7 +9,7 @@ from statistics import median
 
 from django.db.models import QuerySet
 from matchedpair.measures.areas import Area
-from matchedpair.measures.cost import time_basis
+from matchedpair.measures.cost import RunTimes, time_basis
 from matchedpair.scenes import AS_IS
 
 from server.catalogue.models import SceneRevision
@@ -34,6 +34,8 @@ class OptionFacts:
         Those counted that have a picture, by seed.
     counted : list of Run
         All that are finished and count, by seed.
+    timed : list of Run
+        These, and times of which there is no picture.
     open : bool
         Whether renders that count are still to come.
     measures : dict
@@ -43,6 +45,7 @@ class OptionFacts:
     option: Option
     runs: list[Run]
     counted: list[Run]
+    timed: list[Run]
     open: bool
     areas: dict[str, list[Area]]
     measures: dict[tuple[str, str], Measure]
@@ -52,9 +55,14 @@ class OptionFacts:
         """What the option is, in words."""
         return self.option.title or self.option.get_side_display()
 
+    @property
+    def times(self) -> list[RunTimes]:
+        """What its runs cost, as far as that is known."""
+        return [times for run in self.timed if (times := run.times()) is not None]
+
     def seconds(self) -> tuple[float | None, str]:
         """Median of rendering, else of the whole, and whether by ``wall`` or ``cpu``; None when not known."""
-        times = [times for run in self.runs if (times := run.times()) is not None]
+        times = self.times
         if not times:
             return None, ""
         basis = time_basis(times)
@@ -101,10 +109,11 @@ def all_facts(options: QuerySet[Option], zones: ZonesByView, names: Sequence[str
 def _facts(
     option: Option, runs: list[Run], measures: dict[tuple[str, str], Measure], zones: ZonesByView
 ) -> OptionFacts:
-    counted = [run for run in runs if run.state == RunState.FINISHED and not run.warm_up]
+    timed = [run for run in runs if run.state == RunState.FINISHED and not run.warm_up]
+    counted = [run for run in timed if not run.time_alone]
     to_come = any(run.state in OPEN_STATES and not run.warm_up for run in runs)
     pictured = [run for run in counted if run.picture]
-    return OptionFacts(option, pictured, counted, to_come, areas_to_measure(option.setup, zones), measures)
+    return OptionFacts(option, pictured, counted, timed, to_come, areas_to_measure(option.setup, zones), measures)
 
 
 def place_names(setups: Iterable[Setup]) -> dict[tuple[object, ...], str]:

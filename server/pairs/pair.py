@@ -26,6 +26,7 @@ from server.measuring.inputs import (
     comparison_is_current,
     counted_runs,
     is_current,
+    timed_runs,
 )
 from server.measuring.measuring import NOISE, VISIBLE_NOISE, noise_of, ratio_of, visible_ratio_of
 from server.measuring.models import Comparison, Measure
@@ -154,7 +155,7 @@ def _side(option: Option, zones: ZonesByView) -> SideFigures:
     areas = areas_to_measure(option.setup, zones)
     current = kept is not None and is_current(kept, runs, signature(areas[WHOLE]))
     seen = seen if seen is not None and is_current(seen, runs, signature(areas[WHOLE])) else None
-    times = [times for run in runs if (times := run.times()) is not None]
+    times = [times for run in timed_runs(option) if (times := run.times()) is not None]
     return SideFigures(option, runs, areas, kept if current else None, seen, kept is not None and not current, times)
 
 

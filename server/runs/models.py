@@ -47,6 +47,7 @@ class Run(models.Model):
     seed = models.PositiveIntegerField()
     seed_known = models.BooleanField(default=True, help_text="Elsewhere nobody may have noted it; it is then a number")
     warm_up = models.BooleanField(default=False)
+    time_alone = models.BooleanField(default=False, help_text="Made elsewhere: a time of which there is no picture")
     for_machine = models.CharField(max_length=200, blank=True, help_text="Of a warm-up: made for this machine alone")
     made_by = models.ForeignKey(
         "self",
@@ -96,7 +97,8 @@ class Run(models.Model):
         ordering = ["study", "position"]
         constraints = [
             models.UniqueConstraint(
-                fields=["option", "seed", "warm_up", "for_machine"], name="one_run_an_option_seed_and_machine"
+                fields=["option", "seed", "warm_up", "for_machine", "time_alone"],
+                name="one_run_an_option_seed_and_machine",
             ),
         ]
 

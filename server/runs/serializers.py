@@ -34,7 +34,7 @@ class RunSerializer(serializers.ModelSerializer):
             "ended_at", "share_done", "elapsed_seconds", "wall_seconds", "ready_seconds", "render_seconds",
             "cpu_seconds", "quietness", "peak_memory_bytes", "structures_bytes", "machine_name", "engine_version",
             "picture", "passes", "encoding", "seed_known", "checks", "option", "title", "reached", "made_by",
-            "frames_per_second", "let_go_at",
+            "frames_per_second", "let_go_at", "time_alone",
         ]  # fmt: skip
         read_only_fields = fields
 

@@ -13,7 +13,7 @@ from matchedpair.measures.areas import MEASURE, Area
 from matchedpair.measures.cost import time_basis
 
 from server.catalogue.zones import zones_of
-from server.measuring.inputs import counted_runs
+from server.measuring.inputs import timed_runs
 from server.pairs.partners import as_side
 from server.runs.models import Run, RunState
 from server.searches.models import Search
@@ -76,7 +76,7 @@ def pair_of(control: Option, trial: Option) -> Pair:
 
 def seconds_of(option: Option) -> float | None:
     """Rendering seconds, getting ready apart where the engine tells: the median of its runs; None without any."""
-    times = [times for run in counted_runs(option) if (times := run.times()) is not None]
+    times = [times for run in timed_runs(option) if (times := run.times()) is not None]
     if not times:
         return None
     basis = time_basis(times)

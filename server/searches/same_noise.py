@@ -232,8 +232,8 @@ def _figure(on: str, control: OptionFacts, own: OptionFacts, zone: str) -> float
     if on == MatchedOn.NOISE:
         figure = paired_noise(control.noise(zone), own.noise(zone))
         return figure.value if figure and figure.method == "twin" else None
-    both = [t for side in (control, own) for run in side.runs if (t := run.times()) is not None]
-    times = [t for run in own.runs if (t := run.times()) is not None]
+    both = control.times + own.times
+    times = own.times
     if not times:
         return None
     basis = time_basis(both)

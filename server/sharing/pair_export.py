@@ -28,6 +28,7 @@ RUN_COLUMNS = (
 JSON_ONLY = (
     "attempt", "machine", "command", "checks", "log", "started_at", "ended_at", "position", "passes", "encoding",
     "seed_known", "machine_name", "for_machine", "pixel_hash", "picture_bytes",
+    "time_alone",
 )  # fmt: skip
 SETUP_FIELDS = (
     "variant", "view", "frame", "width", "height", "crop", "quantities", "output_format", "view_transform",

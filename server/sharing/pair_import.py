@@ -203,8 +203,8 @@ def _study(setup: Setup, row: dict[str, Any]) -> Study:
 
 
 def _run(bundle: zipfile.ZipFile, study: Study, option: Option, row: dict[str, Any]) -> None:
-    fields = {key: row[key] for key in (*RUN_COLUMNS, *JSON_ONLY) if key not in ("side", "attempt")}
-    fields["attempt"] = row.get("attempt", 1)
+    row = {"attempt": 1, "time_alone": False} | row  # older bundles do not say
+    fields = {key: row[key] for key in (*RUN_COLUMNS, *JSON_ONLY) if key != "side"}
     for key in DATES:
         fields[key] = datetime.fromisoformat(fields[key]) if fields[key] else None
     if fields["picture"]:

@@ -154,7 +154,9 @@ def _document(bundle: zipfile.ZipFile, names: set[str]) -> dict[str, Any]:
 
 
 def _as_written_now(document: dict[str, Any]) -> None:
-    """Older bundles say nothing of the textures of scenes, of searches, of places, or of what an answer rests on."""
+    """Older bundles say nothing of the textures of scenes, of searches, of places, of times without a picture, or of
+    what an answer rests on.
+    """
     document.setdefault("searches", [])
     document.setdefault("facts", None)
     options = document.get("options")
@@ -163,6 +165,10 @@ def _as_written_now(document: dict[str, Any]) -> None:
         for row in measures if isinstance(measures, list) else []:
             if isinstance(row, dict):
                 row.setdefault("places", "")
+    runs = document.get("runs")
+    for row in runs if isinstance(runs, list) else []:
+        if isinstance(row, dict):
+            row.setdefault("time_alone", False)
     scenes = document.get("scenes")
     for row in scenes if isinstance(scenes, list) else []:
         if isinstance(row, dict):

@@ -268,8 +268,8 @@ def _noises(options: dict[int, Option]) -> dict[int, float]:
     measures = Measure.objects.filter(option__in=options, name=NOISE, zone=WHOLE).exclude(value=None)
     kept = {row.option_id: row for row in measures}
     runs: dict[int, list[Run]] = {pk: [] for pk in kept}
-    counted = Run.objects.filter(option__in=kept, state=RunState.FINISHED, warm_up=False).order_by("seed")
-    for run in counted.only("option_id", "picture"):
+    counted = Run.objects.filter(option__in=kept, state=RunState.FINISHED, warm_up=False, time_alone=False)
+    for run in counted.order_by("seed").only("option_id", "picture"):
         runs[run.option_id].append(run)
     zones = areas_by_view() if kept else {}
     areas = {pk: signature(areas_to_measure(options[pk].setup, zones)[WHOLE]) for pk in kept}

@@ -6,12 +6,21 @@ import os
 import time
 
 import numpy as np
+from django.conf import settings
 from django.test import TestCase, override_settings
+from matchedpair.cli import main
 
-from server.imports.models import ImportedRender
+from server.catalogue.zones import areas_by_view
+from server.imports.growing import join
+from server.imports.inbox import take_in_one
+from server.imports.models import ImportedRender, ImportSet
+from server.imports.times_alone import times_alone
 from server.measuring.measuring import measure_outstanding
 from server.measuring.models import Measure
+from server.measuring.option_facts import all_facts
 from server.processes.measurer import Measurer
+from server.sharing.study_export import write_study
+from server.sharing.study_import import load_study
 from server.studies.models import Option, Study
 from tests.pictures import noisy, textured, write
 from tests.server.test_imports import WithImports
@@ -130,6 +139,85 @@ class FromElsewhere(WithImports, TestCase):
         asked = {"question": "Alike?", "renders": [row.pk for row in same]}
         refused = self.problem(400, "POST", "/api/imports/study/", asked)
         self.assertIn("a study needs two options", refused["detail"])
+
+
+class TimesAlone(WithImports, TestCase):
+    TABLE = (
+        "file,renderer,shot,camera,samples,seed,render time\n"
+        "a1.exr,Glint,court,main,16,1,10\na2.exr,Glint,court,main,16,2,10\n"
+        "b1.exr,Glint,court,main,64,1,40\nb2.exr,Glint,court,main,64,2,40\n"
+        ",Glint,court,main,16,3,13\nlost.exr,Glint,,,16,4,13\n,Glint,court,main,64,,\n,Ember,court,main,64,1,9\n"
+    )
+
+    def setUp(self):
+        super().setUp()
+        self.number = self.begin(pattern="")
+        for name, noise in (("a1", 0.2), ("a2", 0.2), ("b1", 0.1), ("b2", 0.1)):
+            picture = noisy(textured((48, 36)), noise, sum(name.encode()))
+            contents = write(self.elsewhere / "made.exr", picture).read_bytes()
+            self.assertEqual(self.send(self.number, f"{name}.exr", contents).status_code, 201)
+        answer = self.send(self.number, "farm.csv", self.TABLE.encode(), "table")
+        self.assertEqual(answer.status_code, 200, answer.content)
+        self.shown = answer.json()
+
+    def made(self, **changes):
+        asked = {
+            "question": "How many?", "knobs": ["samples"],
+            "renders": list(ImportedRender.objects.values_list("pk", flat=True)),
+        }  # fmt: skip
+        made = self.call("POST", "/api/imports/study/", asked | changes).json()
+        return Study.objects.get(pk=made["study"]), made["left_out"]
+
+    def seconds(self, study):
+        measure_outstanding(study.options.all())
+        facts = all_facts(study.options.all(), areas_by_view())
+        return {each.option.settings["samples"]: (each.seconds()[0], len(each.runs), len(each.times)) for each in facts}
+
+    def test_rows_without_a_picture_count_for_time_and_nothing_else(self):
+        self.assertEqual(self.shown["times_alone"], 3)
+        study, left_out = self.made()
+        self.assertEqual(self.seconds(study), {16: (11.5, 2, 4), 64: (40.0, 2, 2)})
+        self.assertEqual(study.runs.filter(time_alone=True, picture="", seed_known=False).count(), 2)
+        self.assertEqual(len(left_out), 2, left_out)
+        self.assertIn("row 8 of farm.csv: no render here was made so", left_out[0])
+        self.assertIn("row 7 of farm.csv: has neither a picture here nor a time", left_out[1])
+        noise = Measure.objects.filter(option__study=study, name="noise", zone="whole")
+        self.assertEqual([row.refused for row in noise], ["", ""])
+        table = self.client.get(f"/api/studies/{study.pk}/table/").json()
+        self.assertEqual(sum(row["time_alone"] for row in table["rows"]), 2)
+        self.assertTrue(all(row["values"]["noise"] for row in table["rows"]), "the figures are up to date")
+        pair = study.pairs.get()
+        self.assertEqual(self.client.get(f"/api/pairs/{pair.pk}/").status_code, 200)
+        bundle = self.elsewhere / "study.zip"
+        with bundle.open("wb") as file:
+            write_study(study, file)
+        self.assertEqual(self.seconds(load_study(bundle)), self.seconds(study))
+
+    def test_while_pictures_may_come_rows_that_name_one_wait(self):
+        study, _ = self.made(grows=True)
+        self.assertEqual(self.seconds(study)[16], (10.0, 2, 3))
+        contents = write(self.elsewhere / "made.exr", noisy(textured((48, 36)), 0.2, 9)).read_bytes()
+        said = {"scene": "court", "view": "main"}
+        taken = self.send(self.number, "lost.exr", contents).json()
+        self.call("POST", "/api/imports/fill-in/", {"renders": [taken["id"]], "values": said})
+        join(self.number)
+        self.assertEqual(self.seconds(study)[16], (11.5, 3, 4))
+        join(self.number)
+        self.assertEqual(self.seconds(study)[16], (11.5, 3, 4), "nothing is counted twice")
+
+    def test_the_command_hands_them_over_too(self):
+        folder = self.elsewhere / "farm"
+        folder.mkdir()
+        for name in ("a1", "b1"):
+            write(folder / f"{name}.exr", noisy(textured((48, 36)), 0.1, sum(name.encode())))
+        table = folder / "farm.csv"
+        table.write_text(self.TABLE)
+        main(["import", str(folder), "--table", str(table), "--home", str(settings.HOME)])
+        while take_in_one():
+            pass
+        made = ImportSet.objects.get(source="command")
+        self.assertEqual(len(made.table), 6)
+        self.assertEqual(len(times_alone(made, waits=False)[0]), 5)
 
 
 class Growing(WithImports, TestCase):

@@ -29,6 +29,7 @@ from matchedpair.elsewhere import (
     take,
 )
 from matchedpair.elsewhere.intake import ENDINGS, EVERYTHING, INBOX, MANIFEST, NOTICES
+from matchedpair.elsewhere.table import rows_without
 from matchedpair.errors import InputError, MatchedPairError
 
 MOST_FILES = 10_000
@@ -72,7 +73,8 @@ def import_renders(parsed: argparse.Namespace) -> str:
                 bad.append({"name": plain_name(path.name), "reason": str(error)})
     if not good:
         raise InputError(f"none of {len(files)} files can be taken; the first: {bad[0]['name']}: {bad[0]['reason']}")
-    handed = "" if parsed.dry_run else str(_hand_over(parsed, good))
+    times = rows_without(rows, [row["name"] for row in [*good, *bad]])
+    handed = "" if parsed.dry_run else str(_hand_over(parsed, good, times))
     return _told(good, bad, handed, as_json=parsed.json)
 
 
@@ -81,7 +83,7 @@ def _facts(path: Path, pattern: NamePattern | None, rows: Mapping[str, Mapping[s
     return merged(row_for(rows, path.name), by_name, stated, header_facts(path))
 
 
-def _hand_over(parsed: argparse.Namespace, good: list[dict[str, Any]]) -> Path:
+def _hand_over(parsed: argparse.Namespace, good: list[dict[str, Any]], times: Mapping[str, Mapping[str, Any]]) -> Path:
     """Copy into a hidden folder of the inbox and rename it when all is there."""
     inbox = parsed.home / INBOX
     inbox.mkdir(parents=True, exist_ok=True)
@@ -96,7 +98,7 @@ def _hand_over(parsed: argparse.Namespace, good: list[dict[str, Any]]) -> Path:
                 "name": row["name"], "file": kept, "values": {**facts.fields, "settings": dict(facts.settings)},
             })  # fmt: skip
         title = parsed.title or f"{len(good)} renders from {parsed.files[0].name}"
-        manifest = {"format": 1, "title": title, "transform": parsed.transform, "files": files}
+        manifest = {"format": 1, "title": title, "transform": parsed.transform, "files": files, "times": times}
         (unfinished / MANIFEST).write_text(json.dumps(manifest, indent=1), encoding="utf-8")
         finished: Path = inbox / f"{time.strftime('%Y%m%d-%H%M%S')}-{unfinished.name.removeprefix('.part-')}"
         unfinished.rename(finished)

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import csv
 import io
-from collections.abc import Mapping
+import re
+from collections.abc import Iterable, Mapping
 from pathlib import PurePath
 from typing import Any
 
@@ -14,13 +15,15 @@ from matchedpair.errors import InputError
 from matchedpair.plain_files import parsed_json
 
 MOST_BYTES, MOST_ROWS = 5_000_000, 100_000
+PLACE = re.compile(r"\(row \d+\)")
 
 
 def read_table(contents: bytes, name: str, file_column: str = "") -> dict[str, Mapping[str, Any]]:
     """Rows by file name, as they stand there. Raises `InputError` naming the table and what was expected.
 
     JSON is a list of objects, or an object of objects by file name. `file_column` says which column names the picture;
-    without it that is found by its name or its values.
+    without it that is found by its name or its values. A row that names no picture stands under ``(row 3)``, by its
+    place: it can count for time alone.
     """
     if len(contents) > MOST_BYTES:
         raise InputError(f"{name}: is larger than {MOST_BYTES} bytes")
@@ -40,9 +43,8 @@ def read_table(contents: bytes, name: str, file_column: str = "") -> dict[str, M
     found: dict[str, Mapping[str, Any]] = {}
     for index, row in enumerate(rows):
         file = row.get(column)
-        if not isinstance(file, str) or not file.strip():
-            raise InputError(f"{name}: row {index + 1} has no {column!r}; each row must say which picture it is about")
-        found[_base(file)] = {key: value for key, value in row.items() if key not in (column, None)}
+        key = _base(file) if isinstance(file, str) else ""
+        found[key or f"(row {index + 1})"] = {key: value for key, value in row.items() if key not in (column, None)}
     return found
 
 
@@ -57,9 +59,23 @@ def row_for(rows: Mapping[str, Mapping[str, Any]], name: str, meanings: Mapping[
     `meanings` tells what columns mean; those that it leaves out mean what is proposed. Raises `InputError`.
     """
     row = rows.get(_base(name)) or rows.get(PurePath(_base(name)).stem)
-    if not row:
-        return Facts()
+    return facts_of_row(row, meanings) if row else Facts()
+
+
+def facts_of_row(row: Mapping[str, Any], meanings: Mapping[str, str] | None = None) -> Facts:
+    """What a row says; see `row_for`. Raises `InputError`."""
     return facts_of(read_by(row, {**proposed(list(row)), **(meanings or {})}), "table")
+
+
+def names_picture(key: str) -> bool:
+    """Whether a row of a table that was read, known by its key, names a picture."""
+    return not PLACE.fullmatch(key)
+
+
+def rows_without(rows: Mapping[str, Mapping[str, Any]], names: Iterable[str]) -> dict[str, Mapping[str, Any]]:
+    """The rows that are about none of these pictures."""
+    here = {form for name in names for form in (_base(name), PurePath(_base(name)).stem)}
+    return {key: row for key, row in rows.items() if key not in here}
 
 
 def _json_rows(text: str, name: str) -> Any:

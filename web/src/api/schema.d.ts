@@ -3430,6 +3430,8 @@ export interface components {
             table_columns: components["schemas"]["TableColumn"][];
             /** @description Settings that are called as knobs are */
             knobs: string[];
+            /** @description Rows of its table that have a time and no picture here */
+            times_alone: number;
         };
         /** @description One render from elsewhere; `problem` says why a file could not be taken. */
         ImportedRender: {
@@ -4834,6 +4836,8 @@ export interface components {
              * @description When its pictures were let go; the figures stay
              */
             readonly let_go_at: string | null;
+            /** @description Made elsewhere: a time of which there is no picture */
+            readonly time_alone: boolean;
         };
         /** @description One run with its log, command and machine. */
         RunDetail: {
@@ -4905,6 +4909,8 @@ export interface components {
              * @description When its pictures were let go; the figures stay
              */
             readonly let_go_at: string | null;
+            /** @description Made elsewhere: a time of which there is no picture */
+            readonly time_alone: boolean;
             readonly log: string;
             command: string[];
             machine: components["schemas"]["Machine"] | null;
@@ -5448,6 +5454,8 @@ export interface components {
              * @description When its pictures were let go; the figures stay
              */
             readonly let_go_at: string | null;
+            /** @description Made elsewhere: a time of which there is no picture */
+            readonly time_alone: boolean;
             /** @description What stands in each column, as in the files; null is not known */
             readonly values: {
                 [key: string]: (number | string | boolean) | null;

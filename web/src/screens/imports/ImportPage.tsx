@@ -71,7 +71,12 @@ export function ImportPage() {
         </button>
       </div>
       <aside aria-label="Make a study" className="border-line border-l bg-wash/60 px-5 py-6">
-        <MakeStudy groups={grouped(renders)} chosen={chosen} knobs={set.data.knobs} />
+        <MakeStudy
+          groups={grouped(renders)}
+          chosen={chosen}
+          knobs={set.data.knobs}
+          times={set.data.times_alone}
+        />
         <MakePair groups={grouped(renders)} />
         <MakeSequence groups={frameGroups(renders)} />
       </aside>

@@ -11,10 +11,12 @@ export function MakeStudy({
   groups,
   chosen,
   knobs,
+  times,
 }: {
   groups: Group[];
   chosen: ReadonlySet<number>;
   knobs: readonly string[];
+  times: number;
 }) {
   const questions = useQuery(questionsQuery).data?.questions ?? [];
   const [asked, setAsked] = useState<Schema["AskedStudyRequest"]["asked"]>("own");
@@ -61,6 +63,9 @@ export function MakeStudy({
       <p className="mb-2 text-sm">
         Of {chosen.size === 0 ? "all" : "the chosen"} {wanted.length} options
         {knobs.length > 0 ? `; quality by ${knobs.join(", ")}` : ""}.
+        {times > 0
+          ? ` ${times} ${times === 1 ? "row of the table has" : "rows of the table have"} no picture here and ${times === 1 ? "counts" : "count"} for time alone${grows && chosen.size === 0 ? ", once they name none that may still come" : ""}.`
+          : ""}
       </p>
       <label className="mb-3 block">
         <span className="block text-soft text-sm">It asks</span>

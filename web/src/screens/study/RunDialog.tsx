@@ -50,7 +50,7 @@ function Details({ run }: { run: Schema["RunDetail"] }) {
     ],
     ["Quality reached", run.reached == null ? "not said" : String(run.reached)],
     ["Frames a second", run.frames_per_second == null ? "not said" : three(run.frames_per_second)],
-    ["Pictures", run.let_go_at ? "let go; the figures stay" : run.picture ? "in the store" : "none"],
+    ["Pictures", pictures(run)],
     ["Exit code", run.exit_code == null ? "not known" : String(run.exit_code)],
   ];
   return (
@@ -106,4 +106,10 @@ function Passes({ run }: { run: Schema["RunDetail"] }) {
       </ul>
     </>
   );
+}
+
+function pictures(run: Schema["Run"]): string {
+  if (run.let_go_at) return "let go; the figures stay";
+  if (run.time_alone) return "none: its time alone is known";
+  return run.picture ? "in the store" : "none";
 }

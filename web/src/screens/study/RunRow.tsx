@@ -70,6 +70,8 @@ export function RunRow({
             />
           ) : row.let_go_at ? (
             "let go"
+          ) : row.time_alone ? (
+            "time alone"
           ) : null}
         </button>
       </td>
