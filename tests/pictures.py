@@ -84,6 +84,24 @@ def write(path: Path, picture: np.ndarray, kind: str = "half") -> Path:
     return path
 
 
+def write_layered(path: Path, layers: dict[str, np.ndarray], kind: str = "half") -> Path:
+    """Save pictures as layers of one EXR; empty is its own R, G and B. Channels stand by name, as files have them."""
+    named = {
+        f"{layer}.{each}" if layer else each: picture[..., index]
+        for layer, picture in layers.items()
+        for index, each in enumerate("RGB")
+    }
+    names = sorted(named)
+    values = np.ascontiguousarray(np.stack([named[name] for name in names], axis=-1), np.float32)
+    spec = oiio.ImageSpec(values.shape[1], values.shape[0], len(names), kind)
+    spec.channelnames = names
+    spec.attribute("compression", "piz")
+    file = oiio.ImageOutput.create(str(path))
+    if not (file.open(str(path), spec) and file.write_image(values) and file.close()):
+        raise OSError(file.geterror())
+    return path
+
+
 def hollow_png(path: Path, width: int, height: int, rows: int) -> Path:
     """A small file of a very large black picture, of which it holds some rows."""
 

@@ -3,16 +3,19 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
+from contextlib import suppress
+from itertools import groupby
 from pathlib import Path
 from typing import Any
 
 from django.conf import settings
 from django.core.files.uploadedfile import UploadedFile
 from django.db import transaction
-from matchedpair.elsewhere import Facts, NamePattern, Taken, facts_of, header_facts, plain_name, row_for
+from matchedpair.elsewhere import Facts, NamePattern, Taken, facts_of, file_facts, header_facts, plain_name, row_for
 from matchedpair.elsewhere.columns import MEANINGS
+from matchedpair.elsewhere.header import FileFacts
 from matchedpair.elsewhere.intake import ENDINGS
-from matchedpair.errors import InputError, MatchedPairError
+from matchedpair.errors import InputError, MatchedPairError, PictureError
 
 from server.imports.models import ImportedRender, ImportSet
 from server.store.files import NO_ROOM, keep_file, path_of
@@ -38,9 +41,12 @@ def take_file(import_set: ImportSet, path: Path, name: str, by_hand: dict[str, A
     try:
         if row.ending not in ENDINGS:
             raise InputError(f"is no picture; expected a name that ends in {', '.join(ENDINGS)}")
-        taken, picture = keep_light(path, import_set.transform)
-        row.original = keep_file(path, row.ending)
-        row.width, row.height = taken.picture.size
+        with suppress(PictureError):  # taking it in says why
+            _set_storage(row, file_facts(path))
+        if len(row.layers) > 1:  # though none may be known to be the picture: that is said later
+            row.original = keep_file(path, row.ending)
+        taken, picture = keep_light(path, import_set.transform, import_set.layer)
+        row.original = row.original or keep_file(path, row.ending)
         _set_light(row, taken, picture)
         row.from_header = vars(_noting(row, "header", lambda: header_facts(path)))
     except (MatchedPairError, OSError) as error:
@@ -66,7 +72,7 @@ def change_set(import_set: ImportSet, **changes: Any) -> None:
         raise InputError(f"{strange[0]!r} is nothing a column can mean; expected one of {', '.join(MEANINGS)}")
     if changes.get("watched"):
         changes["watched"] = str(allowed_folder(changes["watched"]))
-    restated = "transform" in changes and changes["transform"] != import_set.transform
+    restated = any(name in changes and changes[name] != getattr(import_set, name) for name in ("transform", "layer"))
     for key, value in changes.items():
         setattr(import_set, key, value)
     with transaction.atomic():
@@ -75,7 +81,7 @@ def change_set(import_set: ImportSet, **changes: Any) -> None:
             _read_beside(row, import_set)
             row.save()
     if restated:
-        state_transform(list(import_set.renders.all()), import_set.transform)
+        _take_again(list(import_set.renders.all()), import_set.transform, import_set.layer)
 
 
 def fill_in(rows: Sequence[ImportedRender], values: dict[str, Any]) -> None:
@@ -93,11 +99,23 @@ def fill_in(rows: Sequence[ImportedRender], values: dict[str, Any]) -> None:
 
 def state_transform(rows: Sequence[ImportedRender], transform: str) -> None:
     """Say what display-encoded values went through, and undo it. Raises `InputError` for an unknown transform."""
+    for layer, own in groupby(rows, lambda row: row.import_set.layer):
+        _take_again(list(own), transform, layer)
+
+
+def _take_again(rows: Sequence[ImportedRender], transform: str, layer: str) -> None:
+    """Take files in anew from the store. One that has no such layer says so; another layer mends it."""
     for row in rows:
-        if row.problem or not row.original:
+        if not row.original:
             continue
-        _set_light(row, *keep_light(_original(row), transform))
-        row.save(update_fields=["picture", "encoding", "transform", "checks"])
+        try:
+            _set_light(row, *keep_light(_original(row), transform, layer))
+            row.problem = ""
+        except InputError as error:
+            if len(row.layers) < 2:
+                raise
+            row.problem, row.picture = str(error), ""
+        row.save()
 
 
 def folder_files(folder: str) -> list[str]:
@@ -121,7 +139,12 @@ def take_from_folder(import_set: ImportSet, folder: str, names: Sequence[str]) -
     return [take_file(import_set, place / name, plain_name(name)) for name in names]
 
 
+def _set_storage(row: ImportedRender, facts: FileFacts) -> None:
+    row.storage, row.layers = facts.storage, list(facts.layers)
+
+
 def _set_light(row: ImportedRender, taken: Taken, picture: str) -> None:
+    row.width, row.height = taken.picture.size
     row.picture, row.encoding, row.transform = picture, taken.encoding, taken.transform
     row.checks = [check.row() for check in taken.checks]
 

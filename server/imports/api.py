@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from typing import Any
 
 from django.conf import settings
@@ -33,6 +34,7 @@ from server.runs.serializers import CheckSerializer
 from server.store.uploads import uploaded
 
 MOST_AT_ONCE = 50
+MOST_LAYERS = 200  # to choose from
 
 
 class ImportedRenderSerializer(serializers.Serializer):
@@ -87,10 +89,20 @@ class ImportSetDetailSerializer(ImportSetSerializer):
     renders = ImportedRenderSerializer(many=True)
     table_columns = TableColumnSerializer(many=True)
     knobs = serializers.ListField(child=serializers.CharField(), help_text="Settings that are called as knobs are")
+    layer = serializers.CharField(allow_blank=True)
+    layers = serializers.ListField(child=serializers.CharField(), help_text="Those of its files, where they have any")
     times_alone = serializers.IntegerField(help_text="Rows of its table that have a time and no picture here")
 
     class Meta(ImportSetSerializer.Meta):
-        fields = [*ImportSetSerializer.Meta.fields, "renders", "table_columns", "knobs", "times_alone"]
+        fields = [
+            *ImportSetSerializer.Meta.fields,
+            "renders",
+            "table_columns",
+            "knobs",
+            "layer",
+            "layers",
+            "times_alone",
+        ]
 
 
 class AskedSetSerializer(serializers.Serializer):
@@ -100,6 +112,9 @@ class AskedSetSerializer(serializers.Serializer):
     source = serializers.ChoiceField(choices=["browser", "folder"], default="browser")
     pattern = serializers.CharField(max_length=200, allow_blank=True, default="")
     transform = serializers.CharField(max_length=200, allow_blank=True, default="")
+    layer = serializers.CharField(
+        max_length=200, allow_blank=True, required=False, help_text="Of each file; empty for its own picture"
+    )
     columns = serializers.DictField(child=serializers.ChoiceField(choices=MEANINGS), required=False)
     watched = serializers.CharField(
         max_length=1000, allow_blank=True, required=False, help_text="A folder of the server's machine; empty for none"
@@ -387,12 +402,18 @@ def _set_row(row: ImportSet) -> dict[str, Any]:
     good = [render for render in renders if not render["problem"]]
     plain = ("id", "title", "source", "pattern", "table_name", "transform", "created_at", "watched", "watch_problem")
     return {key: getattr(row, key) for key in plain} | {
-        "grows_study": row.grows.get("study"),
+        "grows_study": row.grows.get("study"), "layer": row.layer, "layers": _layers(row),
         "renders": renders, "taken": len(good), "refused": len(renders) - len(good),
         "incomplete": sum(bool(render["missing"]) for render in good),
         "table_columns": _columns(row), "knobs": knobs_among(render["settings"] for render in good),
         "thumbnail": good[0]["picture"] if good else "", "times_alone": len(times_alone(row, waits=False)[0]),
     }  # fmt: skip
+
+
+def _layers(row: ImportSet) -> list[str]:
+    """The layers of its files, the most common first; none where every file is one picture."""
+    many = Counter(layer for layers in row.renders.values_list("layers", flat=True) for layer in layers if layer)
+    return [layer for layer, _ in many.most_common(MOST_LAYERS)]
 
 
 def _columns(row: ImportSet) -> list[dict[str, Any]]:

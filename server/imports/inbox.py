@@ -67,6 +67,7 @@ class _Manifest(msgspec.Struct):
     title: str
     files: list[_File]
     transform: str = ""
+    layer: str = ""
     times: dict[str, dict[str, Any]] = {}  # rows of a table that are about no picture here
 
 
@@ -89,7 +90,8 @@ def _begun(folder: Path, manifest: _Manifest) -> ImportSet:
         return before
     with transaction.atomic():  # noted before anybody sees it: ended in between, there is neither
         made = ImportSet.objects.create(
-            title=manifest.title[:200], source="command", transform=manifest.transform[:200], table=manifest.times
-        )
+            title=manifest.title[:200], source="command", transform=manifest.transform[:200],
+            layer=manifest.layer[:200], table=manifest.times,
+        )  # fmt: skip
         noted.write_text(str(made.pk), encoding="ascii")
     return made

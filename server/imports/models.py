@@ -18,6 +18,9 @@ class ImportSet(models.Model):
     columns = models.JSONField(default=dict, help_text="What columns of the table mean, where people said so")
     table_name = models.CharField(max_length=200, blank=True)
     transform = models.CharField(max_length=200, blank=True)
+    layer = models.CharField(
+        max_length=200, blank=True, help_text="Which layer of each file is the picture; empty for the file's own"
+    )
     grows = models.JSONField(
         default=dict, help_text="The study that its renders join: study, knobs, and what had joined: count and last"
     )
@@ -45,6 +48,8 @@ class ImportedRender(models.Model):
     transform = models.CharField(max_length=200, blank=True, help_text="The stated transform that was undone")
     width = models.PositiveIntegerField(default=0)
     height = models.PositiveIntegerField(default=0)
+    storage = models.CharField(max_length=60, blank=True, help_text="How the file stores it, in words")
+    layers = models.JSONField(default=list, help_text="The file's layers in colour; empty for its own R, G and B")
     checks = models.JSONField(default=list)
     problem = models.TextField(blank=True, help_text="Why the file could not be taken; empty when it was")
     notes = models.JSONField(default=list, help_text="What could not be read of name, header or table")

@@ -110,7 +110,7 @@ def keep_setup(row: ImportedRender, facts: Facts) -> Setup:
     return Setup.objects.create(
         scene=scene, view=str(facts.fields["view"])[:80], variant=str(facts.fields.get("variant", "as-is"))[:80],
         frame=int(facts.fields.get("frame", 1)), width=row.width, height=row.height,
-        output_format="exr-half", view_transform=row.transform,
+        output_format=row.storage or "exr-half", view_transform=row.transform,
     )  # fmt: skip
 
 

@@ -51,11 +51,13 @@ def upload_on_disk(upload: UploadedFile, name: str) -> Iterator[Path]:
         yield path
 
 
-def keep_light(path: Path, transform: str) -> tuple[Taken, str]:
-    """A picture file taken in, and the hash of its linear light in the store. Raises `InputError`, `OSError`."""
+def keep_light(path: Path, transform: str, layer: str = "") -> tuple[Taken, str]:
+    """A picture file, or a layer of it, taken in, and the hash of its linear light in the store. Raises `InputError`,
+    `OSError`.
+    """
     with work_folder() as folder:
         linear = folder / "linear.exr"
-        return take(path, linear, transform), keep_file(linear, PICTURE)
+        return take(path, linear, transform, layer), keep_file(linear, PICTURE)
 
 
 def ending_of(name: str) -> str:

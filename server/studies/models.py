@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from django.db import models
 from matchedpair.plans import CONTROL, PLAN_KINDS, TRIAL
-from matchedpair.scenes import AS_IS, FORMATS
+from matchedpair.scenes import AS_IS
 from matchedpair.scenes import Setup as SetupDescription
 
 from server.catalogue.models import SceneRevision
@@ -36,7 +36,9 @@ class Setup(models.Model):
     height = models.PositiveIntegerField()
     crop = models.JSONField(null=True, help_text="x, y, width, height in pixels, or null for the whole picture")
     quantities = models.JSONField(default=dict, help_text="Scene quantities that are not at their own value")
-    output_format = models.CharField(max_length=20, default="exr-half", choices=list(FORMATS.items()))
+    output_format = models.CharField(
+        max_length=60, default="exr-half", help_text="As the core names it; of renders from elsewhere in words"
+    )
     view_transform = models.CharField(max_length=200, blank=True)
 
     def description(self) -> SetupDescription:

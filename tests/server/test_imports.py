@@ -23,9 +23,10 @@ from server.imports.models import ImportedRender, ImportSet
 from server.measuring.measuring import measure_outstanding
 from server.motion.measuring import measure_sequences
 from server.runs.models import Run
+from server.store.pixels import stored_picture
 from server.store.uploads import sweep
 from server.studies.models import Option, Study
-from tests.pictures import hollow_png, noisy, textured, write
+from tests.pictures import hollow_png, noisy, textured, write, write_layered
 from tests.server.base import WithEngines
 
 ROOT = Path(__file__).parents[2]
@@ -126,6 +127,27 @@ class Elsewhere(WithImports, TestCase):
         self.assertIn(
             "no place", self.call("POST", "/api/imports/pattern/", {"pattern": "x", "names": []}).json()["problem"]
         )
+
+    def test_of_files_with_layers_the_picture_is_chosen_and_can_be_changed(self):
+        number = self.begin(pattern="{scene}_{view}_{engine}_{samples}spp_s{seed}")
+        for samples, seed in ((16, 1), (16, 2), (64, 1), (64, 2)):
+            light = noisy(textured((48, 36)), 0.1, samples + seed)
+            made = write_layered(self.elsewhere / "made.exr", {"key": light, "rim": 2 * light})
+            self.send(number, f"stall_top_Glint_{samples}spp_s{seed}.exr", made.read_bytes())
+        shown = self.call("GET", f"/api/imports/{number}/").json()
+        self.assertEqual((shown["layers"], shown["layer"], shown["taken"]), (["key", "rim"], "", 0))
+        self.assertIn("say which layer is the picture: key, rim", shown["renders"][0]["problem"])
+        self.assertEqual(self.call("PATCH", f"/api/imports/{number}/", {"layer": "rim"}).json()["taken"], 4)
+        row = ImportedRender.objects.get(name="stall_top_Glint_64spp_s2.exr")
+        np.testing.assert_allclose(stored_picture(row.picture).pixels, 2 * light, rtol=2e-3)
+        renders = {row["name"]: row["id"] for row in shown["renders"]}
+        control, trial = ([pk for name, pk in renders.items() if f"_{samples}spp" in name] for samples in (16, 64))
+        made = self.call("POST", "/api/imports/pair/", {"question": "More?", "control": control, "trial": trial}).json()
+        conditions = self.call("GET", f"/api/pairs/{made['pair']}/").json()["match_sheet"]["conditions"]
+        self.assertIn("EXR, half float, piz", json.dumps(conditions))
+        self.call("PATCH", f"/api/imports/{number}/", {"layer": "fill"})
+        problems = set(ImportedRender.objects.values_list("problem", flat=True))
+        self.assertEqual({problem.rpartition("has")[2] for problem in problems}, {" no layer 'fill' in colour."})
 
     def test_bad_files_are_rows_with_reasons_and_the_good_ones_stay(self):
         number = self.begin()

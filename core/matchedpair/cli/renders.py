@@ -44,6 +44,7 @@ def add_import(commands: Any) -> None:
     parser.add_argument("--pattern", metavar="P", help="how the names are made, such as {view}_{samples}spp_s{seed}")
     parser.add_argument("--set", action="append", default=[], metavar="NAME=VALUE", help="holds for all files")
     parser.add_argument("--transform", default="", help="what display-encoded values went through, or 'linear'")
+    parser.add_argument("--layer", default="", help="which layer of each file is the picture, where none is called so")
     parser.add_argument("--home", type=Path, default=Path(os.environ.get("MATCHEDPAIR_HOME") or "var"))
     parser.add_argument("--dry-run", action="store_true", help="check and tell, but hand nothing over")
     parser.add_argument("--json", action="store_true")
@@ -66,7 +67,7 @@ def import_renders(parsed: argparse.Namespace) -> str:
         for path in files:
             try:
                 facts = _facts(path, pattern, rows, stated)
-                taken = take(path, Path(folder) / "linear.exr", parsed.transform)
+                taken = take(path, Path(folder) / "linear.exr", parsed.transform, parsed.layer)
                 row = {"name": plain_name(path.name), "path": path, "facts": facts, "encoding": taken.encoding}
                 good.append(row | {"missing": missing_fields(facts)})
             except (MatchedPairError, OSError) as error:
@@ -98,7 +99,10 @@ def _hand_over(parsed: argparse.Namespace, good: list[dict[str, Any]], times: Ma
                 "name": row["name"], "file": kept, "values": {**facts.fields, "settings": dict(facts.settings)},
             })  # fmt: skip
         title = parsed.title or f"{len(good)} renders from {parsed.files[0].name}"
-        manifest = {"format": 1, "title": title, "transform": parsed.transform, "files": files, "times": times}
+        manifest = {
+            "format": 1, "title": title, "transform": parsed.transform, "layer": parsed.layer, "files": files,
+            "times": times,
+        }  # fmt: skip
         (unfinished / MANIFEST).write_text(json.dumps(manifest, indent=1), encoding="utf-8")
         finished: Path = inbox / f"{time.strftime('%Y%m%d-%H%M%S')}-{unfinished.name.removeprefix('.part-')}"
         unfinished.rename(finished)

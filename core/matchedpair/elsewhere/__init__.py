@@ -1,7 +1,7 @@
 """Renders made elsewhere: what a file, its name, its header and a table beside it say of a render."""
 
 from matchedpair.elsewhere.facts import FIELDS, NEEDED, Facts, facts_of, merged, missing_fields
-from matchedpair.elsewhere.header import header_facts
+from matchedpair.elsewhere.header import file_facts, header_facts
 from matchedpair.elsewhere.intake import DISPLAY, LINEAR, Taken, plain_name, take
 from matchedpair.elsewhere.name_pattern import NamePattern
 from matchedpair.elsewhere.table import read_table, row_for
@@ -15,6 +15,7 @@ __all__ = [
     "NamePattern",
     "Taken",
     "facts_of",
+    "file_facts",
     "header_facts",
     "merged",
     "missing_fields",

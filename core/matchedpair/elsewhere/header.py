@@ -1,14 +1,43 @@
-"""Reads facts out of a picture's header: attributes named ``render:NAME``, and ``Software``."""
+"""Reads facts out of a picture's header: attributes named ``render:NAME``, and ``Software``; how it is stored, and
+which layers it has.
+"""
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from pathlib import Path
 
 from matchedpair.elsewhere.facts import FIELDS, Facts, facts_of
 from matchedpair.errors import PictureError
+from matchedpair.pictures.layers import colour_layers
 from matchedpair.pictures.picture_file import opened
 
 OURS = "render:"
+KINDS = {"half": "half float", "float": "float", "double": "double float", "uint8": "8 bits", "uint16": "16 bits"}
+LONGEST_STORAGE = 60
+
+
+@dataclass(frozen=True)
+class FileFacts:
+    """How a picture's file stores it, in words such as ``EXR, half float, zip``, and its layers in colour; empty names
+    the file's own R, G and B.
+    """
+
+    storage: str
+    layers: tuple[str, ...]
+
+
+def file_facts(path: Path) -> FileFacts:
+    """What a picture's file says of itself. Raises `PictureError`."""
+    file = opened(path)
+    header = file.header
+    file.close()
+    kind = path.suffix[1:].upper()
+    words = [{"TIF": "TIFF", "JPG": "JPEG"}.get(kind, kind), KINDS.get(header.stored, header.stored)]
+    compression = str(header.attributes.get("compression", ""))
+    return FileFacts(
+        ", ".join(filter(None, [*words, compression]))[:LONGEST_STORAGE], tuple(colour_layers(header.channels))
+    )
 
 
 def header_facts(path: Path) -> Facts:

@@ -40,7 +40,7 @@ class Taken:
     checks: tuple[FileCheck, ...]
 
 
-def take(path: Path, linear_exr: Path, transform: str = "") -> Taken:
+def take(path: Path, linear_exr: Path, transform: str = "", layer: str = "") -> Taken:
     """Read a picture file and write its linear light to `linear_exr`.
 
     Parameters
@@ -48,15 +48,17 @@ def take(path: Path, linear_exr: Path, transform: str = "") -> Taken:
     transform : str
         What the values of a display-encoded file went through: a view transform's name, ``linear`` for none, or empty
         when nobody has said. A file that holds linear light by itself needs none.
+    layer : str
+        Which layer of the file is the picture; empty for its own, or the one that is called so.
 
     Raises
     ------
     InputError
-        When the file is no usable picture, or the transform is not known.
+        When the file is no usable picture, has no such layer, or the transform is not known.
     """
     if path.stat().st_size > MOST_BYTES:
         raise InputError(f"is larger than {MOST_BYTES >> 20} MB")
-    picture, checks = check_file(path)
+    picture, checks = check_file(path, layer=layer)
     fatal = next((check for check in checks if check.code in UNUSABLE), None)
     if picture is None or fatal:
         raise InputError((fatal or checks[0]).message)

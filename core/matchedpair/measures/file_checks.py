@@ -41,10 +41,14 @@ class FileCheck:
         return {"code": self.code, "severity": self.severity, "message": self.message}
 
 
-def check_file(path: Path, expected_size: tuple[int, int] | None = None) -> tuple[Picture | None, list[FileCheck]]:
-    """Read a file and check it; the picture is None when it cannot be read. Never raises for a bad file."""
+def check_file(
+    path: Path, expected_size: tuple[int, int] | None = None, layer: str = ""
+) -> tuple[Picture | None, list[FileCheck]]:
+    """Read a file, or a layer of it, and check it; the picture is None when it cannot be read. Never raises for a bad
+    file.
+    """
     try:
-        picture = read_picture(path)
+        picture = read_picture(path, layer)
     except PictureError as error:
         return None, [FileCheck("unreadable", "stop", f"The picture cannot be read: {error.problem}.")]
     return picture, check_picture(picture, expected_size)

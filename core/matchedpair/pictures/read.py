@@ -11,6 +11,8 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from matchedpair.errors import InputError, PictureError
+from matchedpair.pictures.layers import colour_of
 from matchedpair.pictures.picture import Floats, Mask, Picture
 from matchedpair.pictures.picture_file import KINDS, PictureHeader, opened, refuse_too_large
 from matchedpair.pictures.strips import in_strips
@@ -21,18 +23,20 @@ USUAL = 0.999
 BYTES_OF_PICTURE = 13  # three floats and a mark, for each pixel of a picture that was read
 
 
-def read_picture(path: Path) -> Picture:
-    """Read the first picture in a file.
+def read_picture(path: Path, layer: str = "") -> Picture:
+    """Read the first picture in a file, or a layer of it.
 
-    Red, green and blue are found by name (R, G, B), else the first three channels are taken; a single channel
-    becomes grey. Values are taken as they are: whether they are linear is for `file_checks` to judge.
+    Red, green and blue are found by name (R, G, B), else in the layer that is called as pictures are, else the first
+    three channels are taken; a single channel becomes grey. Values are taken as they are: whether they are linear is
+    for `file_checks` to judge.
 
     Raises
     ------
     PictureError
-        When there is no such file, it is no picture, it is truncated, or it is absurdly large.
+        When there is no such file or layer, it is no picture, it is truncated, it is absurdly large, or nobody can say
+        which of its layers is the picture.
     """
-    header, stored = _stored(path)
+    header, stored = _stored(path, layer)
     rgb = in_strips(lambda strip: _as_floats(strip, stored.colour), [stored.values], reach=0)
     valid = sound(rgb)
     if stored.alpha is not None:
@@ -70,13 +74,15 @@ def stored_pixels(path: Path) -> StoredPixels:
     return _stored(path)[1]
 
 
-def _stored(path: Path) -> tuple[PictureHeader, StoredPixels]:
+def _stored(path: Path, layer: str = "") -> tuple[PictureHeader, StoredPixels]:
     """Only the channels needed are read: a file may hold hundreds of passes beside its picture."""
     file = opened(path)
     try:
         header = file.header
-        colour = _colour_channels(header.channels)
-        alpha = header.channels.index("A") if "A" in header.channels and len(header.channels) > 1 else None
+        try:
+            colour, alpha = colour_of(header.channels, layer)
+        except InputError as error:
+            raise PictureError(str(path), str(error)) from error
         wanted = colour if alpha is None else [*colour, alpha]
         low, high = min(wanted), max(wanted) + 1
         kind = "half" if header.kind == "half" else "float"
@@ -114,9 +120,3 @@ def sound(rgb: Floats) -> Mask:
 def _as_floats(strip: NDArray[Any], colour: list[int]) -> Floats:
     chosen = strip if colour == [0, 1, 2] and strip.shape[2] == 3 else strip[..., colour]
     return np.ascontiguousarray(chosen, dtype=np.float32)
-
-
-def _colour_channels(names: tuple[str, ...]) -> list[int]:
-    if all(name in names for name in "RGB"):
-        return [names.index(name) for name in "RGB"]
-    return [0, 1, 2] if len(names) >= 3 else [0, 0, 0]

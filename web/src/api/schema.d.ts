@@ -2495,6 +2495,8 @@ export interface components {
             pattern: string;
             /** @default  */
             transform: string;
+            /** @description Of each file; empty for its own picture */
+            layer?: string;
             columns?: {
                 [key: string]: "file" | "engine" | "version" | "device" | "machine" | "scene" | "view" | "variant" | "frame" | "seed" | "threads" | "memory_bytes" | "seconds" | "ready_seconds" | "cpu_seconds" | "setting" | "ignore";
             };
@@ -3430,6 +3432,9 @@ export interface components {
             table_columns: components["schemas"]["TableColumn"][];
             /** @description Settings that are called as knobs are */
             knobs: string[];
+            layer: string;
+            /** @description Those of its files, where they have any */
+            layers: string[];
             /** @description Rows of its table that have a time and no picture here */
             times_alone: number;
         };
@@ -4227,6 +4232,8 @@ export interface components {
             pattern: string;
             /** @default  */
             transform: string;
+            /** @description Of each file; empty for its own picture */
+            layer?: string;
             columns?: {
                 [key: string]: "file" | "engine" | "version" | "device" | "machine" | "scene" | "view" | "variant" | "frame" | "seed" | "threads" | "memory_bytes" | "seconds" | "ready_seconds" | "cpu_seconds" | "setting" | "ignore";
             };

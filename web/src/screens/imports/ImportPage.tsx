@@ -11,6 +11,7 @@ import { useTitle } from "../../parts/useTitle";
 import { Columns } from "./Columns";
 import { FillIn } from "./FillIn";
 import { frameGroups, type Group, grouped, type Render, varyingSettings } from "./groups";
+import { Layers } from "./Layers";
 import { MakeSequence } from "./MakeSequence";
 import { MakeStudy } from "./MakeStudy";
 import { Watch } from "./Watch";
@@ -63,6 +64,7 @@ export function ImportPage() {
           </details>
         ) : null}
         <Watch set={set.data} onChanged={refresh} />
+        <Layers set={set.data} onChanged={refresh} />
         <Columns set={set.data} onChanged={refresh} />
         <FillIn renders={good} chosen={chosen} onFilled={refresh} />
         <RenderTable renders={good} chosen={chosen} onChoose={setChosen} />
