@@ -53,6 +53,9 @@ class Zone(models.Model):
     points = models.JSONField()
     changed_at = models.DateTimeField(auto_now=True)
     removed_at = models.DateTimeField(null=True)
+    described = models.CharField(
+        max_length=80, blank=True, help_text="Its name in the scene's description, from which it was taken once"
+    )
 
     class Meta:
         ordering = ["id"]

@@ -3,20 +3,24 @@
 from __future__ import annotations
 
 import json
+import os
 import shutil
 import tempfile
 from collections.abc import Sequence
 from pathlib import Path
+from typing import Any
 
 from django.conf import settings
 from matchedpair.engines import AS_IS, EngineDefinition, OwnFiles, RenderJob, lay_out, placed, render
 from matchedpair.errors import InputError
+from matchedpair.measures.areas import Area
 from matchedpair.plain_files import parsed_json
-from matchedpair.scenes import Scene, Setup, Stress, read_scenes, read_stresses, require_fits
+from matchedpair.scenes import Scene, Setup, Stress, read_scene, read_scenes, read_stresses, require_fits
+from matchedpair.scenes.proposed import description_of, folders_without
 from matchedpair.scenes.scene import DESCRIBED
 from matchedpair.scenes.textures import SceneTexture, textures_of
 
-from server.catalogue.models import Look, SceneRevision
+from server.catalogue.models import Look, SceneRevision, Zone
 from server.store.files import keep, keep_file, path_of
 from server.store.pixels import PICTURE
 
@@ -57,6 +61,36 @@ def stresses_by_scene() -> dict[str, dict[str, str]]:
     }
 
 
+def undescribed() -> list[tuple[str, str]]:
+    """The folders among the scenes that none uses, each with a description proposed for it."""
+    scenes, _ = read_scenes(settings.SCENES)
+    return [(name, description_of(settings.SCENES / name)) for name in folders_without(settings.SCENES, scenes)]
+
+
+def describe(folder: str, text: str) -> Scene:
+    """Write a description for a folder among the scenes, once it is good. Raises `InputError`."""
+    scenes, _ = read_scenes(settings.SCENES)
+    if folder not in folders_without(settings.SCENES, scenes):
+        raise InputError(f"there is no folder {folder!r} without a scene")
+    target = Path(settings.SCENES) / f"{folder}.scene.toml"
+    try:
+        with tempfile.TemporaryDirectory(prefix=".describing-", dir=settings.SCENES) as place:
+            tried = Path(place) / target.name
+            tried.write_text(text, encoding="utf-8")
+            (Path(place) / folder).symlink_to(Path("..") / folder)
+            scene = read_scene(tried)
+            if any(each.name == scene.name for each in scenes):
+                raise InputError(f"the name {scene.name!r} is taken by another scene")
+            os.link(tried, target)  # fails where there is one
+    except FileExistsError:
+        raise InputError(f"{target.name} is there already") from None
+    except OSError as error:
+        raise InputError(
+            f"the folder of scenes cannot be written ({error.strerror}); save this as {target.name} in it by hand"
+        ) from error
+    return scene_named(scene.name)
+
+
 def scene_named(name: str) -> Scene:
     """Raises `InputError` listing the scenes there are."""
     scenes, _ = read_scenes(settings.SCENES)
@@ -72,6 +106,7 @@ def keep_revision(scene: Scene) -> SceneRevision:
     kept once. Raises `InputError` when a texture cannot be read any more.
     """
     keep(scene.contents, SCENE)
+    take_zones(scene)
     views = [{"name": view.name, "title": view.title} for view in scene.views]
     textures = {each.file: _kept_texture(scene, each) for each in scene.textures}
     row, _ = SceneRevision.objects.get_or_create(
@@ -86,6 +121,28 @@ def keep_revision(scene: Scene) -> SceneRevision:
         row.reduced = {**row.reduced, **reduced}
         row.save()
     return row
+
+
+def take_zones(scene: Scene) -> None:
+    """Draw the zones that a scene's description has and that were not taken before; people may have changed those."""
+    described = [(view.name, area) for view in scene.views for area in view.zones]
+    if not described:
+        return
+    known = Zone.objects.filter(scene=scene.name)
+    before = {(zone.view, name) for zone in known for name in (zone.described, "" if zone.removed_at else zone.name)}
+    Zone.objects.bulk_create(
+        (
+            Zone(scene=scene.name, view=view, described=area.name, **zone_fields(area))
+            for view, area in described
+            if (view, area.name) not in before
+        ),
+        ignore_conflicts=True,  # somebody else opened the same screen
+    )
+
+
+def zone_fields(area: Area) -> dict[str, Any]:
+    """A zone's values as they are kept."""
+    return {"name": area.name, "kind": area.kind, "shape": area.shape, "points": [list(p) for p in area.points]}
 
 
 def _kept_texture(scene: Scene, texture: SceneTexture) -> str:
@@ -114,9 +171,7 @@ def own_files(revision: SceneRevision, engine: EngineDefinition, variant: str) -
     Raises `InputError` when its files are not here, or not those any more that a study was planned with: they are used
     where they lie, and another picture must not come under the same name.
     """
-    contents = path_of(revision.revision, SCENE)
-    raw = parsed_json(contents.read_bytes(), revision.title)
-    if not isinstance(raw, dict) or raw.get("format") != DESCRIBED:
+    if _description(revision) is None:
         return None
     scene = scene_named(revision.name)
     if scene.files is None or scene.revision != revision.revision:
@@ -126,6 +181,23 @@ def own_files(revision: SceneRevision, engine: EngineDefinition, variant: str) -
         raise InputError(problem or f"the files of {scene.title} are not here")
     file = scene.files.file_for(engine.name, variant)
     return OwnFiles(str(scene.root), file, tuple(scene.files.digests), engine.gathers), scene
+
+
+def used_in_place(revision: SceneRevision) -> list[str]:
+    """The files, below its root, that a scene in its engines' own format is rendered from and that are not kept here;
+    none for all others.
+    """
+    raw = _description(revision) or {}
+    return sorted(raw.get("sha256", {}))
+
+
+def _description(revision: SceneRevision) -> dict[str, Any] | None:
+    """What was kept of a scene in its engines' own format; None for all others."""
+    path = path_of(revision.revision, SCENE)
+    if not revision.revision or not path.is_file():
+        return None
+    raw = parsed_json(path.read_bytes(), revision.title)
+    return raw if isinstance(raw, dict) and raw.get("format") == DESCRIBED else None
 
 
 def drawn_as(revision: SceneRevision, variant: str) -> str:

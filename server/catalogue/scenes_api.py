@@ -19,7 +19,15 @@ from rest_framework.response import Response
 from server.catalogue.engines import engine_named, engines_now, missing_reason
 from server.catalogue.fields import NamedSerializer
 from server.catalogue.models import Look, Zone
-from server.catalogue.scenes import scene_named, scenes_now, stresses_now, take_look
+from server.catalogue.scenes import (
+    describe,
+    scene_named,
+    scenes_now,
+    stresses_now,
+    take_look,
+    take_zones,
+    undescribed,
+)
 from server.catalogue.zones import add_zone, change_zone, copy_zone, remove_zone, restore_zone, zone_values
 from server.store.versions import must_match, version_of
 
@@ -77,6 +85,13 @@ class ScenesSerializer(serializers.Serializer):
     problems = serializers.ListField(child=serializers.CharField())
 
 
+class UndescribedSerializer(serializers.Serializer):
+    """A folder among the scenes that none uses, and a description for it, in TOML."""
+
+    folder = serializers.CharField(max_length=255)
+    text = serializers.CharField(max_length=100_000, trim_whitespace=False)
+
+
 class AskedLookSerializer(serializers.Serializer):
     """Which view to look at; without an engine, the first that this machine can call."""
 
@@ -120,6 +135,8 @@ def scenes(request: Request) -> Response:
     """Scenes in the operator's folder."""
     stresses, wrong = stresses_now()
     found, problems = scenes_now(stresses)
+    for scene in found:
+        take_zones(scene)
     known = {stress.name: stress for stress in stresses}
     body = {
         "scenes": [_scene_row(scene, known) for scene in found],
@@ -128,6 +145,22 @@ def scenes(request: Request) -> Response:
         "problems": [*wrong, *problems],
     }
     return Response(ScenesSerializer(body).data)
+
+
+@extend_schema(methods=["GET"], responses=UndescribedSerializer(many=True))
+@extend_schema(methods=["POST"], request=UndescribedSerializer, responses={201: SceneSerializer})
+@api_view(["GET", "POST"])
+def undescribed_folders(request: Request) -> Response:
+    """Folders that no scene uses, each with a proposed description; or keep one, corrected, beside its folder."""
+    if request.method == "GET":
+        rows = [{"folder": folder, "text": text} for folder, text in undescribed()]
+        return Response(UndescribedSerializer(rows, many=True).data)
+    form = UndescribedSerializer(data=request.data)
+    form.is_valid(raise_exception=True)
+    scene = describe(form.validated_data["folder"], form.validated_data["text"])
+    take_zones(scene)
+    known = {stress.name: stress for stress in stresses_now()[0]}
+    return Response(SceneSerializer(_scene_row(scene, known)).data, status=status.HTTP_201_CREATED)
 
 
 @extend_schema(request=AskedLookSerializer, responses={201: LookSerializer})

@@ -13,7 +13,7 @@ from matchedpair.errors import InputError
 from matchedpair.measures.areas import Area, parse_area
 
 from server.catalogue.models import Zone
-from server.catalogue.scenes import scene_named
+from server.catalogue.scenes import scene_named, zone_fields
 
 MOST_ZONES = 100
 
@@ -39,7 +39,7 @@ def add_zone(scene: str, view: str, values: dict[str, Any]) -> Zone:
         raise InputError(f"{found.title} has no view {view!r}")
     if zones_of(scene, view).count() >= MOST_ZONES:
         raise InputError(f"a view has at most {MOST_ZONES} zones")
-    return _saved(Zone(scene=scene, view=view, **_fields(area)))
+    return _saved(Zone(scene=scene, view=view, **zone_fields(area)))
 
 
 def zone_values(zone: Zone) -> dict[str, Any]:
@@ -50,7 +50,7 @@ def zone_values(zone: Zone) -> dict[str, Any]:
 def change_zone(zone: Zone, values: dict[str, Any]) -> Zone:
     """Move, resize, rename, or change the kind of a zone. Raises `InputError`."""
     kept = zone_values(zone)
-    for key, value in _fields(_checked(kept | values)).items():
+    for key, value in zone_fields(_checked(kept | values)).items():
         setattr(zone, key, value)
     return _saved(zone)
 
@@ -87,10 +87,6 @@ def signature(areas: list[Area]) -> str:
 
 def _checked(values: dict[str, Any]) -> Area:
     return parse_area(*(values.get(key) for key in ("name", "kind", "shape", "points")))
-
-
-def _fields(area: Area) -> dict[str, Any]:
-    return {"name": area.name, "kind": area.kind, "shape": area.shape, "points": [list(p) for p in area.points]}
 
 
 def _saved(zone: Zone) -> Zone:

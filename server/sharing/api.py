@@ -20,7 +20,7 @@ from server.pairs.pair import PairFindings, findings_of_pair
 from server.sharing.pair_export import pair_csv, pair_json
 from server.sharing.report import report_html
 from server.sharing.study_export import write_study
-from server.sharing.study_import import load_study
+from server.sharing.study_import import load_study, not_carried
 from server.store.uploads import upload_on_disk, uploaded
 from server.studies.models import Pair, Study
 
@@ -39,6 +39,9 @@ class ImportedStudySerializer(serializers.Serializer):
 
     study = serializers.IntegerField()
     question = serializers.CharField()
+    not_carried = serializers.ListField(
+        child=serializers.CharField(), help_text="In words, the files of its scenes that are not in the bundle"
+    )
 
 
 @extend_schema(responses={(200, "text/html"): OpenApiTypes.STR})
@@ -68,7 +71,8 @@ def import_study(request: Request) -> Response:
     upload = uploaded(request, most=MOST_BUNDLE_BYTES)
     with upload_on_disk(upload, upload.name or "") as path:
         study = load_study(path, settings.HOME)
-    return Response({"study": study.pk, "question": study.question}, status=status.HTTP_201_CREATED)
+    body = {"study": study.pk, "question": study.question, "not_carried": not_carried(study)}
+    return Response(body, status=status.HTTP_201_CREATED)
 
 
 def _name(study: Study) -> str:

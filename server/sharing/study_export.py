@@ -16,7 +16,7 @@ from matchedpair.answers import facts_as_values
 
 from server.answers.studies import study_findings
 from server.catalogue.models import SceneRevision, Zone
-from server.catalogue.scenes import SCENE, TEXTURE
+from server.catalogue.scenes import SCENE, TEXTURE, used_in_place
 from server.decisions.models import Production
 from server.pairs.pair import pair_findings
 from server.references.models import Reference
@@ -135,6 +135,9 @@ class _Exported:
             | ({} if whole else {"draft": {}, "asked": "own"})
             | {"created_at": study.created_at.isoformat(), "setup": _place(self.setups, study.setup_id)},
             "scenes": [_row(scene, SCENE_FIELDS) for scene in self.scenes],
+            "not_carried": [
+                {"scene": scene.title, "files": files} for scene in self.scenes if (files := used_in_place(scene))
+            ],
             "setups": [
                 _row(setup, SETUP_FIELDS) | {"scene": _place(self.scenes, setup.scene_id)} for setup in self.setups
             ],

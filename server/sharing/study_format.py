@@ -196,6 +196,7 @@ SCHEMA = _object({
     "facts": _or_null({"type": "object"}),
     "study": row_schema(Study, (*STUDY_FIELDS, "draft"), created_at=DATE, setup=PLACE),
     "scenes": _list(row_schema(SceneRevision, SCENE_FIELDS)),
+    "not_carried": _list(_object({"scene": TEXT, "files": _list(TEXT)})),
     "setups": _list(row_schema(Setup, SETUP_FIELDS, scene=PLACE)),
     "options": _list(row_schema(
         Option, (*OPTION_FIELDS, *OPTION_MORE), setup=PLACE, control=_or_null(PLACE), comes_with=_or_null(PLACE),

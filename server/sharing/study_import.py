@@ -28,7 +28,7 @@ from matchedpair.errors import InputError
 from matchedpair.measures.areas import parse_area
 
 from server.catalogue.models import SceneRevision, Zone
-from server.catalogue.scenes import SCENE, TEXTURE
+from server.catalogue.scenes import SCENE, TEXTURE, used_in_place
 from server.decisions.models import Production, RecipeVersion, StudyUse
 from server.measuring.measuring import unpacked
 from server.measuring.models import Comparison, Measure
@@ -69,9 +69,22 @@ KNOWN = re.compile(
     r"|textures/[0-9a-f]{64}\.texture)"
 )
 MAX_DEPTH = 60
+NAMED = 5
 ENCRYPTED = 0x1
 PACKED = (zipfile.ZIP_STORED, zipfile.ZIP_DEFLATED)
 OLD_PAIR = "pair.json"  # of a pair alone, as it was written before that became a study of two options
+
+
+def not_carried(study: Study) -> list[str]:
+    """Of an imported study, in words, which files its scenes are rendered from and that came with no bundle."""
+    scenes = SceneRevision.objects.filter(setup__options__study=study).distinct()
+    told = []
+    for scene in scenes:
+        files = used_in_place(scene)
+        if files:
+            named = ", ".join(files[:NAMED]) + (f" and {len(files) - NAMED} more" if len(files) > NAMED else "")
+            told.append(f"{scene.title} is rendered from files that a bundle does not carry: {named}")
+    return told
 
 
 def load_study(path: Path, room: Path | None = None) -> Study:
@@ -159,6 +172,7 @@ def _as_written_now(document: dict[str, Any]) -> None:
     """
     document.setdefault("searches", [])
     document.setdefault("facts", None)
+    document.setdefault("not_carried", [])
     options = document.get("options")
     for option in options if isinstance(options, list) else []:
         measures = option.get("measures") if isinstance(option, dict) else None

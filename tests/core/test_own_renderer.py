@@ -11,6 +11,7 @@ from unittest import mock
 
 from matchedpair.engines import RenderJob, read_definition, render
 from matchedpair.errors import DefinitionError, InputError, SettingsError
+from matchedpair.measures.areas import Area
 from matchedpair.pictures import read_picture
 from matchedpair.scenes import Setup, read_scene, read_scenes, setup_problems
 
@@ -204,6 +205,8 @@ class Described(unittest.TestCase):
         self.assertEqual(scene.drawn_as("night"), "as-is")
         self.assertEqual(scene.files.handed_over("well", "as-is"), {"view.camera": "cam_well", "view.lens": "35"})
         self.assertEqual(len(scene.files.digests), 5)
+        steps = Area("Steps", "measure", "rectangle", ((0.1, 0.6), (0.5, 0.95)))
+        self.assertEqual([view.zones for view in scene.views], [(steps,), ()])
         self.assertEqual(scene.problem_for("pebble", "as-is"), "")
         self.assertIn("has no file for alder", scene.problem_for("alder", "as-is"))
         self.assertEqual(setup_problems(Setup("Court", scene.revision, "gate", 60, 40), scene), {})
@@ -235,6 +238,7 @@ class Described(unittest.TestCase):
             ('files = { pebble = "court.peb" }\ndepends', "depends", 'expected "file"'),
             ('"ripples/wave.####.txt"', '"../../secret"', 'must lie below "root"'),
             ("lens = 35", "lens = [1]", 'views.well: expected "values"'),
+            ("[0.5, 0.95]", "[0.5, 1.95]", "views.gate: zones.Steps: zone 'Steps' reaches outside"),
             ("[1, 3]", "[3, 1]", 'expected "frames"'),
         ):
             self.path.write_text(text.replace(old, new))

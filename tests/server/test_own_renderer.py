@@ -1,22 +1,27 @@
 """A studio's own renderer and scene, of formats that only it reads: from nothing to an answer."""
 
+import json
 import shutil
 import tempfile
+import zipfile
 from pathlib import Path
 
 from django.conf import settings
+from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import TransactionTestCase, override_settings
 from matchedpair.pictures import read_picture
 
 from server.measuring.measuring import measure_outstanding
 from server.measuring.models import Measure
 from server.runs.models import Run
+from server.sharing.study_export import write_study
 from server.store.files import path_of
 from server.studies.models import Option, Study
 from tests.runner import RunnerProcess, none_open, until
 from tests.server.base import WithEngines, draft, factor
 
 RENDERERS = Path(__file__).parents[1] / "renderers"
+LEVELS = [factor("threshold", 0.15)]
 
 
 class OwnRenderer(WithEngines, TransactionTestCase):
@@ -35,10 +40,13 @@ class OwnRenderer(WithEngines, TransactionTestCase):
             "width": 64, "height": 48,
         }  # fmt: skip
 
-    def carried_out(self, **changes):
+    def planned(self, **changes):
         answer = self.call("POST", "/api/studies/", draft(**self.plan | changes))
         self.assertEqual(answer.status_code, 201, answer.content)
-        study = Study.objects.get(pk=answer.json()["id"])
+        return Study.objects.get(pk=answer.json()["id"])
+
+    def carried_out(self, **changes):
+        study = self.planned(**changes)
         self.assertEqual(self.call("POST", f"/api/studies/{study.pk}/start/").status_code, 200)
         with RunnerProcess(MATCHEDPAIR_SCENES=str(self.scenes)):
             until(none_open, "the study", seconds=300)
@@ -87,6 +95,49 @@ class OwnRenderer(WithEngines, TransactionTestCase):
         )
         self.assertIn("1 of its files are not there", str(refused["fields"]))
 
+    def test_zones_of_its_description_are_drawn_once_and_then_belong_to_people(self):
+        zones = "/api/scenes/court/zones/"
+        self.client.get("/api/scenes/")
+        (zone,) = self.client.get(zones).json()
+        self.assertEqual((zone["view"], zone["name"], zone["points"]), ("gate", "Steps", [[0.1, 0.6], [0.5, 0.95]]))
+        changed = self.call("PATCH", f"/api/zones/{zone['id']}/", {"name": "Stairs"})
+        self.assertEqual(changed.status_code, 200, changed.content)
+        self.client.get("/api/scenes/")
+        self.assertEqual([row["name"] for row in self.client.get(zones).json()], ["Stairs"])
+        self.call("DELETE", f"/api/zones/{zone['id']}/")
+        self.planned(factors=LEVELS)
+        self.assertEqual(self.client.get(zones).json(), [])
+
+    def test_a_folder_without_a_description_is_given_one(self):
+        (self.scenes / "court.scene.toml").unlink()
+        (folder,) = self.client.get("/api/scenes/undescribed/").json()
+        self.assertEqual(folder["folder"], "court")
+        for text, words in (("format = 2\n", 'expected "file"'), ("= 3", "TOML"), ("", "blank")):
+            problem = self.problem(400, "POST", "/api/scenes/undescribed/", {"folder": "court", "text": text})
+            self.assertIn(words, problem["detail"] + str(problem["fields"]))
+        self.assertEqual(sorted(path.name for path in self.scenes.iterdir()), ["court"])
+        self.assertIn("no folder '..'", self.problem(
+            400, "POST", "/api/scenes/undescribed/", {"folder": "..", "text": folder["text"]})["detail"])  # fmt: skip
+        made = self.call("POST", "/api/scenes/undescribed/", folder)
+        self.assertEqual((made.status_code, made.json()["title"]), (201, "Court"), made.content)
+        self.assertEqual(self.client.get("/api/scenes/undescribed/").json(), [])
+        self.planned(view="main", factors=LEVELS)
+
+    def test_a_bundle_says_which_files_it_does_not_carry(self):
+        study = self.planned(factors=LEVELS)
+        bundle = self.scenes / "study.zip"
+        with bundle.open("wb") as file:
+            write_study(study, file)
+        with zipfile.ZipFile(bundle) as made:
+            carried = json.loads(made.read("study.json"))["not_carried"]
+        self.assertEqual([(row["scene"], len(row["files"])) for row in carried], [("Court", 5)])
+        self.client.get("/api/session/")
+        upload = SimpleUploadedFile("study.zip", bundle.read_bytes())
+        loaded = self.client.post(
+            "/api/studies/import/", {"file": upload}, headers={"X-CSRFToken": self.client.cookies["csrftoken"].value}
+        ).json()
+        self.assertIn("Court is rendered from files that a bundle does not carry: court.peb", loaded["not_carried"][0])
+
     def test_an_engine_that_the_scene_has_no_file_for_is_refused(self):
         text = (settings.ENGINES / "pebble.toml").read_text().replace('name = "pebble"', 'name = "gravel"', 1)
         (settings.ENGINES / "gravel.toml").write_text(text)
@@ -129,5 +180,5 @@ class OwnRenderer(WithEngines, TransactionTestCase):
         study = self.carried_out(under_test="threshold", trial_value=0.1)
         runs = study.runs.filter(warm_up=False)
         self.assertEqual({(run.state, len(run.checks)) for run in runs}, {("finished", 0)})
-        noise = Measure.objects.filter(option__study=study, name="noise")
+        noise = Measure.objects.filter(option__study=study, name="noise", zone="whole")
         self.assertEqual({(row.method, row.refused) for row in noise}, {("single", "")}, list(noise.values()))

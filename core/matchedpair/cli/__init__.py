@@ -18,6 +18,7 @@ from matchedpair.choose import as_table, read_recipe, settings_for
 from matchedpair.cli.answers import add_answer
 from matchedpair.cli.engines import BrokenPromiseError, add_engine
 from matchedpair.cli.renders import add_import
+from matchedpair.cli.scenes import add_scene
 from matchedpair.cli.sending import add_send
 from matchedpair.cli.text import (
     curves_as_text,
@@ -186,6 +187,7 @@ def _parser() -> argparse.ArgumentParser:
     _add_viewing(pair)
     pair.set_defaults(run=_pair)
     add_engine(commands)
+    add_scene(commands)
     add_send(commands)
     panorama = commands.add_parser("panorama", help="range, main light and its share in a light panorama")
     panorama.add_argument("panorama", type=Path, metavar="PANORAMA", help="EXR or HDR, twice as wide as high")

@@ -15,6 +15,7 @@ from pathlib import Path
 from typing import Any, TypeVar
 
 from matchedpair.errors import InputError
+from matchedpair.measures.areas import MEASURE, POLYGON, RECTANGLE, Area, parse_area
 from matchedpair.plain_files import as_text, parsed_json, parsed_toml, read_plain
 from matchedpair.scenes.own_format import SceneFiles, files_of, with_hashes
 from matchedpair.scenes.textures import (
@@ -40,10 +41,11 @@ Item = TypeVar("Item")
 
 @dataclass(frozen=True)
 class SceneView:
-    """A camera of the scene."""
+    """A camera of the scene, and the zones that its description draws on it."""
 
     name: str
     title: str
+    zones: tuple[Area, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -183,7 +185,9 @@ def parse_scene(raw: Any, contents: bytes, file: str) -> Scene:
     if not isinstance(raw, dict) or raw.get("format") not in (1, DESCRIBED):
         raise InputError(f'{file}: expected an object with "format": 1')
     stem = file.removesuffix(".json").removesuffix(".toml").removesuffix(".scene")
-    views = _table(raw, "views", file, lambda name, row, _: SceneView(name, _text(row, "title", name)))
+    views = _table(raw, "views", file, lambda name, row, where: SceneView(
+        name, _text(row, "title", name), _table(row, "zones", where, _zone)
+    ))  # fmt: skip
     if not views:
         raise InputError(f'{file}: expected "views", an object with at least one view')
     stresses = raw.get("stresses", [])
@@ -255,6 +259,16 @@ def _quantity(name: str, row: dict[str, Any], where: str) -> SceneQuantity:
     if problem:
         raise InputError(f"{where}: 'default' {problem}")
     return quantity
+
+
+def _zone(name: str, row: dict[str, Any], where: str) -> Area:
+    """Two corners are a rectangle, more a polygon."""
+    points = row.get("points")
+    shape = RECTANGLE if isinstance(points, list) and len(points) == 2 else POLYGON
+    try:
+        return parse_area(name, row.get("kind", MEASURE), shape, points)
+    except InputError as error:
+        raise InputError(f"{where}: {error}") from error
 
 
 def _frames(raw: dict[str, Any], file: str) -> tuple[int, int]:

@@ -26,6 +26,11 @@ export const backupQuery = queryOptions({
   refetchInterval: (query) => (query.state.data?.at_work ? COPYING : AT_REST),
 });
 
+export const undescribedQuery = queryOptions({
+  queryKey: ["undescribed"],
+  queryFn: () => body(api.GET("/api/scenes/undescribed/")),
+});
+
 export const scenesQuery = queryOptions({
   queryKey: ["scenes"],
   queryFn: () => body(api.GET("/api/scenes/")),

@@ -1314,6 +1314,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/scenes/undescribed/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Folders that no scene uses, each with a proposed description; or keep one, corrected, beside its folder. */
+        get: operations["scenes_undescribed_list"];
+        put?: never;
+        /** @description Folders that no scene uses, each with a proposed description; or keep one, corrected, beside its folder. */
+        post: operations["scenes_undescribed_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/searches/{id}/go-on/": {
         parameters: {
             query?: never;
@@ -3465,6 +3483,8 @@ export interface components {
         ImportedStudy: {
             study: number;
             question: string;
+            /** @description In words, the files of its scenes that are not in the bundle */
+            not_carried: string[];
         };
         /** @description How far two levels together are from what each alone would give. */
         Interaction: {
@@ -5544,6 +5564,16 @@ export interface components {
         TwoOptionsRequest: {
             control: number;
             trial: number;
+        };
+        /** @description A folder among the scenes that none uses, and a description for it, in TOML. */
+        Undescribed: {
+            folder: string;
+            text: string;
+        };
+        /** @description A folder among the scenes that none uses, and a description for it, in TOML. */
+        UndescribedRequest: {
+            folder: string;
+            text: string;
         };
         /** @description Repeat until a ratio's interval is narrower than this share of it, or the cap is reached. */
         UntilSure: {
@@ -7925,6 +7955,52 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Zone"];
+                };
+            };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
+        };
+    };
+    scenes_undescribed_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Undescribed"][];
+                };
+            };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
+        };
+    };
+    scenes_undescribed_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["UndescribedRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Scene"];
                 };
             };
             "4XX": components["responses"]["Refused"];

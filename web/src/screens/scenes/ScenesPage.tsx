@@ -5,6 +5,7 @@ import { scenesQuery } from "../../api/queries";
 import { Failed, Loading, Notice } from "../../parts/Notice";
 import { useTitle } from "../../parts/useTitle";
 import { Panoramas } from "./Panoramas";
+import { Undescribed } from "./Undescribed";
 
 /** All scenes with what they stress, and where nothing is stressed yet. */
 export function ScenesPage() {
@@ -22,6 +23,7 @@ export function ScenesPage() {
           </Notice>
         </div>
       ))}
+      <Undescribed />
       <ul className="mt-5 border-[#8b8e8c] border-t">
         {data.scenes.map((scene) => (
           <SceneRow key={scene.name} scene={scene} />
@@ -37,7 +39,8 @@ function sentence(data: Schema["Scenes"]): string {
   const stressed = new Set(data.scenes.flatMap((scene) => scene.stresses.map((stress) => stress.name)));
   const missing = data.stresses.filter((stress) => !stressed.has(stress.name));
   const scenes = `${data.scenes.length} ${data.scenes.length === 1 ? "scene" : "scenes"}`;
-  if (data.scenes.length === 0) return "No scene yet: put a scene file into the scenes folder.";
+  if (data.scenes.length === 0)
+    return "No scene yet: put a scene file, or a folder with one, into the scenes folder.";
   if (missing.length === 0)
     return `${scenes}; between them they stress all ${data.stresses.length} things on the list.`;
   const names = missing.map((stress) => stress.title.toLowerCase()).join(", ");

@@ -1,6 +1,6 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useRef } from "react";
-import { useNavigate } from "react-router";
+import { Link, useNavigate } from "react-router";
 import { type Schema, upload } from "../../api/client";
 import { askAgain } from "../../api/events";
 
@@ -17,7 +17,7 @@ export function TakeIn() {
     },
     onSuccess: (made) => {
       void askAgain(queries, "runs", "measured");
-      void navigate(`/studies/${made.study}`);
+      if (made.not_carried.length === 0) void navigate(`/studies/${made.study}`);
     },
   });
   return (
@@ -36,6 +36,14 @@ export function TakeIn() {
           event.target.value = "";
         }}
       />
+      {take.data && take.data.not_carried.length > 0 ? (
+        <span role="status" className="max-w-[32rem] text-sm">
+          <Link to={`/studies/${take.data.study}`} className="link">
+            {take.data.question}
+          </Link>{" "}
+          is here, with its pictures and figures. {take.data.not_carried.join(". ")}. More renders need them.
+        </span>
+      ) : null}
       {take.error ? (
         <span role="alert" className="max-w-96 text-fault text-sm">
           {take.error.message}
