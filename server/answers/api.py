@@ -4,9 +4,11 @@ from __future__ import annotations
 
 import json
 from dataclasses import asdict
+from typing import Any
 
-from django.http import HttpResponse
+from django.http import Http404, HttpResponse
 from django.shortcuts import get_object_or_404
+from django.utils.cache import patch_cache_control
 from django.utils.text import slugify
 from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import OpenApiParameter, extend_schema
@@ -19,7 +21,7 @@ from rest_framework.response import Response
 
 from server.answers.answer_serializers import answer_row
 from server.answers.overview import overview_rows
-from server.answers.proof_pictures import proof_pictures
+from server.answers.proof_pictures import first_pictures, proof_pictures, proof_thumbnail
 from server.answers.serializers import (
     OverviewSerializer,
     PairSerializer,
@@ -30,7 +32,7 @@ from server.answers.serializers import (
     ratio_row,
 )
 from server.answers.settling import settle
-from server.answers.studies import study_findings
+from server.answers.studies import StudyFindings, study_findings
 from server.measuring.disk import disk_use
 from server.pairs.pair import PairFindings, findings_of_pair
 from server.runs.serializers import CountSerializer
@@ -61,6 +63,7 @@ def study_says(request: Request, pk: int) -> Response:
         "answer": answer_row(found.answer),
         "match_sheet": sheet_row(found.sheet) if found.sheet else None,
         "pairs": [_summary(row) for row in found.pairs],
+        "options": _options(found),
         "verdicts": Verdict.objects.filter(pair__study=study, withdrawn_at=None),
         "disk": disk_use(study),
     }
@@ -76,6 +79,24 @@ def proof(request: Request, pk: int) -> Response:
     except PictureError:  # let go to free the disk
         found = None
     return Response(StudyProofSerializer({"pictures": asdict(found) if found else None}).data)
+
+
+@extend_schema(
+    parameters=[OpenApiParameter("of", str, description="What it was asked for with; another asks again")],
+    responses={(200, "image/png"): OpenApiTypes.BINARY},
+)
+@api_view(["GET"])
+def small_proof(request: Request, pk: int) -> HttpResponse:
+    """The pictures that show a study's answer, small and beside each other, as one PNG."""
+    try:
+        contents = proof_thumbnail(get_object_or_404(Study.objects.select_related("setup"), pk=pk))
+    except PictureError:  # let go to free the disk
+        contents = None
+    if contents is None:
+        raise Http404
+    response = HttpResponse(contents, content_type="image/png")
+    patch_cache_control(response, private=True, max_age=86_400)
+    return response
 
 
 @extend_schema(request=None, responses={201: CountSerializer})
@@ -106,6 +127,21 @@ def pair(request: Request, pk: int) -> Response:
 
 def _file(contents: bytes, kind: str, name: str) -> HttpResponse:
     return HttpResponse(contents, content_type=kind, headers={"Content-Disposition": f'attachment; filename="{name}"'})
+
+
+def _options(found: StudyFindings) -> list[dict[str, Any]]:
+    facts = found.facts.options
+    pictures = first_pictures([each.key for each in facts])
+    pairs = {row.pair.trial_id: row.pair.pk for row in found.pairs}
+    plain = ("name", "place", "control", "seeds", "open", "seconds", "noise", "visible_noise")
+    return [
+        {name: getattr(each, name) for name in plain} | {
+            "id": each.key, "pair": pairs.get(each.key, 0), "picture": pictures.get(each.key, ""),
+            "visible_error": None if each.visible_error is None
+            else {"value": each.visible_error, "interval": None, "method": "reference"},
+        }
+        for each in facts
+    ]  # fmt: skip
 
 
 def _summary(findings: PairFindings) -> dict[str, object]:

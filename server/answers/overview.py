@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
+import hashlib
 from collections import Counter, defaultdict
 from collections.abc import Sequence
+from dataclasses import asdict
 from typing import Any
 
 from django.db.models import Count, Max, Sum
 
 from server.answers.studies import StudyFindings, findings_of
-from server.runs.models import ENDED_WARM_UP, Run, RunState
+from server.runs.models import ENDED_STATES, ENDED_WARM_UP, Run, RunState
 from server.runs.progress import state_of
 from server.studies.models import Option, Purpose, Study
 from server.studies.sheets import sheet_row
@@ -34,6 +36,10 @@ def overview_rows(studies: Sequence[Study]) -> list[dict[str, Any]]:
     options = Option.objects.filter(study__in=studies, purpose=Purpose.COUNTED, in_plan=True).order_by()
     whole = dict(options.values_list("study").annotate(Count("pk")))
     rendered = dict(options.filter(left_out="", comes_with=None).values_list("study").annotate(Count("pk")))
+    engines: dict[int, list[str]] = defaultdict(list)
+    for pk, title in options.values_list("study", "engine_title").distinct().order_by("engine_title"):
+        engines[pk].append(title)
+    ended = dict(own.filter(state__in=ENDED_STATES).values_list("study").annotate(Max("ended_at")))
     chosen: dict[int, list[str]] = defaultdict(list)
     for pk, verdict in Verdict.objects.filter(pair__study__in=studies, withdrawn_at=None).values_list(
         "pair__study", "chosen"
@@ -45,14 +51,24 @@ def overview_rows(studies: Sequence[Study]) -> list[dict[str, Any]]:
         planned = sum(states[pk].values()) if study.from_elsewhere else rendered.get(pk, 0) * study.repeats
         says = found[pk]
         rows.append({
-            "id": pk, "question": study.question, "scene": f"{study.setup.scene.title}, {study.setup.view}",
+            "id": pk, "question": study.question, "scene": study.setup.scene.title, "view": study.setup.view,
+            "asked": study.asked, "engines": engines.get(pk, []), "from_elsewhere": study.from_elsewhere,
             "state": state_of(states[pk], lacking=planned > begun.get(pk, 0)), "runs_done": finished.get(pk, 0),
             "runs_planned": planned, "sentence": says.sentence, "sure": says.answer.sure, "pair": _shown(says),
             "options": whole.get(pk, 0), "archived": study.archived_at is not None, "disk_bytes": disk.get(pk) or 0,
             "match_sheet": sheet_row(says.sheet) if says.sheet else None, "chosen": chosen[pk],
-            "thumbnail": pictures.get(pk, ""), "created_at": study.created_at,
+            "thumbnail": pictures.get(pk, ""), "proof": _proof(says), "created_at": study.created_at,
+            "ended_at": ended.get(pk), "next": asdict(says.answer.next) if says.answer.next else None,
         })  # fmt: skip
     return rows
+
+
+def _proof(says: StudyFindings) -> str:
+    """Changes with what proves the answer; empty where nothing does yet."""
+    if says.answer.shown is None:
+        return ""
+    seeds = [len(side.runs) for row in says.pairs for side in (row.control, row.trial)]
+    return hashlib.sha256(repr((says.answer.shown, says.sentence, seeds)).encode()).hexdigest()[:12]
 
 
 def _shown(says: StudyFindings) -> int:

@@ -4,6 +4,7 @@ chosen option beside what it is judged by.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -23,7 +24,8 @@ from server.measuring.question_measures import photograph_of
 from server.measuring.which_reference import References
 from server.pairs.look_facts import cell_facts
 from server.pairs.pair import PairFindings, zone_box
-from server.store.pixels import stored_picture
+from server.runs.models import Run
+from server.store.pixels import beside, stored_picture
 from server.studies.models import Option, Study
 
 Size = tuple[int, int]
@@ -70,6 +72,14 @@ def proof_pictures(study: Study) -> ProofPictures | None:
     number = pair.pair.pk if pair is not None else 0
     part = pictures[0].box[2:] != read[0].size
     return ProofPictures(number, part, where, exposure_for(light), study.setup.view_transform, tuple(pictures))
+
+
+def proof_thumbnail(study: Study) -> bytes | None:
+    """The same small, as one PNG. Raises `PictureError`."""
+    found = proof_pictures(study)
+    if found is None:
+        return None
+    return beside([(each.picture, each.box) for each in found.sides], found.transform, found.exposure)
 
 
 def _of_pair(found: StudyFindings, pair: PairFindings, proof: Proof) -> tuple[str, list[Shown]]:
@@ -156,9 +166,14 @@ def _of_option(found: StudyFindings, proof: Proof) -> tuple[str, list[Shown]]:
     return "", shown
 
 
+def first_pictures(options: Sequence[int]) -> dict[int, str]:
+    """By option the picture of its first seed, as far as it is there."""
+    runs = Run.objects.filter(option__in=options, state="finished", warm_up=False).exclude(picture="")
+    return dict(runs.order_by("-seed").values_list("option", "picture"))
+
+
 def _first(option: Option) -> str:
-    runs = option.runs.filter(state="finished", warm_up=False).exclude(picture="").order_by("seed")
-    return runs.values_list("picture", flat=True).first() or ""
+    return first_pictures([option.pk]).get(option.pk, "")
 
 
 def _size(picture: str) -> Size:

@@ -11,7 +11,7 @@ from matchedpair.measures.figure import Ratio
 from matchedpair.measures.layers import LAYERS
 from rest_framework import serializers
 
-from server.answers.answer_serializers import StudyAnswerSerializer
+from server.answers.answer_serializers import StepSerializer, StudyAnswerSerializer
 from server.measuring.models import Measure
 from server.measuring.serializers import ComparisonSerializer, IntervalField, LayerKindSerializer
 from server.pairs.brightness import brightness_problem
@@ -139,7 +139,11 @@ class OverviewRowSerializer(serializers.Serializer):
 
     id = serializers.IntegerField()
     question = serializers.CharField()
+    asked = serializers.CharField(help_text="The kind of question")
     scene = serializers.CharField()
+    view = serializers.CharField()
+    engines = serializers.ListField(child=serializers.CharField())
+    from_elsewhere = serializers.BooleanField()
     state = serializers.ChoiceField(choices=StudyState.choices)
     runs_done = serializers.IntegerField()
     runs_planned = serializers.IntegerField()
@@ -152,7 +156,12 @@ class OverviewRowSerializer(serializers.Serializer):
     match_sheet = MatchSheetSerializer(allow_null=True)
     chosen = serializers.ListField(child=serializers.CharField())
     thumbnail = serializers.CharField()
+    proof = serializers.CharField(
+        help_text="Changes with the pictures that show the answer; empty where there are none yet"
+    )
+    next = StepSerializer(allow_null=True)
     created_at = serializers.DateTimeField()
+    ended_at = serializers.DateTimeField(allow_null=True, help_text="When the last render ended")
 
 
 class OverviewSerializer(serializers.Serializer):
@@ -178,6 +187,31 @@ class PairSummarySerializer(serializers.Serializer):
     ready = serializers.BooleanField(help_text="Both sides have a finished render")
 
 
+class OptionFigureSerializer(serializers.Serializer):
+    """A figure of an option with its interval."""
+
+    value = serializers.FloatField()
+    interval = IntervalField(allow_null=True)
+    method = serializers.CharField()
+
+
+class OptionSummarySerializer(serializers.Serializer):
+    """One option of a study in short; what is not known is null."""
+
+    id = serializers.IntegerField()
+    name = serializers.CharField()
+    place = serializers.CharField()
+    control = serializers.IntegerField(help_text="The option that it is compared with; 0 for a control")
+    pair = serializers.IntegerField(help_text="With its control; 0 for none")
+    seeds = serializers.IntegerField()
+    open = serializers.BooleanField(help_text="Whether renders of it are still to come")
+    seconds = OptionFigureSerializer(allow_null=True)
+    noise = OptionFigureSerializer(allow_null=True, help_text="In percent, at a typical place")
+    visible_noise = OptionFigureSerializer(allow_null=True, help_text="In ΔE")
+    visible_error = OptionFigureSerializer(allow_null=True, help_text="In ΔE, from the reference")
+    picture = serializers.CharField(help_text="Empty for none")
+
+
 class StudyFindingsSerializer(serializers.Serializer):
     """What a study says so far."""
 
@@ -185,6 +219,7 @@ class StudyFindingsSerializer(serializers.Serializer):
     answer = StudyAnswerSerializer()
     match_sheet = MatchSheetSerializer(allow_null=True)
     pairs = PairSummarySerializer(many=True)
+    options = OptionSummarySerializer(many=True)
     verdicts = VerdictSerializer(many=True)
     disk = DiskSerializer()
 

@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 import tempfile
+from collections.abc import Sequence
 from dataclasses import replace
 from pathlib import Path
 
+import cv2
 import numpy as np
 import OpenImageIO as oiio
 from django.conf import settings
@@ -20,6 +22,7 @@ from server.store.files import path_of
 Box = tuple[int, int, int, int]
 PICTURE, THUMBNAIL = ".exr", ".thumbnail.png"
 THUMBNAIL_WIDTH, LIVE_WIDTH, SHOWN_WIDTH = 240, 480, 1600
+BESIDE_WIDTH, GAP = 264, 6
 MOST_SPOTS = 3000
 
 
@@ -73,6 +76,27 @@ def shown(digest: str, transform: str, exposure: float, box: Box | None = None, 
         drawn = Path(folder) / "shown.png"
         _write_png(drawn, np.clip(values, 0.0, 1.0))
         return drawn.read_bytes()
+
+
+def beside(parts: Sequence[tuple[str, Box]], transform: str, exposure: float) -> bytes:
+    """A small PNG of parts of pictures beside each other, as a view transform shows them, each as wide as the first
+    allows; what is enlarged keeps its pixels.
+
+    Raises `PictureError` when one is missing, `InputError` for an unknown transform or a part beside its picture.
+    """
+    (_, (_, _, across, down)), *_ = parts
+    size = (BESIDE_WIDTH, min(max(1, round(BESIDE_WIDTH * down / across)), BESIDE_WIDTH))
+    drawn = []
+    for digest, box in parts:
+        picture = _part(stored_picture(digest), box)
+        small = _reduced(picture, BESIDE_WIDTH)
+        values = view_transforms().apply(small, transform or view_transforms().default, exposure)
+        drawn.append(cv2.resize(np.clip(values, 0.0, 1.0), size, interpolation=cv2.INTER_NEAREST))
+        drawn.append(np.ones((size[1], GAP, 3), np.float32))
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / "beside.png"
+        _write_png(path, np.hstack(drawn[:-1]))
+        return path.read_bytes()
 
 
 def spots(digest: str) -> list[tuple[int, int, float]]:

@@ -1775,6 +1775,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/studies/{id}/proof.png": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The pictures that show a study's answer, small and beside each other, as one PNG. */
+        get: operations["studies_proof.png_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/studies/{id}/recipes/": {
         parameters: {
             query?: never;
@@ -4108,6 +4125,35 @@ export interface components {
             /** @description The size in words. */
             readonly size: string;
         };
+        /** @description A figure of an option with its interval. */
+        OptionFigure: {
+            /** Format: double */
+            value: number;
+            interval: number[] | null;
+            method: string;
+        };
+        /** @description One option of a study in short; what is not known is null. */
+        OptionSummary: {
+            id: number;
+            name: string;
+            place: string;
+            /** @description The option that it is compared with; 0 for a control */
+            control: number;
+            /** @description With its control; 0 for none */
+            pair: number;
+            seeds: number;
+            /** @description Whether renders of it are still to come */
+            open: boolean;
+            seconds: components["schemas"]["OptionFigure"] | null;
+            /** @description In percent, at a typical place */
+            noise: components["schemas"]["OptionFigure"] | null;
+            /** @description In ΔE */
+            visible_noise: components["schemas"]["OptionFigure"] | null;
+            /** @description In ΔE, from the reference */
+            visible_error: components["schemas"]["OptionFigure"] | null;
+            /** @description Empty for none */
+            picture: string;
+        };
         /**
          * @description * `raised` - raised
          *     * `enough` - enough
@@ -4127,7 +4173,12 @@ export interface components {
         OverviewRow: {
             id: number;
             question: string;
+            /** @description The kind of question */
+            asked: string;
             scene: string;
+            view: string;
+            engines: string[];
+            from_elsewhere: boolean;
             state: components["schemas"]["StudyState"];
             runs_done: number;
             runs_planned: number;
@@ -4141,8 +4192,16 @@ export interface components {
             match_sheet: components["schemas"]["MatchSheet"] | null;
             chosen: string[];
             thumbnail: string;
+            /** @description Changes with the pictures that show the answer; empty where there are none yet */
+            proof: string;
+            next: components["schemas"]["Step"] | null;
             /** Format: date-time */
             created_at: string;
+            /**
+             * Format: date-time
+             * @description When the last render ended
+             */
+            ended_at: string | null;
         };
         /** @description All that a pair says. */
         Pair: {
@@ -5355,6 +5414,7 @@ export interface components {
             answer: components["schemas"]["StudyAnswer"];
             match_sheet: components["schemas"]["MatchSheet"] | null;
             pairs: components["schemas"]["PairSummary"][];
+            options: components["schemas"]["OptionSummary"][];
             verdicts: components["schemas"]["Verdict"][];
             disk: components["schemas"]["Disk"];
         };
@@ -8675,6 +8735,32 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["StudyProof"];
+                };
+            };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
+        };
+    };
+    "studies_proof.png_retrieve": {
+        parameters: {
+            query?: {
+                /** @description What it was asked for with; another asks again */
+                of?: string;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/png": string;
                 };
             };
             "4XX": components["responses"]["Refused"];

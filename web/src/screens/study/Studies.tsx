@@ -1,46 +1,85 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { Link } from "react-router";
-import type { Schema } from "../../api/client";
+import { Link, useSearchParams } from "react-router";
 import { overviewQuery } from "../../api/queries";
-import { bytes, day } from "../../parts/format";
-import { MatchRail } from "../../parts/MatchRail";
 import { Failed, Loading } from "../../parts/Notice";
-import { SideName } from "../../parts/Side";
+import { useRemembered } from "../../parts/remembered";
 import { useTitle } from "../../parts/useTitle";
+import { FirstSteps } from "./FirstSteps";
+import { ALL, byScene, found, needs, type Row, type Sort, type Wanted } from "./found";
+import { Needs } from "./Needs";
+import { StudyFilters } from "./StudyFilters";
+import { StudyList } from "./StudyList";
+import { SEEN } from "./seen";
 import { TakeIn } from "./TakeIn";
 
-type Row = Schema["OverviewRow"];
-
-/** All studies, newest first, each with what it says so far. */
+/** All studies: first what asks for somebody now, then all, each with its answer and the pictures that show it. */
 export function Studies() {
   const [archived, setArchived] = useState(false);
   const { data, error, refetch } = useQuery(overviewQuery(archived));
+  const [asked, setAsked] = useSearchParams();
+  const [sort, setSort] = useRemembered<Sort>("studies.sort", "newest");
+  const [grouped, setGrouped] = useRemembered("studies.grouped", false);
+  const [since] = useState(firstSeen);
+  const [seen] = useRemembered<Record<string, string>>(SEEN, {});
   useTitle("Studies");
   if (error && !data) return <Failed what="list of studies" error={error} retry={() => void refetch()} />;
   if (!data) return <Loading what="studies" />;
+  const wanted = Object.fromEntries(Object.keys(ALL).map((name) => [name, asked.get(name) ?? ""])) as Wanted;
+  const change = (next: Wanted) =>
+    setAsked(
+      Object.entries(next).filter(([, value]) => value !== ""),
+      { replace: true },
+    );
+  const rows = found(data.studies, wanted, sort);
+  const narrowed = Object.values(wanted).some(Boolean);
   return (
     <div className="mx-auto max-w-[76rem] px-6 py-6">
       <div className="flex items-baseline justify-between gap-6">
         <h1 className="text-xl font-semibold">{sentence(data.studies)}</h1>
-        <span className="flex items-center gap-4">
-          {data.archived > 0 ? (
-            <label className="flex items-center gap-1.5 text-sm">
-              <input
-                type="checkbox"
-                checked={archived}
-                onChange={(event) => setArchived(event.target.checked)}
-              />
-              {data.archived} archived
-            </label>
-          ) : null}
+        <span className="flex flex-wrap items-center justify-end gap-4">
           <TakeIn />
           <Link to="/studies/new" className="act flex items-center" data-kind="main">
             New study
           </Link>
         </span>
       </div>
-      {data.studies.length === 0 ? <Empty /> : <List rows={data.studies} />}
+      {data.studies.length === 0 && data.archived === 0 ? <FirstSteps /> : null}
+      {narrowed ? null : <Needs needs={needs(data.studies, seen, since)} />}
+      {data.studies.length + data.archived > 1 ? (
+        <StudyFilters
+          rows={data.studies}
+          wanted={wanted}
+          onWanted={change}
+          sort={sort}
+          onSort={setSort}
+          grouped={grouped}
+          onGrouped={setGrouped}
+          archived={archived}
+          archivedCount={data.archived}
+          onArchived={setArchived}
+        />
+      ) : null}
+      {narrowed ? (
+        <p className="mt-3" role="status">
+          {rows.length === 0 ? "No study fits. " : `${rows.length} of ${data.studies.length} studies. `}
+          <button type="button" className="quiet-link" onClick={() => change(ALL)}>
+            Show all
+          </button>
+        </p>
+      ) : null}
+      {grouped ? (
+        byScene(rows).map(([scene, own]) => (
+          <section key={scene} aria-label={scene}>
+            <h2 className="mt-6 font-semibold text-soft">
+              {scene}, {own.length} {own.length === 1 ? "study" : "studies"}
+            </h2>
+            <StudyList rows={own} withDisk={sort === "disk"} />
+          </section>
+        ))
+      ) : (
+        <StudyList rows={rows} withDisk={sort === "disk"} />
+      )}
     </div>
   );
 }
@@ -52,89 +91,16 @@ function sentence(rows: Row[]): string {
   return open === 0 ? `${studies}, each with an answer.` : `${studies}, ${open} without a sure answer yet.`;
 }
 
-function Empty() {
-  return (
-    <p className="mt-6 max-w-prose">
-      A study renders the same setup twice, alike in all but one thing, and says what that gains and costs.
-      Start with a small size: the first answer comes within a minute.
-    </p>
-  );
-}
-
-function List({ rows }: { rows: Row[] }) {
-  return (
-    <ul className="mt-5 border-[#8b8e8c] border-t">
-      {rows.map((row) => (
-        <li
-          key={row.id}
-          className="grid grid-cols-[132px_1fr_auto] items-start gap-5 border-line border-b py-4"
-          data-study={row.id}
-        >
-          <Thumbnail row={row} />
-          <div className="min-w-0">
-            <h2 className="text-lg font-semibold leading-snug">
-              <Link to={`/studies/${row.id}`} className="quiet-link">
-                {row.question}
-              </Link>
-            </h2>
-            <p className="mt-0.5">{row.sentence}</p>
-            <p className="mt-1.5 flex items-center gap-4 text-sm text-soft">
-              {row.match_sheet ? <MatchRail sheet={row.match_sheet} /> : null}
-              <span>{row.scene}</span>
-              <span>{day(row.created_at)}</span>
-              {row.options > 2 ? <span>{row.options} options</span> : null}
-              {row.disk_bytes > 0 ? <span>{bytes(row.disk_bytes)}</span> : null}
-              {row.archived ? <span>archived</span> : null}
-            </p>
-          </div>
-          <div className="w-44 text-right">
-            <State row={row} />
-            {row.runs_done > 1 && row.options === 2 ? (
-              <Link to={`/pairs/${row.pair}`} className="act mt-2 inline-flex items-center">
-                Look at the pair
-              </Link>
-            ) : null}
-          </div>
-        </li>
-      ))}
-    </ul>
-  );
-}
-
-function Thumbnail({ row }: { row: Row }) {
-  if (!row.thumbnail) {
-    return (
-      <div className="flex h-[74px] items-center justify-center bg-wash text-soft text-sm">
-        No picture yet
-      </div>
-    );
+/** When this browser first saw the list: what ended before is not news. */
+function firstSeen(): string {
+  const name = "matchedpair.studies.since";
+  try {
+    const kept = localStorage.getItem(name);
+    if (kept) return kept;
+    const now = new Date().toISOString();
+    localStorage.setItem(name, now);
+    return now;
+  } catch {
+    return new Date().toISOString();
   }
-  return (
-    <img
-      src={`/api/pictures/${row.thumbnail}/thumbnail/`}
-      alt={`Render of ${row.scene}`}
-      className="h-auto w-[132px]"
-      loading="lazy"
-    />
-  );
-}
-
-function State({ row }: { row: Row }) {
-  const [chosen] = row.chosen;
-  if (chosen === "control" || chosen === "trial") {
-    return (
-      <p>
-        Verdict: <SideName side={chosen} />
-      </p>
-    );
-  }
-  if (chosen === "neither") return <p>Verdict: neither</p>;
-  const done = `${row.runs_done} of ${row.runs_planned} renders`;
-  const words = {
-    planned: "Not run yet",
-    running: `Running, ${done}`,
-    partly: `Partly done, ${done}`,
-    done: "",
-  }[row.state];
-  return <p className={row.state === "partly" ? "text-fault" : ""}>{words}</p>;
 }

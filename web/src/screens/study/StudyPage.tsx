@@ -9,11 +9,13 @@ import { useTitle } from "../../parts/useTitle";
 import { VerdictList } from "../pair/Verdicts";
 import { AnswerHead } from "./AnswerHead";
 import { Disk } from "./Disk";
+import { OptionsTable } from "./OptionsTable";
 import { PairsTable } from "./PairsTable";
 import { ProofStrip } from "./ProofStrip";
 import { RunDialog } from "./RunDialog";
 import { RunTable } from "./RunTable";
 import { StudyControls } from "./StudyControls";
+import { sawStudy } from "./seen";
 import { UnderWay } from "./UnderWay";
 
 /** A study: what it says so far, its renders live, its pairs and its verdicts. */
@@ -25,6 +27,10 @@ export function StudyPage() {
   const [shown, setShown] = useState<number | null>(null);
   useTitle(study.data?.question ?? "Study");
   useFresh(id, progress.data?.stamp);
+  const stamp = progress.data?.stamp;
+  useEffect(() => {
+    if (stamp !== undefined) sawStudy(id);
+  }, [id, stamp]);
   const error = study.data ? null : (study.error ?? progress.error ?? says.error);
   if (error) return <Failed what="study" error={error} retry={() => void study.refetch()} />;
   if (!study.data || !progress.data || !says.data) return <Loading what="study" />;
@@ -63,6 +69,12 @@ export function StudyPage() {
           <StudyControls study={study.data} progress={progress.data} />
         </div>
         <Queue progress={progress.data} />
+        {says.data.options.length > 1 && says.data.options.some((each) => each.seconds || each.noise) ? (
+          <>
+            <h2 className="mt-6 mb-1 font-semibold">Options</h2>
+            <OptionsTable options={says.data.options} choice={says.data.answer.choice} />
+          </>
+        ) : null}
         {says.data.pairs.length > 1 ? (
           <>
             <h2 className="mt-6 mb-1 font-semibold">Pairs</h2>

@@ -1,0 +1,85 @@
+import { describe, expect, it } from "vitest";
+import { ALL, byScene, found, needs, type Row, stateOf } from "../src/screens/study/found";
+
+function row(id: number, more: Partial<Row> = {}): Row {
+  return {
+    id,
+    question: `Study ${id}`,
+    asked: "own",
+    scene: "Stall",
+    view: "counter",
+    engines: ["Alder"],
+    from_elsewhere: false,
+    state: "done",
+    runs_done: 4,
+    runs_planned: 4,
+    sentence: "Yes.",
+    sure: "sure",
+    pair: 1,
+    options: 2,
+    archived: false,
+    disk_bytes: id,
+    match_sheet: null,
+    chosen: [],
+    thumbnail: "",
+    proof: "",
+    next: null,
+    created_at: `2026-11-0${id}T00:00:00Z`,
+    ended_at: `2026-11-0${id}T01:00:00Z`,
+    ...more,
+  };
+}
+
+describe("studies that are looked for", () => {
+  const rows = [
+    row(1, { question: "Which engine?", engines: ["Alder", "Tansy"], scene: "Mist" }),
+    row(2, { sentence: "45 samples are enough.", sure: "not sure yet" }),
+    row(3, { chosen: ["trial"], asked: "samples" }),
+  ];
+
+  it("fits every word, wherever it stands", () => {
+    expect(found(rows, { ...ALL, find: "tansy MIST" }, "newest").map((each) => each.id)).toEqual([1]);
+    expect(found(rows, { ...ALL, find: "enough" }, "newest").map((each) => each.id)).toEqual([2]);
+    expect(found(rows, { ...ALL, find: "none such" }, "newest")).toEqual([]);
+  });
+
+  it("fits scene, engine, question and state", () => {
+    expect(found(rows, { ...ALL, engine: "Tansy" }, "newest").map((each) => each.id)).toEqual([1]);
+    expect(found(rows, { ...ALL, asked: "samples" }, "newest").map((each) => each.id)).toEqual([3]);
+    expect(rows.map(stateOf)).toEqual(["sure", "open", "judged"]);
+    expect(found(rows, { ...ALL, state: "judged", scene: "Stall" }, "newest").map((each) => each.id)).toEqual(
+      [3],
+    );
+  });
+
+  it("has an order, and groups keep it", () => {
+    expect(found(rows, ALL, "newest").map((each) => each.id)).toEqual([3, 2, 1]);
+    expect(found(rows, ALL, "name").map((each) => each.question)[2]).toBe("Which engine?");
+    expect(byScene(found(rows, ALL, "newest")).map(([scene, own]) => [scene, own.length])).toEqual([
+      ["Stall", 2],
+      ["Mist", 1],
+    ]);
+  });
+});
+
+describe("what asks for somebody", () => {
+  const step = { act: "seeds" as const, words: "Render 2 more", options: [], seeds: 2, seconds: null };
+
+  it("is what runs, failed, is new, or can be settled", () => {
+    const rows = [
+      row(1, { sure: "not sure yet", next: step }),
+      row(2),
+      row(3, { state: "running" }),
+      row(4, { state: "partly" }),
+      row(5, { archived: true, state: "running" }),
+    ];
+    const told = needs(rows, { 1: "2026-11-09T00:00:00Z" }, "2026-11-02T00:30:00Z");
+    expect(told.map((each) => [each.row.id, each.why])).toEqual([
+      [3, "running"],
+      [4, "failed"],
+      [2, "new"],
+      [1, "open"],
+    ]);
+    expect(needs(rows, {}, "2026-12-01T00:00:00Z").map((each) => each.row.id)).toEqual([3, 4, 1]);
+  });
+});
