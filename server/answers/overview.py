@@ -8,7 +8,7 @@ from collections.abc import Sequence
 from dataclasses import asdict
 from typing import Any
 
-from django.db.models import Count, Max, Sum
+from django.db.models import Count, Max, Q, Sum
 
 from server.answers.studies import StudyFindings, findings_of
 from server.runs.models import ENDED_STATES, ENDED_WARM_UP, Run, RunState
@@ -28,18 +28,24 @@ def overview_rows(studies: Sequence[Study]) -> list[dict[str, Any]]:
     for pk, state, count in telling.values_list("study", "state").annotate(Count("pk")):
         states[pk][state] = count
     own = counted.filter(warm_up=False, made_by=None)
-    finished = dict(own.filter(state=RunState.FINISHED).values_list("study").annotate(Count("pk")))
+    over = (
+        own.filter(state__in=ENDED_STATES)
+        .values_list("study")
+        .annotate(finished=Count("pk", filter=Q(state=RunState.FINISHED)), last=Max("ended_at"))
+    )
+    ended = {pk: (finished, last) for pk, finished, last in over}
     begun = dict(own.filter(option__in_plan=True).values_list("study").annotate(Count("pk")))
     last = dict(counted.exclude(picture="").values_list("study").annotate(Max("pk")))
     pictures = dict(Run.objects.filter(pk__in=last.values()).values_list("study", "picture"))
     disk = dict(runs.values_list("study").annotate(Sum("picture_bytes")))
     options = Option.objects.filter(study__in=studies, purpose=Purpose.COUNTED, in_plan=True).order_by()
-    whole = dict(options.values_list("study").annotate(Count("pk")))
-    rendered = dict(options.filter(left_out="", comes_with=None).values_list("study").annotate(Count("pk")))
+    counts = options.values_list("study").annotate(
+        whole=Count("pk"), rendered=Count("pk", filter=Q(left_out="", comes_with=None))
+    )
+    planned_options = {pk: (whole, rendered) for pk, whole, rendered in counts}
     engines: dict[int, list[str]] = defaultdict(list)
     for pk, title in options.values_list("study", "engine_title").distinct().order_by("engine_title"):
         engines[pk].append(title)
-    ended = dict(own.filter(state__in=ENDED_STATES).values_list("study").annotate(Max("ended_at")))
     chosen: dict[int, list[str]] = defaultdict(list)
     for pk, verdict in Verdict.objects.filter(pair__study__in=studies, withdrawn_at=None).values_list(
         "pair__study", "chosen"
@@ -48,17 +54,19 @@ def overview_rows(studies: Sequence[Study]) -> list[dict[str, Any]]:
     rows = []
     for study in studies:
         pk = study.pk
-        planned = sum(states[pk].values()) if study.from_elsewhere else rendered.get(pk, 0) * study.repeats
+        whole, rendered = planned_options.get(pk, (0, 0))
+        finished, last_ended = ended.get(pk, (0, None))
+        planned = sum(states[pk].values()) if study.from_elsewhere else rendered * study.repeats
         says = found[pk]
         rows.append({
             "id": pk, "question": study.question, "scene": study.setup.scene.title, "view": study.setup.view,
             "asked": study.asked, "engines": engines.get(pk, []), "from_elsewhere": study.from_elsewhere,
-            "state": state_of(states[pk], lacking=planned > begun.get(pk, 0)), "runs_done": finished.get(pk, 0),
+            "state": state_of(states[pk], lacking=planned > begun.get(pk, 0)), "runs_done": finished,
             "runs_planned": planned, "sentence": says.sentence, "sure": says.answer.sure, "pair": _shown(says),
-            "options": whole.get(pk, 0), "archived": study.archived_at is not None, "disk_bytes": disk.get(pk) or 0,
+            "options": whole, "archived": study.archived_at is not None, "disk_bytes": disk.get(pk) or 0,
             "match_sheet": sheet_row(says.sheet) if says.sheet else None, "chosen": chosen[pk],
             "thumbnail": pictures.get(pk, ""), "proof": _proof(says), "created_at": study.created_at,
-            "ended_at": ended.get(pk), "next": asdict(says.answer.next) if says.answer.next else None,
+            "ended_at": last_ended, "next": asdict(says.answer.next) if says.answer.next else None,
         })  # fmt: skip
     return rows
 

@@ -1,8 +1,10 @@
 import { useQuery } from "@tanstack/react-query";
-import { Link, NavLink } from "react-router";
+import { Link, NavLink, useLocation } from "react-router";
 import { csrfToken } from "../api/client";
 import { sessionQuery } from "../api/queries";
+import { useLastStudy } from "../parts/lastStudy";
 import { SideMark } from "../parts/Side";
+import { GoTo } from "./GoTo";
 
 /** Work, kit and results: what is done every day, what it is done with, and what came of it. */
 const GROUPS = [
@@ -29,7 +31,7 @@ const GROUPS = [
 export function TopBar() {
   const session = useQuery(sessionQuery);
   return (
-    <header className="flex h-10 shrink-0 items-center gap-6 border-line border-b px-3.5 print:hidden">
+    <header className="flex h-10 shrink-0 items-center gap-4 border-line border-b px-3.5 print:hidden">
       <Link to="/" className="flex items-center gap-2 font-semibold">
         <span className="flex">
           <SideMark side="control" size={12} />
@@ -54,7 +56,9 @@ export function TopBar() {
           </ul>
         ))}
       </nav>
-      <p className="ml-auto text-sm text-soft">
+      <LastStudy />
+      <GoTo />
+      <p className="ml-auto min-w-0 truncate text-sm text-soft">
         {session.error ? (
           <span role="alert" className="text-fault">
             The server does not answer; what you see may be old.
@@ -75,6 +79,22 @@ export function TopBar() {
       </p>
       {session.data?.shared ? <SignOut name={session.data.name} /> : null}
     </header>
+  );
+}
+
+/** The study that was looked at last: one click from everywhere else. */
+function LastStudy() {
+  const last = useLastStudy();
+  const { pathname } = useLocation();
+  if (!last || pathname === `/studies/${last.id}`) return null;
+  return (
+    <Link
+      to={`/studies/${last.id}`}
+      className="quiet-link hidden min-w-0 max-w-56 truncate text-sm min-[1200px]:block"
+      title={last.question}
+    >
+      {last.question}
+    </Link>
   );
 }
 

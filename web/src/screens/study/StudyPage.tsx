@@ -3,6 +3,7 @@ import { useEffect, useRef, useState } from "react";
 import { Link, useParams } from "react-router";
 import type { Schema } from "../../api/client";
 import { findingsQuery, progressQuery, queueQuery, studyQuery } from "../../api/queries";
+import { lookedAt } from "../../parts/lastStudy";
 import { MatchSheet } from "../../parts/MatchSheet";
 import { Failed, Loading } from "../../parts/Notice";
 import { useTitle } from "../../parts/useTitle";
@@ -31,6 +32,10 @@ export function StudyPage() {
   useEffect(() => {
     if (stamp !== undefined) sawStudy(id);
   }, [id, stamp]);
+  const known = study.data;
+  useEffect(() => {
+    if (known) lookedAt(known.removed_at ? null : { id: known.id, question: known.question });
+  }, [known]);
   const error = study.data ? null : (study.error ?? progress.error ?? says.error);
   if (error) return <Failed what="study" error={error} retry={() => void study.refetch()} />;
   if (!study.data || !progress.data || !says.data) return <Loading what="study" />;
