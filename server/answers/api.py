@@ -36,24 +36,33 @@ from server.answers.studies import StudyFindings, study_findings
 from server.measuring.disk import disk_use
 from server.pairs.pair import PairFindings, findings_of_pair
 from server.runs.serializers import CountSerializer
-from server.studies.models import Study
+from server.store.changes import ALL
+from server.store.kept_answers import kept_answer
+from server.studies.models import Pair, Study
 from server.studies.sheets import sheet_row
 from server.verdicts.models import Verdict
 
 
+def study_of_pair(pk: int) -> int:
+    """The study that a pair belongs to; `ALL` where there is none."""
+    return Pair.objects.filter(pk=pk).values_list("study", flat=True).first() or ALL
+
+
 @extend_schema(parameters=[OpenApiParameter("archived", bool)], responses=OverviewSerializer)
 @api_view(["GET"])
+@kept_answer()
 def overview(request: Request) -> Response:
     """All studies, newest first, with the finding of each; removed ones are not among them."""
     there = Study.objects.filter(removed_at=None).select_related("setup__scene")
     archived = there.exclude(archived_at=None).count()
     if request.query_params.get("archived") != "true":
         there = there.filter(archived_at=None)
-    return Response(OverviewSerializer({"studies": overview_rows(list(there)), "archived": archived}).data)
+    return Response({"studies": overview_rows(list(there)), "archived": archived})
 
 
 @extend_schema(responses=StudyFindingsSerializer)
 @api_view(["GET"])
+@kept_answer(lambda pk: pk)
 def study_says(request: Request, pk: int) -> Response:
     """What a study says so far: one sentence, its match sheet, its pairs in short, its verdicts, its disk use."""
     study = get_object_or_404(Study, pk=pk)
@@ -117,6 +126,7 @@ def export_facts(request: Request, pk: int) -> HttpResponse:
 
 @extend_schema(responses=PairSerializer)
 @api_view(["GET"])
+@kept_answer(study_of_pair)
 def pair(request: Request, pk: int) -> Response:
     """One pair with all that it says."""
     findings = findings_of_pair(pk)

@@ -6,20 +6,50 @@ import hashlib
 from collections import Counter, defaultdict
 from collections.abc import Sequence
 from dataclasses import asdict
+from threading import Lock
 from typing import Any
 
+from django.db import connection
 from django.db.models import Count, Max, Q, Sum
 
+from server.answers.serializers import OverviewRowSerializer
 from server.answers.studies import StudyFindings, findings_of
 from server.runs.models import ENDED_STATES, ENDED_WARM_UP, Run, RunState
 from server.runs.progress import state_of
+from server.store.changes import ALL, all_changes
+from server.store.kept_answers import folders_stamp, was_passing
 from server.studies.models import Option, Purpose, Study
 from server.studies.sheets import sheet_row
 from server.verdicts.models import Verdict
 
+MOST_KEPT = 5000
+_lock = Lock()
+_kept: dict[int, tuple[Any, dict[str, Any]]] = {}
+
 
 def overview_rows(studies: Sequence[Study]) -> list[dict[str, Any]]:
-    """One row a study, as `OverviewRowSerializer` takes it."""
+    """One row a study, as plain values; made anew only for those that something changed for."""
+    if connection.in_atomic_block:
+        return _as_values(studies)
+    numbers, folders = all_changes(), folders_stamp()
+    stamps = {study.pk: (numbers.get(study.pk, 0), numbers.get(ALL, 0), folders) for study in studies}
+    with _lock:
+        found = {pk: _kept[pk][1] for pk, stamp in stamps.items() if pk in _kept and _kept[pk][0] == stamp}
+    stale = [study for study in studies if study.pk not in found]
+    made = {row["id"]: row for row in _as_values(stale)} if stale else {}
+    if not was_passing():
+        with _lock:
+            _kept.update({pk: (stamps[pk], row) for pk, row in made.items()})
+            for pk in list(_kept)[: max(len(_kept) - MOST_KEPT, 0)]:
+                del _kept[pk]
+    return [made.get(study.pk) or found[study.pk] for study in studies]
+
+
+def _as_values(studies: Sequence[Study]) -> list[dict[str, Any]]:
+    return list(OverviewRowSerializer(_rows(studies), many=True).data)
+
+
+def _rows(studies: Sequence[Study]) -> list[dict[str, Any]]:
     found = findings_of(studies)
     runs = Run.objects.filter(study__in=studies).order_by()
     counted = runs.filter(option__purpose=Purpose.COUNTED)

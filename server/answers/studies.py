@@ -20,6 +20,7 @@ from server.measuring.option_facts import OptionFacts, all_facts
 from server.measuring.which_reference import References
 from server.pairs.pair import PairFindings, pair_findings, with_all
 from server.runs.models import Run
+from server.store.kept_answers import is_passing
 from server.studies.models import Option, Pair, Study
 
 MOST_KEPT = 400
@@ -89,6 +90,8 @@ def findings_of(studies: Sequence[Study], *, now: bool = False) -> dict[int, Stu
     with _lock:
         kept = {pk: _kept[pk] for pk in stamps if pk in _kept}
     found = {pk: row.findings for pk, row in kept.items() if row.serves(stamps[pk], now=now)}
+    if any(kept[pk].stamp != stamps[pk] for pk in found):
+        is_passing()
     stale = [study for study in studies if study.pk not in found]
     if stale:
         began = time.monotonic()

@@ -22,6 +22,9 @@ from server.catalogue.fields import NamedSerializer, ScalarField, SettingsField
 from server.catalogue.models import BrightnessFactor, EffectEvidence
 from server.catalogue.scenes import scene_named, stresses_now
 from server.catalogue.serializers import BrightnessSerializer
+from server.store.kept_answers import kept_answer
+
+CALLED_SECONDS = 5.0  # by then a program that was installed meanwhile is seen
 
 
 class SettingSerializer(NamedSerializer):
@@ -133,6 +136,7 @@ class EnginesSerializer(serializers.Serializer):
 
 @extend_schema(responses=EnginesSerializer)
 @api_view(["GET"])
+@kept_answer(seconds=CALLED_SECONDS)
 def engines(request: Request) -> Response:
     """Engines in the operator's folder, with all that their definitions say."""
     good, bad = engines_now()

@@ -29,7 +29,10 @@ from server.catalogue.scenes import (
     undescribed,
 )
 from server.catalogue.zones import add_zone, change_zone, copy_zone, remove_zone, restore_zone, zone_values
+from server.store.kept_answers import kept_answer
 from server.store.versions import must_match, version_of
+
+FILES_SECONDS = 2.0  # by then what changed below a scene's own folder is seen
 
 
 class StressSerializer(NamedSerializer):
@@ -131,6 +134,7 @@ class ViewNameSerializer(serializers.Serializer):
 
 @extend_schema(responses=ScenesSerializer)
 @api_view(["GET"])
+@kept_answer(seconds=FILES_SECONDS)
 def scenes(request: Request) -> Response:
     """Scenes in the operator's folder."""
     stresses, wrong = stresses_now()

@@ -22,6 +22,7 @@ from server.curves.serializers import (
 )
 from server.curves.words import sentence
 from server.measuring.measuring import NOISE
+from server.store.kept_answers import kept_answer
 from server.studies.models import Study
 from server.tables.measure_table import pairs_by_option
 
@@ -31,6 +32,7 @@ from server.tables.measure_table import pairs_by_option
     responses=CurvesSerializer,
 )
 @api_view(["GET"])
+@kept_answer(lambda pk: pk)
 def curves(request: Request, pk: int) -> Response:
     """Noise (or error against the reference) against seconds: each option's ladder, its fit, and what is the same."""
     study = get_object_or_404(Study, pk=pk)
@@ -58,6 +60,7 @@ def curves_body(study: Study, found: StudyCurves) -> dict[str, object]:
 
 @extend_schema(parameters=[OpenApiParameter("zone", str)], responses=EffectsSerializer)
 @api_view(["GET"])
+@kept_answer(lambda pk: pk)
 def effects(request: Request, pk: int) -> Response:
     """Which setting matters: the effect of each factor on noise, time and look."""
     study = get_object_or_404(Study, pk=pk)

@@ -18,9 +18,12 @@ from server.runs.actions import run_again, run_bad_again, stop_runs
 from server.runs.models import BAD, BAD_STATES, ENDED_WARM_UP, OPEN_STATES, Run, RunState
 from server.runs.progress import StudyState, lacking_renders, planned_renders, seconds_left, state_of
 from server.runs.serializers import CountSerializer, RunSerializer
+from server.store.kept_answers import kept_answer
 from server.studies.models import Purpose, Study
 from server.studies.requests import study_with_all, switched_on
 from server.studies.serializers import StudySerializer, SwitchSerializer
+
+PROGRESS_SECONDS = 0.5  # how far renders are is told no more often
 
 
 class MachineSerializer(serializers.Serializer):
@@ -82,6 +85,7 @@ class BuildAtWorkSerializer(serializers.Serializer):
 
 @extend_schema(responses=ProgressSerializer)
 @api_view(["GET"])
+@kept_answer(lambda pk: pk, seconds=PROGRESS_SECONDS)
 def study_progress(request: Request, pk: int) -> Response:
     """Where the runs of a study stand, live."""
     study = get_object_or_404(Study, pk=pk)

@@ -19,12 +19,14 @@ from server.runs.actions import move_up, pause, stop_runs
 from server.runs.models import OPEN_STATES, Queue, Run, RunState
 from server.runs.progress import seconds_left
 from server.store.files import room_problem
+from server.store.kept_answers import kept_answer
 from server.store.pixels import live_thumbnail, path_of_live
 from server.studies.models import Side
 from server.studies.requests import switched_on
 from server.studies.serializers import SwitchSerializer
 
 MOST_SHOWN = 200
+PROGRESS_SECONDS = 0.5  # how far renders are is told no more often
 
 
 class QueuedRunSerializer(serializers.ModelSerializer):
@@ -72,6 +74,7 @@ class MoveSerializer(serializers.Serializer):
 
 @extend_schema(responses=QueueSerializer)
 @api_view(["GET"])
+@kept_answer(seconds=PROGRESS_SECONDS)
 def queue(request: Request) -> Response:
     """The queue as it stands."""
     return Response(QueueSerializer(_queue()).data)

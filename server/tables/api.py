@@ -22,6 +22,7 @@ from server.measuring.serializers import MeasureTableSerializer
 from server.runs.models import Run, RunState
 from server.runs.next_step import next_steps
 from server.runs.serializers import RunSerializer
+from server.store.kept_answers import is_passing, kept_answer
 from server.studies.models import Purpose, Study
 from server.tables.measure_table import kind_rows, measure_table
 from server.tables.run_table import Asked, Column, as_csv, columns_of, groups_of, page_of, rows_of
@@ -128,17 +129,21 @@ FILE = [*ASKED, OpenApiParameter("columns", str)]
 
 @extend_schema(parameters=[*ASKED, *PAGE], responses=TableSerializer)
 @api_view(["GET"])
+@kept_answer(lambda pk: pk)
 def table(request: Request, pk: int) -> Response:
     """A page of a study's runs."""
     study, asked, form = _asked(request, pk)
     total, rows = page_of(study, asked, form["offset"], form["limit"])
     columns = columns_of(study)
+    if any(run.state == RunState.RUNNING for run in rows):
+        is_passing()  # how far it is changes all the time
     body = {"total": total, "offset": form["offset"], "columns": columns, "rows": rows}
     return Response(TableSerializer(body, context={"columns": columns}).data)
 
 
 @extend_schema(parameters=ASKED, responses=GroupsSerializer)
 @api_view(["GET"])
+@kept_answer(lambda pk: pk)
 def groups(request: Request, pk: int) -> Response:
     """The groups of the table, each with the spread of its figures over the repeats."""
     study, asked, _ = _asked(request, pk)
@@ -191,6 +196,7 @@ def _file(study: Study, contents: bytes, kind: str, ending: str) -> HttpResponse
 
 @extend_schema(parameters=[OpenApiParameter("zone", str)], responses=MeasureTableSerializer)
 @api_view(["GET"])
+@kept_answer(lambda pk: pk)
 def measures(request: Request, pk: int) -> Response:
     """The measure table of a study: one zone (the whole picture if none is named), or ``all`` of them."""
     study = get_object_or_404(Study, pk=pk)

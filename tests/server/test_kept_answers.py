@@ -1,0 +1,174 @@
+"""Answers kept until what they rest on changes: counted by the database, whoever writes."""
+
+import threading
+
+from django.db import connection
+from django.test import TestCase, TransactionTestCase
+from rest_framework.response import Response
+
+from server.catalogue.models import Zone
+from server.measuring.measuring import measure_outstanding
+from server.measuring.models import Measure
+from server.runs.models import Run
+from server.store import kept_answers
+from server.store.changes import ALL, NOT_COUNTED, changes_of, count_changes
+from server.studies.models import Option, Study
+from server.verdicts.models import Verdict
+from tests.engines import add_engine
+from tests.server.base import WithEngines, finish_all
+
+
+class Changes(WithEngines, TransactionTestCase):
+    def setUp(self):
+        super().setUp()
+        self.one, self.other = self.create(), self.create(question="Another?")
+        finish_all(self.one)
+        measure_outstanding(Option.objects.filter(study=self.one))
+
+    def counted(self, write):
+        """Whether the first study's number, the other's, and that of all of them grew."""
+        before = [changes_of(self.one.pk)[0], changes_of(self.other.pk)[0], changes_of(ALL)[0]]
+        write()
+        after = [changes_of(self.one.pk)[0], changes_of(self.other.pk)[0], changes_of(ALL)[0]]
+        return tuple(now > then for now, then in zip(after, before, strict=True))
+
+    def test_each_write_counts_for_the_study_that_it_concerns(self):
+        run, pair = self.one.runs.first(), self.one.pairs.get()
+        zone = {"name": "Shelf", "kind": "measure", "shape": "rectangle", "points": [[0.1, 0.1], [0.5, 0.5]]}
+        own = (True, False, True)
+        for name, write, grew in (
+            ("a run", lambda: Run.objects.filter(pk=run.pk).update(reason="x"), own),
+            ("a measure, by its option", lambda: Measure.objects.filter(option__study=self.one).update(version=1), own),
+            ("a verdict, by its pair", lambda: Verdict.objects.create(
+                pair=pair, chosen="trial", reasons="x", author="R", finding=""), own),
+            ("a study", lambda: Study.objects.filter(pk=self.one.pk).update(question="Now?"), own),
+            ("plain SQL", lambda: connection.cursor().execute("UPDATE runs_run SET log = 'x'"), own),
+            ("a removal", lambda: Measure.objects.filter(option__study=self.one).delete(), own),
+            ("a zone, which is nobody's alone", lambda: Zone.objects.create(
+                scene="marble-stall", view="counter", **zone), (False, False, True)),
+            ("how far a render is", lambda: Run.objects.update(share_done=0.5, elapsed_seconds=2.0), (False,) * 3),
+        ):  # fmt: skip
+            with self.subTest(name):
+                self.assertEqual(self.counted(write), grew)
+
+    def test_every_table_of_ours_counts_and_making_the_triggers_again_changes_nothing(self):
+        with connection.cursor() as cursor:
+            cursor.execute("SELECT tbl_name, COUNT(*) FROM sqlite_master WHERE type = 'trigger' GROUP BY tbl_name")
+            triggers = dict(cursor.fetchall())
+        tables = [name for name in connection.introspection.table_names() if not name.startswith(NOT_COUNTED)]
+        self.assertEqual(triggers, dict.fromkeys(tables, 3))
+        before = changes_of(ALL)
+        count_changes()
+        self.assertEqual(changes_of(ALL), before)
+
+
+class KeptAnswers(WithEngines, TransactionTestCase):
+    def setUp(self):
+        super().setUp()
+        self.study = self.create()
+        finish_all(self.study)
+        measure_outstanding(Option.objects.filter(study=self.study))
+        pair = self.study.pairs.get().pk
+        self.paths = [
+            "/api/overview/", f"/api/studies/{self.study.pk}/findings/", f"/api/studies/{self.study.pk}/table/",
+            f"/api/studies/{self.study.pk}/measures/", f"/api/studies/{self.study.pk}/curves/", f"/api/pairs/{pair}/",
+        ]  # fmt: skip
+
+    def queries(self, path):
+        with _Counted() as counted:
+            answer = self.client.get(path)
+        self.assertEqual(answer.status_code, 200, answer.content)
+        return counted.count, answer
+
+    def test_asked_again_they_are_as_before_and_cost_next_to_nothing(self):
+        for path in self.paths:
+            with self.subTest(path):
+                _, first = self.queries(path)
+                count, again = self.queries(path)
+                self.assertEqual((again.content, again["Content-Type"]), (first.content, first["Content-Type"]))
+                self.assertLessEqual(count, 2)
+
+    def test_a_change_by_whomever_is_seen_at_once(self):
+        for path in self.paths:
+            self.client.get(path)
+        Study.objects.filter(pk=self.study.pk).update(question="Asked otherwise?")
+        self.assertIn("Asked otherwise?", self.client.get(self.paths[0]).content.decode())
+        run = self.study.runs.filter(warm_up=False).first()
+        Run.objects.filter(pk=run.pk).update(state="failed", reason="it went away")
+        self.assertIn("it went away", self.client.get(self.paths[2]).content.decode())
+
+    def test_another_definition_of_an_engine_is_read(self):
+        self.queries(self.paths[5])
+        self.assertLessEqual(self.queries(self.paths[5])[0], 2)
+        add_engine(self.folder, "crashes")
+        self.assertGreater(self.queries(self.paths[5])[0], 2)
+
+    def test_what_a_running_render_shows_is_asked_anew(self):
+        run = self.study.runs.filter(warm_up=False).first()
+        Run.objects.filter(pk=run.pk).update(state="running", share_done=0.25)
+        self.assertIn('"share_done":0.25', self.client.get(self.paths[2]).content.decode())
+        Run.objects.filter(pk=run.pk).update(share_done=0.75)
+        self.assertIn('"share_done":0.75', self.client.get(self.paths[2]).content.decode())
+
+    def test_an_error_is_not_kept(self):
+        path = "/api/studies/999/findings/"
+        self.assertEqual([self.client.get(path).status_code for _ in range(2)], [404, 404])
+
+    def test_of_many_who_ask_at_once_one_does_the_work(self):
+        made, begun = [], threading.Event()
+
+        def make():
+            made.append(1)
+            begun.wait(0.3)
+            return b"{}"
+
+        kept = kept_answers.Kept()
+        asking = [threading.Thread(target=kept.answer, args=("/x", 1, make)) for _ in range(8)]
+        for each in asking:
+            each.start()
+        for each in asking:
+            each.join()
+        self.assertEqual(len(made), 1)
+        self.assertEqual(kept.answer("/x", 2, lambda: b"other"), b"other")
+
+    def test_the_oldest_are_dropped_when_there_are_too_many(self):
+        kept = kept_answers.Kept()
+        large = bytes(kept_answers.MOST_BYTES // 3)
+        for name in "abcd":
+            kept.answer(name, 1, lambda: large)
+        made = []
+        for name in "da":
+            kept.answer(name, 1, lambda name=name: made.append(name) or b"")
+        self.assertEqual(made, ["a"])
+
+
+class WithinATransaction(WithEngines, TestCase):
+    def test_nothing_is_kept_that_may_never_have_been(self):
+        self.create(question="Only here?")
+        self.assertEqual(len(self.client.get("/api/overview/").json()["studies"]), 1)
+        Study.objects.all().delete()
+        self.assertEqual(len(self.client.get("/api/overview/").json()["studies"]), 0)
+
+    def test_the_decorator_passes_on_what_is_no_reading(self):
+        seen = []
+        view = kept_answers.kept_answer()(lambda request: seen.append(request.method) or Response({}))
+        request = type("Asked", (), {"method": "POST"})()
+        self.assertEqual(view(request).data, {})
+        self.assertEqual(seen, ["POST"])
+
+
+class _Counted:
+    """How many queries are sent within it."""
+
+    def __enter__(self):
+        self.count = 0
+        self._wrapped = connection.execute_wrapper(self._told)
+        self._wrapped.__enter__()
+        return self
+
+    def _told(self, execute, *arguments):
+        self.count += 1
+        return execute(*arguments)
+
+    def __exit__(self, *_):
+        self._wrapped.__exit__(None, None, None)
