@@ -4,11 +4,13 @@ import threading
 
 from django.db import connection
 from django.test import TestCase, TransactionTestCase
+from matchedpair.engines.process import Progress
 from rest_framework.response import Response
 
 from server.catalogue.models import Zone
 from server.measuring.measuring import measure_outstanding
 from server.measuring.models import Measure
+from server.runs.actions import note_progress
 from server.runs.models import Run
 from server.store import kept_answers
 from server.store.changes import ALL, NOT_COUNTED, changes_of, count_changes
@@ -37,6 +39,7 @@ class Changes(WithEngines, TransactionTestCase):
         zone = {"name": "Shelf", "kind": "measure", "shape": "rectangle", "points": [[0.1, 0.1], [0.5, 0.5]]}
         own = (True, False, True)
         for name, write, grew in (
+            ("a run that begins", lambda: Run.objects.filter(pk=run.pk).update(state="running"), own),
             ("a run", lambda: Run.objects.filter(pk=run.pk).update(reason="x"), own),
             ("a measure, by its option", lambda: Measure.objects.filter(option__study=self.one).update(version=1), own),
             ("a verdict, by its pair", lambda: Verdict.objects.create(
@@ -46,7 +49,7 @@ class Changes(WithEngines, TransactionTestCase):
             ("a removal", lambda: Measure.objects.filter(option__study=self.one).delete(), own),
             ("a zone, which is nobody's alone", lambda: Zone.objects.create(
                 scene="marble-stall", view="counter", **zone), (False, False, True)),
-            ("how far a render is", lambda: Run.objects.update(share_done=0.5, elapsed_seconds=2.0), (False,) * 3),
+            ("how far a render is", lambda: note_progress(run.pk, Progress(0.5, True, 2.0, 1.0), 3.0), (False,) * 3),
         ):  # fmt: skip
             with self.subTest(name):
                 self.assertEqual(self.counted(write), grew)
