@@ -15,9 +15,8 @@ TABLE = "store_changes"
 ALL = 0  # stands for every study
 # sessions, accounts, and what the processes note of themselves change nothing that is shown of a study
 NOT_COUNTED = ("django_", "auth_", "authtoken_", "axes_", "processes_", "sqlite_", TABLE)
-PASSING = {
-    "runs_run": ("share_done", "elapsed_seconds", "ready_seconds", "reached")
-}  # of a render under way: told as progress
+# of a render under way: told as progress
+PASSING = {"runs_run": ("share_done", "elapsed_seconds", "ready_seconds", "reached")}
 # by the column that leads to a study: how it is found from a row
 LEADS = {
     "study_id": "COALESCE({row}.study_id, 0)",
