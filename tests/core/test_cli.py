@@ -1,13 +1,15 @@
 import contextlib
 import io
 import json
+import subprocess
+import sys
 import tempfile
 import unittest
 from pathlib import Path
 from unittest import mock
 
 import numpy as np
-from matchedpair.cli import main
+from matchedpair.cli import COMMANDS, main
 from matchedpair.measures.noise import twin_noise
 from matchedpair.pictures import read_picture
 
@@ -132,6 +134,36 @@ class Command(Called):
         report = self.measure(write(self.folder / "nan.exr", picture), "--twin", self.twin)
         self.assertEqual((report["checks"][0]["code"], report["checks"][0]["places"]), ("not_finite", [[4, 5]]))
         self.assertAlmostEqual(report["zones"]["whole"]["noise"]["percent"], 10.0, delta=0.4)
+
+
+class TheCommandItself(unittest.TestCase):
+    def test_its_list_of_commands_loads_nothing_that_computes(self):
+        told = (
+            "import sys; from matchedpair.cli import main\n"
+            "try: main(['--help'])\n"
+            "except SystemExit: pass\n"
+            "print([name for name in ('numpy', 'scipy', 'numba', 'OpenImageIO', 'msgspec') if name in sys.modules])"
+        )
+        said = subprocess.run([sys.executable, "-c", told], capture_output=True, text=True, check=True).stdout
+        self.assertTrue(said.rstrip().endswith("[]"), said)
+        for name, (_, words) in COMMANDS.items():
+            self.assertIn(f"  {name} ", said)
+            self.assertIn(words[:20], said)
+
+    def test_each_command_s_own_keys_are_there(self):
+        for name in COMMANDS:
+            said = io.StringIO()
+            with self.subTest(name), contextlib.redirect_stdout(said), self.assertRaises(SystemExit) as ended:
+                main([name, "--help"])
+            self.assertEqual(ended.exception.code, 0)
+            self.assertIn("--json", said.getvalue(), name)
+
+    def test_what_is_no_command_is_told(self):
+        said = io.StringIO()
+        with contextlib.redirect_stderr(said), self.assertRaises(SystemExit) as ended:
+            main(["messure"])
+        self.assertEqual(ended.exception.code, 2)
+        self.assertIn("invalid choice: 'messure'", said.getvalue())
 
 
 class OtherCommands(Called):

@@ -14,9 +14,9 @@ from matchedpair.errors import InputError
 MOST_BYTES = 256 * 1024 * 1024
 
 
-def add_answer(commands: Any) -> None:
-    """Add the command to a parser's commands."""
-    parser = commands.add_parser("answer", help="the answer to a study's question, from its exported figures")
+def add_answer(commands: Any, words: str) -> None:
+    """Add the command, and what it does in words, to the parser's."""
+    parser = commands.add_parser("answer", help=words)
     parser.add_argument("export", type=Path, metavar="STUDY_EXPORT.json", help="a study's figures as JSON")
     parser.add_argument("--json", action="store_true")
     parser.set_defaults(run=_answer)

@@ -10,6 +10,7 @@ from dataclasses import asdict
 from pathlib import Path
 from typing import Any
 
+from matchedpair.cli.reported import ReportedError
 from matchedpair.cli.text import engine_as_text
 from matchedpair.engines import read_definition
 from matchedpair.errors import InputError
@@ -27,17 +28,9 @@ QUESTIONS = (
 )
 
 
-class BrokenPromiseError(InputError):
-    """A definition does not hold what it promises; `report` says all that was tried."""
-
-    def __init__(self, report: str, count: int) -> None:
-        super().__init__(f"{count} of its promises {'does' if count == 1 else 'do'} not hold")
-        self.report = report
-
-
-def add_engine(commands: Any) -> None:
-    """Add the command to the parser's commands."""
-    command = commands.add_parser("engine", help="check an engine definition, try it with a scene, or begin a new one")
+def add_engine(commands: Any, words: str) -> None:
+    """Add the command, and what it does in words, to the parser's."""
+    command = commands.add_parser("engine", help=words)
     command.add_argument("definition", type=Path, metavar="FILE.toml")
     command.add_argument(
         "--try", dest="scene", type=Path, metavar="SCENE", help="a few tiny renders check every promise"
@@ -70,7 +63,7 @@ def _engine(parsed: argparse.Namespace) -> str:
     report = json.dumps([asdict(each) for each in promises], indent=1) if parsed.json else promises_in_words(promises)
     broken = sum(each.state == "broken" for each in promises)
     if broken:
-        raise BrokenPromiseError(report, broken)
+        raise ReportedError(report, f"{broken} of its promises {'does' if broken == 1 else 'do'} not hold")
     return report
 
 

@@ -35,9 +35,9 @@ from matchedpair.errors import InputError, MatchedPairError
 MOST_FILES = 10_000
 
 
-def add_import(commands: Any) -> None:
-    """Add the command to a parser's commands."""
-    parser = commands.add_parser("import", help="hand renders made elsewhere to an installation on this machine")
+def add_import(commands: Any, words: str) -> None:
+    """Add the command, and what it does in words, to the parser's."""
+    parser = commands.add_parser("import", help=words)
     parser.add_argument("files", nargs="+", type=Path, metavar="FILE", help="pictures, or folders of them")
     parser.add_argument("--title", default="", help="name of this set of renders")
     parser.add_argument("--table", type=Path, metavar="F", help="CSV or JSON with a row for each file")

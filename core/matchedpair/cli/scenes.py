@@ -12,9 +12,9 @@ from matchedpair.scenes import Scene, read_scene
 from matchedpair.scenes.proposed import description_of
 
 
-def add_scene(commands: Any) -> None:
-    """Add the command to the parser's commands."""
-    command = commands.add_parser("scene", help="check a scene's description, or propose one for a folder")
+def add_scene(commands: Any, words: str) -> None:
+    """Add the command, and what it does in words, to the parser's."""
+    command = commands.add_parser("scene", help=words)
     command.add_argument("scene", type=Path, metavar="FILE_OR_FOLDER")
     command.add_argument("--json", action="store_true")
     command.set_defaults(run=_scene)

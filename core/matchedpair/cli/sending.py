@@ -21,9 +21,9 @@ RESTS_SECONDS, MOST_WAIT_SECONDS = 1.0, 600.0
 ENVIRONMENT = "MATCHEDPAIR_TOKEN"
 
 
-def add_send(commands: Any) -> None:
-    """Add the command to the parser's commands."""
-    command = commands.add_parser("send", help="send renders to a server, into a set of imported renders")
+def add_send(commands: Any, words: str) -> None:
+    """Add the command, and what it does in words, to the parser's."""
+    command = commands.add_parser("send", help=words)
     command.add_argument("files", type=Path, nargs="+", metavar="FILE")
     command.add_argument("--to", required=True, metavar="URL", help="such as http://127.0.0.1:8321")
     command.add_argument(

@@ -28,9 +28,9 @@ from matchedpair.textures import (
 )
 
 
-def add_textures(commands: Any) -> None:
-    """Add the command to the parser's commands."""
-    command = commands.add_parser("textures", help="role, size and memory of maps, and reduced copies beside them")
+def add_textures(commands: Any, words: str) -> None:
+    """Add the command, and what it does in words, to the parser's."""
+    command = commands.add_parser("textures", help=words)
     command.add_argument("place", type=Path, metavar="FOLDER or SCENE.json")
     command.add_argument("--role", action="append", default=[], metavar="FILE=ROLE", help=" or ".join(ROLES))
     command.add_argument("--divide", action="append", default=[], metavar="FILE=N", help="1 leaves a map as it is")
