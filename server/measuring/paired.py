@@ -1,4 +1,4 @@
-"""Noise of options that are held against one control: the control's, times the ratio in the same places.
+"""Noise of options that are compared with one control: the control's, times the ratio in the same places.
 
 What each place of a picture reads varies over the scene; in the same places most of that drops out, so that options
 stand in the order in which their pairs do.

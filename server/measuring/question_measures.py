@@ -162,7 +162,7 @@ def _one_pass(
     pixels = [picture.pixels for picture in own]
     found[PASS_NOISE, WHOLE] = _or_reason(lambda: pass_apart.pass_noise(pixels, counted))
     if [run.pk for run in runs] == [run.pk for run in theirs]:
-        found[PASS_APART, WHOLE] = found[LAID_OVER, WHOLE] = "the others are held against this one"
+        found[PASS_APART, WHOLE] = found[LAID_OVER, WHOLE] = "the others are compared with this one"
         return found
     picture = np.mean([stored_picture(run.picture).pixels for run in theirs], axis=0, dtype=np.float32)
     apart = pass_apart.pass_apart(

@@ -1,4 +1,4 @@
-"""More pixels or more samples for the same time? Every size is held against one reference, at its apparent size."""
+"""More pixels or more samples for the same time? Every size is compared with one reference, at its apparent size."""
 
 from __future__ import annotations
 

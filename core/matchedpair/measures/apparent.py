@@ -1,5 +1,5 @@
 """Pictures of different sizes at one apparent size: each is enlarged to the reference's size, as a screen does that
-shows both equally large, and held against the reference there.
+shows both equally large, and compared with the reference there.
 
 A small picture with many samples loses its finest detail, a large one with few keeps its noise; the visible difference
 from the reference holds both against each other in one unit.

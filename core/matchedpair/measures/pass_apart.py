@@ -2,7 +2,7 @@
 
 Engines write the same pass in ranges of their own (occlusion within another reach, depth in another unit), so the one
 is brought to the other's range by its fifth and ninety-fifth percentile before they are compared by eye. A pass that is
-multiplied into the picture is held against the other there too: what counts is the picture with it laid over.
+multiplied into the picture is compared with the other there too: what counts is the picture with it laid over.
 """
 
 from __future__ import annotations
