@@ -18,6 +18,10 @@ const SHOWN: Shown = {
     { zone: "shelf", box: [10, 20, 40, 30] },
     { zone: "lamp", box: [200, 20, 20, 20] },
   ],
+  places: [
+    [10, 10, 10, 10],
+    [60, 30, 30, 30],
+  ],
 };
 const START: ViewerState = {
   ...FIRST_CHOICES,
@@ -31,6 +35,7 @@ const START: ViewerState = {
   pass: "",
   over: "",
   zone: "",
+  place: -1,
   full: false,
 };
 const after = (...acts: ViewerAct[]) => acts.reduce((state, act) => acted(state, act, SHOWN), START);
@@ -87,6 +92,16 @@ describe("acts", () => {
     expect(after(next, next).zone).toBe("lamp");
     expect(after(next, next, next)).toMatchObject({ zone: "", fitted: true });
     expect(after({ do: "zone", by: -1 }).zone).toBe("lamp");
+  });
+  it("walk through the places where the two differ most, either way round", () => {
+    const next: ViewerAct = { do: "place", by: 1 };
+    const first = after(next);
+    expect(first).toMatchObject({ place: 0, fitted: false });
+    expect(first.view).toMatchObject({ x: 15, y: 15 });
+    expect(after(next, next).view).toMatchObject({ x: 75, y: 45 });
+    expect(after(next, next, next)).toMatchObject({ place: -1, fitted: true });
+    expect(after({ do: "place", by: -1 }).place).toBe(1);
+    expect(after(next, { do: "fit" }, next).place).toBe(0);
   });
   it("never lose the picture by panning", () => {
     const far = after({ do: "pan", dx: -1e6, dy: 1e6 }).view;

@@ -38,6 +38,7 @@ export function PairViewer({
   transform: transformName,
   layers,
   zones,
+  places,
   source,
   opening,
   pinBench,
@@ -47,6 +48,7 @@ export function PairViewer({
   transform: string;
   layers: readonly Schema["LayerKind"][];
   zones: Shown["zones"];
+  places: Shown["places"];
   source: LayerSource;
   opening: Opening;
   pinBench: PinBench;
@@ -70,6 +72,7 @@ export function PairViewer({
     layers: layers.map((each) => each.name),
     passes,
     zones,
+    places,
   };
   know(shown);
   const beyond = state.mode === "difference" && state.difference === "beyond noise";

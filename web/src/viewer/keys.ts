@@ -16,6 +16,7 @@ export type ViewerAct =
   | { do: "zoom by"; factor: number }
   | { do: "pan"; dx: number; dy: number }
   | { do: "zone"; by: 1 | -1 }
+  | { do: "place"; by: 1 | -1 }
   | { do: "line"; by: number }
   | { do: "turn line"; by: number }
   | { do: "line reset" }
@@ -81,6 +82,8 @@ export const KEY_GROUPS: readonly { readonly title: string; readonly rows: reado
       row("0", "Whole picture", { do: "fit" }),
       row("1", "One picture pixel on one screen pixel", { do: "zoom", to: 1 }),
       row("8", "Eight times", { do: "zoom", to: 8 }),
+      row(">", "Next place where they differ most", { do: "place", by: 1 }),
+      row("<", "Such a place before", { do: "place", by: -1 }),
       row("PageDown", "Next zone", { do: "zone", by: 1 }, "Pg↓"),
       row("PageUp", "Zone before", { do: "zone", by: -1 }, "Pg↑"),
     ],

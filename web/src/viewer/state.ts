@@ -21,6 +21,8 @@ export type ViewerState = Choices & {
   readonly over: string;
   /** The zone that was gone to last; empty for none. */
   readonly zone: string;
+  /** Which of the places where they differ most was gone to last; `NO_PLACE` for none. */
+  readonly place: number;
   readonly full: boolean;
 };
 
@@ -44,7 +46,11 @@ export type Shown = {
   readonly layers: readonly string[];
   readonly passes: readonly string[];
   readonly zones: readonly { readonly zone: string; readonly box: readonly number[] }[];
+  /** Where the two differ most, the most telling first: x, y, width, height in the picture. */
+  readonly places: readonly (readonly number[])[];
 };
+
+export const NO_PLACE = -1;
 
 export const FIRST_CHOICES: Choices = {
   mode: "divided",
@@ -113,7 +119,7 @@ export function acted(state: ViewerState, act: ViewerAct, shown: Shown): ViewerS
     case "soft":
       return { ...state, soft: !state.soft };
     case "fit":
-      return { ...state, view: fit(shown.frame, pane), fitted: true, zone: "" };
+      return { ...state, view: fit(shown.frame, pane), fitted: true, zone: "", place: NO_PLACE };
     case "zoom":
       return moved(zoomAt(state.view, act.to / state.view.zoom, middle, pane));
     case "zoom by":
@@ -126,6 +132,13 @@ export function acted(state: ViewerState, act: ViewerAct, shown: Shown): ViewerS
       const box = shown.zones.find((each) => each.zone === next)?.box;
       if (!box) return { ...state, view: fit(shown.frame, pane), fitted: true, zone: "" };
       return { ...atBox(state, box, shown), zone: next };
+    }
+    case "place": {
+      const count = shown.places.length;
+      const next = ((state.place + act.by + count + 2) % (count + 1)) - 1;
+      const box = shown.places[next];
+      if (!box) return { ...state, view: fit(shown.frame, pane), fitted: true, zone: "", place: NO_PLACE };
+      return { ...atBox(state, box, shown), zone: "", place: next };
     }
     case "line":
       return { ...state, line: { ...state.line, x: Math.min(Math.max(state.line.x + act.by, 0), 1) } };

@@ -2,7 +2,15 @@ import { useCallback, useEffect, useRef, useState } from "react";
 import { useRemembered } from "../parts/remembered";
 import type { ViewerAct } from "./keys";
 import { UPRIGHT } from "./line";
-import { acted, type Choices, choicesOf, FIRST_CHOICES, type Shown, type ViewerState } from "./state";
+import {
+  acted,
+  type Choices,
+  choicesOf,
+  FIRST_CHOICES,
+  NO_PLACE,
+  type Shown,
+  type ViewerState,
+} from "./state";
 
 const NOTHING: Shown = {
   frame: { width: 1, height: 1 },
@@ -11,6 +19,7 @@ const NOTHING: Shown = {
   layers: [],
   passes: [],
   zones: [],
+  places: [],
 };
 
 /**
@@ -32,6 +41,7 @@ export function useViewer(name: string, usual: Partial<ViewerState> = {}) {
     pass: "",
     over: "",
     zone: "",
+    place: NO_PLACE,
     full: false,
     ...usual,
   }));

@@ -52,7 +52,7 @@ export function BlindStage({ round, transform: name }: { round: Schema["BlindRou
     scopes: false,
     labels: true,
   });
-  know({ frame: size, window: place, pictures: 2, layers: [], passes: [], zones: [] });
+  know({ frame: size, window: place, pictures: 2, layers: [], passes: [], zones: [], places: [] });
 
   const there = place.width > 0 && size.width > 1;
   // biome-ignore lint/correctness/useExhaustiveDependencies: only a new round moves the view, not each change of the window

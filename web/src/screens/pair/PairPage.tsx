@@ -74,6 +74,7 @@ function Pictures({ pair, usualName }: { pair: Schema["Pair"]; usualName: string
     [pair, seed, others.shown],
   );
   const pins = usePins(pair, usualName);
+  const places = useMemo(() => whereTheyDiffer(pair), [pair]);
   if (seed === undefined) {
     return (
       <div className="p-6">
@@ -103,6 +104,7 @@ function Pictures({ pair, usualName }: { pair: Schema["Pair"]; usualName: string
         transform={pair.view_transform}
         layers={pair.layers}
         zones={pair.zones}
+        places={places}
         source={{ pair: pair.id, control: pair.control_option, trial: pair.trial_option }}
         opening={opening}
         pinBench={pins.bench}
@@ -111,6 +113,12 @@ function Pictures({ pair, usualName }: { pair: Schema["Pair"]; usualName: string
       <PinForm pins={pins} />
     </>
   );
+}
+
+/** The cells that differ by themselves, those that would be seen first at the start. */
+function whereTheyDiffer(pair: Schema["Pair"]): number[][] {
+  const cells = pair.comparison?.difference?.zones ?? [];
+  return [...cells].sort((a, b) => Math.abs(b.percent) - Math.abs(a.percent)).map((cell) => cell.box);
 }
 
 /** Both sides' pictures of a seed. */
