@@ -32,19 +32,19 @@ export function TopBar() {
   const session = useQuery(sessionQuery);
   return (
     <header className="flex h-10 shrink-0 items-center gap-4 border-line border-b px-3.5 print:hidden">
-      <Link to="/" className="flex items-center gap-2 font-semibold">
+      <Link to="/" className="flex shrink-0 items-center gap-2 whitespace-nowrap font-semibold">
         <span className="flex">
           <SideMark side="control" size={12} />
           <SideMark side="trial" size={12} />
         </span>
         Matched Pair
       </Link>
-      <nav aria-label="Main" className="flex">
+      <nav aria-label="Main" className="flex shrink-0 whitespace-nowrap">
         {GROUPS.map((group, place) => (
           <ul
             key={group.title}
             aria-label={group.title}
-            className={`flex gap-4 ${place > 0 ? "ml-4 border-line border-l pl-4" : ""}`}
+            className={`flex gap-3 min-[1200px]:gap-4 ${place > 0 ? "ml-3 border-line border-l pl-3 min-[1200px]:ml-4 min-[1200px]:pl-4" : ""}`}
           >
             {group.screens.map(([to, title]) => (
               <li key={to}>

@@ -46,7 +46,7 @@ export function Studies() {
       </div>
       {data.studies.length === 0 && data.archived === 0 ? <FirstSteps /> : null}
       {narrowed ? null : <Needs needs={needs(data.studies, seen, since)} />}
-      {data.studies.length + data.archived > 1 ? (
+      {data.studies.length > 1 || data.archived > 0 ? (
         <StudyFilters
           rows={data.studies}
           wanted={wanted}
