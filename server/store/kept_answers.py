@@ -22,7 +22,8 @@ from rest_framework.response import Response
 
 from server.store.changes import ALL, changes_of
 
-MOST_BYTES = 64 * 1024 * 1024
+MOST_BYTES, MOST_ANSWERS = 64 * 1024 * 1024, 5000
+AT_WORK = 64
 GOOD = 200
 View = Callable[..., Response]
 _passing: ContextVar[bool] = ContextVar("passing", default=False)
@@ -34,7 +35,7 @@ class Kept:
     def __init__(self) -> None:
         self._lock = Lock()
         self._answers: OrderedDict[Hashable, tuple[Any, bytes]] = OrderedDict()
-        self._locks: dict[Hashable, Lock] = {}
+        self._working = [Lock() for _ in range(AT_WORK)]  # few, since questions may be any
         self._bytes = 0
 
     def answer(self, key: Hashable, stamp: Any, make: Callable[[], bytes | Response]) -> bytes | Response:
@@ -42,9 +43,7 @@ class Kept:
         found = self._found(key, stamp)
         if found is not None:
             return found
-        with self._lock:
-            own = self._locks.setdefault(key, Lock())
-        with own:
+        with self._working[hash(key) % AT_WORK]:
             found = self._found(key, stamp)  # somebody else may have made it meanwhile
             if found is not None:
                 return found
@@ -66,10 +65,9 @@ class Kept:
             before = self._answers.pop(key, None)
             self._bytes += len(contents) - (len(before[1]) if before else 0)
             self._answers[key] = (stamp, contents)
-            while self._bytes > MOST_BYTES and self._answers:
-                old, (_, dropped) = self._answers.popitem(last=False)
+            while self._answers and (self._bytes > MOST_BYTES or len(self._answers) > MOST_ANSWERS):
+                _, (_, dropped) = self._answers.popitem(last=False)
                 self._bytes -= len(dropped)
-                self._locks.pop(old, None)
 
 
 _kept = Kept()

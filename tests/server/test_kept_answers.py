@@ -144,6 +144,15 @@ class KeptAnswers(WithEngines, TransactionTestCase):
             kept.answer(name, 1, lambda name=name: made.append(name) or b"")
         self.assertEqual(made, ["a"])
 
+    def test_many_small_ones_are_bounded_too(self):
+        kept = kept_answers.Kept()
+        for number in range(kept_answers.MOST_ANSWERS + 10):
+            kept.answer(number, 1, lambda: b"")
+        made = []
+        for number in (10, 9):
+            kept.answer(number, 1, lambda number=number: made.append(number) or b"")
+        self.assertEqual(made, [9])
+
 
 class WithinATransaction(WithEngines, TestCase):
     def test_nothing_is_kept_that_may_never_have_been(self):
