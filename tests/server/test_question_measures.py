@@ -159,7 +159,7 @@ class Passes(QuestionMeasures):
     def test_a_pass_in_another_range_is_the_same_and_its_noise_decides(self):
         study, answer = self.answered(lambda own: 0.5 * own)
         rows = self.names(study)
-        self.assertIn("held against this one", rows["pass_apart", 0, "whole"].refused)
+        self.assertIn("compared with this one", rows["pass_apart", 0, "whole"].refused)
         self.assertLess(rows["laid_over", 1, "whole"].value, 1.0)
         self.assertEqual(answer.choice, study.options.get(number=1).pk)
         self.assertIn("the same occlusion", answer.sentence)
