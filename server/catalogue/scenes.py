@@ -193,8 +193,10 @@ def used_in_place(revision: SceneRevision) -> list[str]:
 
 def _description(revision: SceneRevision) -> dict[str, Any] | None:
     """What was kept of a scene in its engines' own format; None for all others."""
+    if not revision.revision:  # known by its name alone
+        return None
     path = path_of(revision.revision, SCENE)
-    if not revision.revision or not path.is_file():
+    if not path.is_file():
         return None
     raw = parsed_json(path.read_bytes(), revision.title)
     return raw if isinstance(raw, dict) and raw.get("format") == DESCRIBED else None

@@ -62,6 +62,13 @@ class Scenes(BrowserTest):
     def zone(self, name):
         return Zone.objects.get(name=name, view="counter", removed_at=None)
 
+    def assert_drawn(self, name, points):
+        """A zone is where it can be taken hold of again: what is saved is drawn a little later."""
+        stage, box = self.stage().bounding_box(), self.page.locator(f'[data-zone="{name}"]').bounding_box()
+        left, top = (box["x"] - stage["x"]) / stage["width"], (box["y"] - stage["y"]) / stage["height"]
+        drawn = [[left, top], [left + box["width"] / stage["width"], top + box["height"] / stage["height"]]]
+        np.testing.assert_allclose(drawn, points, atol=0.03)
+
     def near(self, points, expected):
         np.testing.assert_allclose(points, expected, atol=0.006)
 
@@ -79,10 +86,12 @@ class Scenes(BrowserTest):
         self.drag((0.45, 0.55), (0.5, 0.5))
         until(lambda: abs(self.zone("Zone 1").points[0][0] - 0.35) < 0.01, "the zone has moved")
         self.near(self.zone("Zone 1").points, [[0.35, 0.35], [0.65, 0.65]])
+        self.becomes(self.assert_drawn, "Zone 1", [[0.35, 0.35], [0.65, 0.65]])
 
         self.drag((0.65, 0.65), (0.8, 0.75))
         until(lambda: abs(self.zone("Zone 1").points[1][0] - 0.8) < 0.01, "the zone has been resized")
         self.near(self.zone("Zone 1").points, [[0.35, 0.35], [0.8, 0.75]])
+        self.becomes(self.assert_drawn, "Zone 1", [[0.35, 0.35], [0.8, 0.75]])
 
         page.locator('[data-zone="Zone 1"]').press("Shift+ArrowLeft")
         until(lambda: abs(self.zone("Zone 1").points[0][0] - 0.325) < 0.006, "the key has moved it")
