@@ -22,6 +22,11 @@ FLAGS = [
 ]  # fmt: skip
 
 
+# every picture within the window has come
+SEEN = """() => [...document.images].every(
+    (image) => image.complete || image.getBoundingClientRect().top > innerHeight)"""
+
+
 def main() -> None:
     """Start, look, end."""
     SHOTS.mkdir(parents=True, exist_ok=True)
@@ -72,6 +77,7 @@ def main() -> None:
 def take(page: Page, name: str) -> None:
     """One picture, with the pointer out of the way."""
     page.mouse.move(2, 2)
+    page.wait_for_function(SEEN, timeout=60_000)
     page.wait_for_timeout(500)
     page.screenshot(path=SHOTS / f"{name}.png")
     print(f"docs/screenshots/{name}.png")

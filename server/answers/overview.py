@@ -89,7 +89,8 @@ def _rows(studies: Sequence[Study]) -> list[dict[str, Any]]:
         planned = sum(states[pk].values()) if study.from_elsewhere else rendered * study.repeats
         says = found[pk]
         rows.append({
-            "id": pk, "question": study.question, "scene": study.setup.scene.title, "view": study.setup.view,
+            "id": pk, "question": study.question, "scene_title": study.setup.scene.title,
+            "scene": f"{study.setup.scene.title}, {study.setup.view}",
             "asked": study.asked, "engines": engines.get(pk, []), "from_elsewhere": study.from_elsewhere,
             "state": state_of(states[pk], lacking=planned > begun.get(pk, 0)), "runs_done": finished,
             "runs_planned": planned, "sentence": says.sentence, "sure": says.answer.sure, "pair": _shown(says),

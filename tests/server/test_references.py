@@ -70,9 +70,9 @@ class References(WithEngines, TestCase):
         worked_in = []
         real = uploads.take
 
-        def taking(path, linear, transform):
+        def taking(path, *given):
             worked_in.append(path.parent)
-            return real(path, linear, transform)
+            return real(path, *given)
 
         left.mkdir(parents=True, exist_ok=True)
         os.utime(left, (0, 0))

@@ -6,8 +6,8 @@ function row(id: number, more: Partial<Row> = {}): Row {
     id,
     question: `Study ${id}`,
     asked: "own",
-    scene: "Stall",
-    view: "counter",
+    scene: "Stall, counter",
+    scene_title: "Stall",
     engines: ["Alder"],
     from_elsewhere: false,
     state: "done",
@@ -32,7 +32,12 @@ function row(id: number, more: Partial<Row> = {}): Row {
 
 describe("studies that are looked for", () => {
   const rows = [
-    row(1, { question: "Which engine?", engines: ["Alder", "Tansy"], scene: "Mist" }),
+    row(1, {
+      question: "Which engine?",
+      engines: ["Alder", "Tansy"],
+      scene: "Mist, lane",
+      scene_title: "Mist",
+    }),
     row(2, { sentence: "45 samples are enough.", sure: "not sure yet" }),
     row(3, { chosen: ["trial"], asked: "samples" }),
   ];

@@ -4175,8 +4175,9 @@ export interface components {
             question: string;
             /** @description The kind of question */
             asked: string;
+            /** @description With the view */
             scene: string;
-            view: string;
+            scene_title: string;
             engines: string[];
             from_elsewhere: boolean;
             state: components["schemas"]["StudyState"];

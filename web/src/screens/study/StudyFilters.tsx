@@ -46,7 +46,7 @@ export function StudyFilters({
       <Pick
         label="Scene"
         all="any scene"
-        options={plain(rows.map((row) => row.scene))}
+        options={plain(rows.map((row) => row.scene_title))}
         value={wanted.scene}
         onChange={(scene) => onWanted({ ...wanted, scene })}
       />

@@ -26,9 +26,7 @@ export function StudyList({ rows, withDisk }: { rows: readonly Row[]; withDisk: 
             <p className="mt-0.5">{row.sentence}</p>
             <p className="mt-1 flex flex-wrap items-center gap-x-4 text-sm text-soft">
               {row.match_sheet ? <MatchRail sheet={row.match_sheet} /> : null}
-              <span>
-                {row.scene}, {row.view}
-              </span>
+              <span>{row.scene}</span>
               <span>{row.engines.join(", ")}</span>
               <span>{day(row.created_at)}</span>
               {row.options > 2 ? <span>{row.options} options</span> : null}

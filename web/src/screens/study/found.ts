@@ -34,10 +34,10 @@ export function stateOf(row: Row): State {
 export function found(rows: readonly Row[], wanted: Wanted, sort: Sort): Row[] {
   const words = wanted.find.toLowerCase().split(/\s+/).filter(Boolean);
   const fits = rows.filter((row) => {
-    const said = [row.question, row.sentence, row.scene, row.view, ...row.engines].join(" ").toLowerCase();
+    const said = [row.question, row.sentence, row.scene, ...row.engines].join(" ").toLowerCase();
     return (
       words.every((word) => said.includes(word)) &&
-      (!wanted.scene || row.scene === wanted.scene) &&
+      (!wanted.scene || row.scene_title === wanted.scene) &&
       (!wanted.engine || row.engines.includes(wanted.engine)) &&
       (!wanted.asked || row.asked === wanted.asked) &&
       (!wanted.state || stateOf(row) === wanted.state)
@@ -55,7 +55,7 @@ export function found(rows: readonly Row[], wanted: Wanted, sort: Sort): Row[] {
 /** The same by scene, scenes in the order in which they first come. */
 export function byScene(rows: readonly Row[]): [string, Row[]][] {
   const groups = new Map<string, Row[]>();
-  for (const row of rows) groups.set(row.scene, [...(groups.get(row.scene) ?? []), row]);
+  for (const row of rows) groups.set(row.scene_title, [...(groups.get(row.scene_title) ?? []), row]);
   return [...groups];
 }
 
