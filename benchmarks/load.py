@@ -21,6 +21,7 @@ from pathlib import Path
 import numpy as np
 
 from benchmarks.figures import Measured, show
+from demo.screenshots import wait_for
 
 ROOT = Path(__file__).parents[1]
 CLIENTS, SECONDS, PORT = 50, 60.0, 8399
@@ -44,7 +45,7 @@ def run() -> bool:
             for command in _commands()
         ]
         try:
-            _until_up()
+            wait_for(BASE)
             _render_all_the_time(environment)
             taken, failed = _asked()
         finally:
@@ -62,17 +63,6 @@ def run() -> bool:
 
 def _commands() -> list[str]:
     return [line.partition(":")[2].strip() for line in (ROOT / "Procfile").read_text(encoding="utf-8").splitlines()]
-
-
-def _until_up() -> None:
-    end = time.monotonic() + 60.0
-    while time.monotonic() < end:
-        try:
-            with urllib.request.urlopen(f"{BASE}/api/session/", timeout=5):
-                return
-        except OSError:
-            time.sleep(0.2)
-    raise SystemExit("the server did not start")
 
 
 def _render_all_the_time(environment: dict[str, str]) -> None:

@@ -2,11 +2,9 @@
 
 from __future__ import annotations
 
-import os
 import threading
 from collections.abc import Mapping
 from concurrent.futures import ThreadPoolExecutor
-from contextlib import suppress
 from pathlib import Path
 from typing import Any
 
@@ -15,19 +13,20 @@ from matchedpair.engines import EngineDefinition, engine_version, find_program, 
 from matchedpair.errors import DefinitionError, EngineMissingError, InputError
 
 from server.catalogue.models import BrightnessFactor
+from server.store.files import FolderStamp, folder_stamp
 
 PIXELS = "px"
-Stamp = tuple[tuple[str, int, int], ...]
+DEFINITION = ".toml"
 Found = tuple[list[EngineDefinition], list[DefinitionError]]
 _lock = threading.Lock()
-_kept: dict[Path, tuple[Stamp, Found]] = {}
-_versions: dict[tuple[str, str, int, Stamp], str] = {}
+_kept: dict[Path, tuple[FolderStamp, Found]] = {}
+_versions: dict[tuple[str, str, int, FolderStamp], str] = {}
 
 
 def engines_now() -> Found:
     """Definitions that can be used now, and the errors of the others."""
     folder = Path(settings.ENGINES)
-    stamp = _stamp(folder)
+    stamp = folder_stamp(folder, DEFINITION)
     with _lock:
         if folder not in _kept or _kept[folder][0] != stamp:
             _kept[folder] = (stamp, read_folder(folder))
@@ -70,7 +69,12 @@ def _version(definition: EngineDefinition, build: str) -> str:
     """Asked once for each state of the program and of the folder."""
     try:
         program = find_program(definition.build(build).program, definition)
-        key = (definition.name, build, Path(program).stat().st_mtime_ns, _stamp(Path(settings.ENGINES)))
+        key = (
+            definition.name,
+            build,
+            Path(program).stat().st_mtime_ns,
+            folder_stamp(Path(settings.ENGINES), DEFINITION),
+        )
         if key not in _versions:
             _versions[key] = engine_version(definition, build)
     except (EngineMissingError, OSError):
@@ -103,15 +107,3 @@ def pixel_settings(engine: str, settings: Mapping[str, Any]) -> dict[str, Any] |
 def factor_of(engine: str) -> BrightnessFactor | None:
     """The brightness factor in force for an engine."""
     return BrightnessFactor.objects.filter(engine=engine, withdrawn_at=None).first()
-
-
-def _stamp(folder: Path) -> Stamp:
-    """Asked for every pair of a study, and so of the system in one go."""
-    rows = []
-    with suppress(FileNotFoundError), os.scandir(folder) as entries:
-        for entry in entries:
-            if entry.name.endswith(".toml"):
-                with suppress(OSError):  # gone meanwhile
-                    status = entry.stat()
-                    rows.append((entry.name, status.st_mtime_ns, status.st_size))
-    return tuple(sorted(rows))

@@ -12,6 +12,7 @@ from matchedpair.curves.frontier import BEATEN, ON, TIE
 from matchedpair.measures.figure import Figure
 from rest_framework import serializers
 
+from server.answers.serializers import OptionFigureSerializer
 from server.decisions.candidates import OfStudy
 from server.decisions.deciding import Decided, DecidedUse
 from server.decisions.models import Production, RecipeVersion
@@ -33,12 +34,9 @@ class LimitKindSerializer(serializers.Serializer):
     about = serializers.CharField()
 
 
-class LimitFigureSerializer(serializers.Serializer):
+class LimitFigureSerializer(OptionFigureSerializer):
     """A figure of an option, where it is from, and how it was got."""
 
-    value = serializers.FloatField()
-    interval = IntervalField(allow_null=True)
-    method = serializers.CharField()
     where = serializers.CharField()
 
 

@@ -394,7 +394,9 @@ def _times_of(sets: list[ImportSet], *, waits: bool) -> tuple[list[TimeAlone], l
 
 
 def _set_response(row: ImportSet, code: int = status.HTTP_200_OK) -> Response:
-    return Response(ImportSetDetailSerializer(_set_row(row)).data, status=code)
+    # what only the one set's own screen shows; the list of all sets has no need of it
+    more = {"layer": row.layer, "layers": _layers(row), "times_alone": len(times_alone(row, waits=False)[0])}
+    return Response(ImportSetDetailSerializer(_set_row(row) | more).data, status=code)
 
 
 def _set_row(row: ImportSet) -> dict[str, Any]:
@@ -402,11 +404,11 @@ def _set_row(row: ImportSet) -> dict[str, Any]:
     good = [render for render in renders if not render["problem"]]
     plain = ("id", "title", "source", "pattern", "table_name", "transform", "created_at", "watched", "watch_problem")
     return {key: getattr(row, key) for key in plain} | {
-        "grows_study": row.grows.get("study"), "layer": row.layer, "layers": _layers(row),
+        "grows_study": row.grows.get("study"),
         "renders": renders, "taken": len(good), "refused": len(renders) - len(good),
         "incomplete": sum(bool(render["missing"]) for render in good),
         "table_columns": _columns(row), "knobs": knobs_among(render["settings"] for render in good),
-        "thumbnail": good[0]["picture"] if good else "", "times_alone": len(times_alone(row, waits=False)[0]),
+        "thumbnail": good[0]["picture"] if good else "",
     }  # fmt: skip
 
 

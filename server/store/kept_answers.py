@@ -2,11 +2,9 @@
 
 from __future__ import annotations
 
-import os
 import time
 from collections import OrderedDict
 from collections.abc import Callable, Hashable
-from contextlib import suppress
 from contextvars import ContextVar
 from functools import wraps
 from pathlib import Path
@@ -21,6 +19,7 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 
 from server.store.changes import ALL, changes_of
+from server.store.files import folder_stamp
 
 MOST_BYTES, MOST_ANSWERS = 64 * 1024 * 1024, 5000
 AT_WORK = 64
@@ -126,10 +125,4 @@ def kept_answer(
 
 def folders_stamp() -> tuple[Any, ...]:
     """Changes with the files that describe engines and scenes."""
-    return tuple(_entries(Path(folder)) for folder in (settings.ENGINES, settings.SCENES))
-
-
-def _entries(folder: Path) -> tuple[Any, ...]:
-    with suppress(OSError), os.scandir(folder) as entries:
-        return tuple(sorted((each.name, (seen := each.stat()).st_mtime_ns, seen.st_size) for each in entries))
-    return ()
+    return tuple(folder_stamp(Path(folder)) for folder in (settings.ENGINES, settings.SCENES))

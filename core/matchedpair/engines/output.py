@@ -23,7 +23,7 @@ class Written:
 
 
 class EngineOutput:
-    """Takes the output as it comes, in pieces of any length; a carriage return ends a line too."""
+    """Takes the output in pieces of any length; a carriage return ends a line too."""
 
     def __init__(self, definition: EngineDefinition) -> None:
         self._definition = definition

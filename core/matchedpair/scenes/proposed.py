@@ -67,7 +67,7 @@ def description_of(folder: Path) -> str:
         and re.match(rf"{re.escape(main.stem)}[_\-. ]", PurePosixPath(each).stem)
     ]  # fmt: skip
     files = _files(folder)
-    series = {pattern: rows for pattern, rows in _series(files).items() if len(rows) > 1}
+    series = _series(files)
     frames = _common_frames(list(series.values()))
     named = {str(main), *map(str, variants)}
     depends = _depends(files, named, series if frames else {})

@@ -1,5 +1,5 @@
 import { useSyncExternalStore } from "react";
-import { remembered } from "./remembered";
+import { remember, remembered } from "./remembered";
 
 type Last = { id: number; question: string };
 const KEY = "studies.last";
@@ -21,10 +21,6 @@ export function useLastStudy(): Last | null {
 export function lookedAt(study: Last | null): void {
   if (last?.id === study?.id && last?.question === study?.question) return;
   last = study;
-  try {
-    localStorage.setItem(`matchedpair.${KEY}`, JSON.stringify(study));
-  } catch {
-    // a full or forbidden storage only means that it is not remembered
-  }
+  remember(KEY, study);
   for (const listener of listeners) listener();
 }

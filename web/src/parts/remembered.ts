@@ -2,20 +2,24 @@ import { useCallback, useState } from "react";
 
 /** State that is still there next time, in this browser. */
 export function useRemembered<T>(key: string, first: T): [T, (value: T) => void] {
-  const name = named(key);
   const [value, setValue] = useState<T>(() => remembered(key, first));
   const change = useCallback(
     (next: T) => {
       setValue(next);
-      try {
-        localStorage.setItem(name, JSON.stringify(next));
-      } catch {
-        // a full or forbidden storage only means that the choice is not remembered
-      }
+      remember(key, next);
     },
-    [name],
+    [key],
   );
   return [value, change];
+}
+
+/** Keep a value in this browser for the next time. */
+export function remember<T>(key: string, value: T): void {
+  try {
+    localStorage.setItem(named(key), JSON.stringify(value));
+  } catch {
+    // a full or forbidden storage only means that it is not remembered
+  }
 }
 
 /** The same, read now, wherever it was changed. */

@@ -1,8 +1,7 @@
-import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { Link } from "react-router";
-import { api, type Schema } from "../../api/client";
-import { askAgain } from "../../api/events";
+import type { Schema } from "../../api/client";
 import { Notice } from "../../parts/Notice";
+import { useSettle } from "./useSettle";
 
 type Answer = Schema["StudyAnswer"];
 type Claim = Schema["Claim"];
@@ -61,11 +60,7 @@ const MADE_HERE: readonly string[] = ["seeds", "levels", "run"];
 
 /** The one thing that would settle what is open. */
 function NextStep({ study, step }: { study: Schema["Study"]; step: NonNullable<Answer["next"]> }) {
-  const queries = useQueryClient();
-  const settle = useMutation({
-    mutationFn: () => api.POST("/api/studies/{id}/settle/", { params: { path: { id: study.id } } }),
-    onSuccess: () => askAgain(queries, "runs", "measured"),
-  });
+  const settle = useSettle(study.id);
   const elsewhere = {
     reference: `/scenes/${study.scene_name}`,
     zone: `/scenes/${study.scene_name}`,

@@ -1,8 +1,6 @@
-import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { Link } from "react-router";
-import { api } from "../../api/client";
-import { askAgain } from "../../api/events";
 import type { Need, Row } from "./found";
+import { useSettle } from "./useSettle";
 
 const MOST = 6;
 
@@ -38,12 +36,8 @@ const WORDS: Record<Need["why"], (row: Row) => string> = {
 };
 
 function Act({ need }: { need: Need }) {
-  const queries = useQueryClient();
   const { row } = need;
-  const settle = useMutation({
-    mutationFn: () => api.POST("/api/studies/{id}/settle/", { params: { path: { id: row.id } } }),
-    onSuccess: () => askAgain(queries, "runs", "measured"),
-  });
+  const settle = useSettle(row.id);
   if (need.why === "open" && row.next?.act === "seeds" && !row.from_elsewhere) {
     return (
       <button type="button" className="act" disabled={settle.isPending} onClick={() => settle.mutate()}>

@@ -3,7 +3,7 @@ import { useState } from "react";
 import { Link, useSearchParams } from "react-router";
 import { overviewQuery } from "../../api/queries";
 import { Failed, Loading } from "../../parts/Notice";
-import { useRemembered } from "../../parts/remembered";
+import { remember, remembered, useRemembered } from "../../parts/remembered";
 import { useTitle } from "../../parts/useTitle";
 import { FirstSteps } from "./FirstSteps";
 import { ALL, byScene, found, needs, type Row, type Sort, type Wanted } from "./found";
@@ -93,14 +93,9 @@ function sentence(rows: Row[]): string {
 
 /** When this browser first saw the list: what ended before is not news. */
 function firstSeen(): string {
-  const name = "matchedpair.studies.since";
-  try {
-    const kept = localStorage.getItem(name);
-    if (kept) return kept;
-    const now = new Date().toISOString();
-    localStorage.setItem(name, now);
-    return now;
-  } catch {
-    return new Date().toISOString();
-  }
+  const kept = remembered("studies.since", "");
+  if (kept) return kept;
+  const now = new Date().toISOString();
+  remember("studies.since", now);
+  return now;
 }

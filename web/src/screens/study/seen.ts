@@ -1,4 +1,4 @@
-import { remembered } from "../../parts/remembered";
+import { remember, remembered } from "../../parts/remembered";
 
 /** By study, when this browser last looked at it. */
 export const SEEN = "studies.seen";
@@ -11,9 +11,5 @@ export function sawStudy(id: number): void {
     [id]: new Date().toISOString(),
   });
   const latest = all.sort(([, a], [, b]) => b.localeCompare(a)).slice(0, MOST);
-  try {
-    localStorage.setItem(`matchedpair.${SEEN}`, JSON.stringify(Object.fromEntries(latest)));
-  } catch {
-    // a full or forbidden storage only means that it counts as not looked at
-  }
+  remember(SEEN, Object.fromEntries(latest));
 }
