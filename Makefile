@@ -31,11 +31,9 @@ dev: setup ## both servers with reload, at http://127.0.0.1:5173
 
 ifdef FAST
 test: setup ## lint, then all tests; FAST=1: what needs no browser and kills no process, without lint
-	cd web && npm run --silent test
 	python -m tests fast
 else
 test: setup chromium lint
-	cd web && npm run --silent test
 	python -m tests
 endif
 

@@ -21,10 +21,13 @@ from pathlib import Path
 ROOT = Path(__file__).parents[1]
 # how long each took the last time here: the longest begin first, so that none is left alone at the end
 REMEMBERED = ROOT / ".venv" / "suite-seconds.json"
-CORE_SUITES = 6
+CORE_SUITES, SERVER_SUITES = 6, 8
 # several suites share the processors already
-ONE_THREAD = dict.fromkeys(("OMP_NUM_THREADS", "OPENBLAS_NUM_THREADS", "OPENCV_FOR_THREADS_NUM"), "1")
+ONE_THREAD = dict.fromkeys(("OMP_NUM_THREADS", "OPENBLAS_NUM_THREADS", "OPENCV_FOR_THREADS_NUM", "NO_COLOR"), "1")
 PLAIN = ("tests.core", "tests.standins")  # without Django and database
+WEB = "web"  # the interface's own, in its own folder
+COUNTED = re.compile(r"^Ran (\d+) tests? in|^ +Tests +(\d+) passed", re.MULTILINE)
+LONG = ("test_machines", "test_runner", "test_processes", "test_backup", "test_own_renderer", "test_older_homes")
 SLOW = ("tests.browser", "tests.standins", "tests.server.test_machines", "tests.server.test_runner",
         "tests.server.test_older_homes", "tests.test_brightness_for_real")  # fmt: skip
 
@@ -44,12 +47,13 @@ def main(words: list[str]) -> int:
         with ThreadPoolExecutor(1 + (os.cpu_count() or 1)) as pool:
             running = {pool.submit(_run, suite, environment): suite for suite in suites}
             for done in as_completed(running):
-                code, said, seconds = done.result()
+                code, said, seconds, busy = done.result()
                 named = " ".join(running[done])
                 took[running[done][0]] = seconds
-                print(f"---- {named}: {seconds:.0f} s, {'passed' if code == 0 else 'FAILED'}", flush=True)
+                ended = "passed" if code == 0 else "FAILED"
+                print(f"---- {named}: {seconds:.0f} s, of a processor {busy:.0f} s, {ended}", flush=True)
                 print(said if code else said[-1200:], flush=True)
-                tests += sum(int(many) for many in re.findall(r"^Ran (\d+) tests? in", said, re.MULTILINE))
+                tests += sum(int(python or web) for python, web in COUNTED.findall(said))
                 if code:
                     failed.append(named)
     REMEMBERED.write_text(json.dumps(took, indent=1), encoding="utf-8")
@@ -60,12 +64,15 @@ def main(words: list[str]) -> int:
 
 
 def _suites(*, fast: bool) -> list[tuple[str, ...]]:
-    """A suite for each module, those of the core some together since they are short."""
+    """A suite for each module; those of the core and of the server some together, where starting takes as long."""
     found: list[tuple[str, ...]] = []
-    core = [_name(path) for path in sorted((ROOT / "tests" / "core").glob("test_*.py"))]
-    found += [tuple(core[start::CORE_SUITES]) for start in range(CORE_SUITES)]
-    for room in ("server", "browser", "standins", "."):
+    for room, many in (("core", CORE_SUITES), ("server", SERVER_SUITES)):
+        names = [_name(path) for path in sorted((ROOT / "tests" / room).glob("test_*.py")) if path.stem not in LONG]
+        found += [tuple(names[start::many]) for start in range(many)]
+    found += [(f"tests.server.{stem}",) for stem in LONG]
+    for room in ("browser", "standins", "."):
         found += [(_name(path),) for path in sorted((ROOT / "tests" / room).glob("test_*.py"))]
+    found.append((WEB,))
     return [suite for suite in found if not (fast and suite[0].startswith(SLOW))]
 
 
@@ -75,7 +82,7 @@ def _name(path: Path) -> str:
 
 def _size(suite: tuple[str, ...]) -> float:
     """A guess of its seconds from the length of its files."""
-    return sum((ROOT / f"{name.replace('.', '/')}.py").stat().st_size for name in suite) / 1000
+    return sum((ROOT / f"{name.replace('.', '/')}.py").stat().st_size for name in suite if name != WEB) / 1000
 
 
 def _remembered() -> dict[str, float]:
@@ -94,16 +101,21 @@ def _database(folder: str) -> str:
     return str(Path(folder) / "db.sqlite3")
 
 
-def _run(suite: tuple[str, ...], environment: dict[str, str]) -> tuple[int, str, float]:
+def _run(suite: tuple[str, ...], environment: dict[str, str]) -> tuple[int, str, float, float]:
+    """Exit code, what was printed, seconds, and processor seconds of all processes it waited for."""
     began = time.monotonic()
-    if suite[0].startswith(PLAIN):
+    if suite[0] == WEB:
+        command = ["npm", "--prefix", "web", "run", "--silent", "test"]
+    elif suite[0].startswith(PLAIN):
         command = [sys.executable, "-m", "unittest", *suite]
     else:
         command = [sys.executable, "manage.py", "test", *suite, "--settings", "tests.settings", "--noinput"]
-    ended = subprocess.run(
-        command, cwd=ROOT, env=environment, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True, check=False
-    )
-    return ended.returncode, ended.stdout, time.monotonic() - began
+    with tempfile.TemporaryFile("w+", encoding="utf-8", errors="replace") as said:
+        ended = subprocess.Popen(command, cwd=ROOT, env=environment, stdout=said, stderr=subprocess.STDOUT)
+        _, status, used = os.wait4(ended.pid, 0)
+        ended.returncode = os.waitstatus_to_exitcode(status)
+        said.seek(0)
+        return ended.returncode, said.read(), time.monotonic() - began, used.ru_utime + used.ru_stime
 
 
 if __name__ == "__main__":

@@ -14,6 +14,7 @@ from typing import Any, Self
 import psutil
 
 from server.runs.models import OPEN_STATES, Run
+from tests.warm import Warm
 
 ROOT = Path(__file__).parents[1]
 
@@ -24,6 +25,7 @@ class Process:
     """
 
     name = "runner"
+    warm = True  # forked from a process that has loaded everything; not so where starting is what a test is about
 
     def __init__(self, **environment: str) -> None:
         self.environment = environment
@@ -40,6 +42,9 @@ class Process:
         self.be_ready()
 
     def begin(self) -> None:
+        if self.warm and not self.environment:
+            self.process: Any = Warm.start(self.name)
+            return
         environment = {**os.environ, "DJANGO_SETTINGS_MODULE": "server.config.settings", **self.environment}
         self.process = subprocess.Popen(
             [sys.executable, "manage.py", self.name], cwd=ROOT, env=environment, stdout=subprocess.PIPE,

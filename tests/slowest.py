@@ -11,6 +11,8 @@ from typing import Any
 from django.conf import settings
 from django.test.runner import DiscoverRunner
 
+from tests.database import empty, keep_database
+
 MOST = 12
 
 
@@ -43,7 +45,9 @@ class SlowestRunner(DiscoverRunner):
         if made:
             shutil.copyfile(made, settings.DATABASES["default"]["TEST"]["NAME"])
             self.keepdb = True
-        return super().setup_databases(**more)
+        made_here = super().setup_databases(**more)
+        keep_database(empty())
+        return made_here
 
     def run_suite(self, suite: Any, **more: Any) -> Any:
         result = super().run_suite(suite, **more)

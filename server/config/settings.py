@@ -103,6 +103,7 @@ DATABASES = {
     "default": {
         "ENGINE": "django.db.backends.sqlite3",
         "NAME": HOME / "db.sqlite3",
+        "CONN_MAX_AGE": None,  # kept by each thread of the server: opening one takes longer than most questions
         "OPTIONS": {
             "timeout": 20,
             "transaction_mode": "IMMEDIATE",

@@ -11,13 +11,13 @@ import numpy as np
 import OpenImageIO as oiio
 from django.conf import settings
 from django.db import connection
-from django.test import LiveServerTestCase
 from playwright.sync_api import Page, expect, sync_playwright
 
 from server.runs.models import OPEN_STATES, Run
 from server.store.notices import ring_after_commit
+from tests.database import ServedTest
 from tests.runner import until
-from tests.server.base import WithEngines
+from tests.server.base import Prepared
 
 ROOT = Path(__file__).parents[2]
 WAIT_MS = 120_000  # so long only where something is wrong, or the machine has much else to do
@@ -35,7 +35,7 @@ def _told(execute: Any, sql: str, params: Any, many: bool, context: Any) -> Any:
     return result
 
 
-class BrowserTest(WithEngines, LiveServerTestCase):
+class BrowserTest(Prepared, ServedTest):
     """Each test has a page of its own with nothing remembered; an error in the page's console fails it."""
 
     @classmethod
@@ -46,6 +46,9 @@ class BrowserTest(WithEngines, LiveServerTestCase):
         cls.browser = cls.playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
         cls.addClassCleanup(cls.browser.close)
         expect.set_options(timeout=WAIT_MS)
+        if cls.prepare is not Prepared.prepare:
+            cls.prepare_once()
+            cls.keep_beginning()
 
     def setUp(self) -> None:
         super().setUp()

@@ -128,8 +128,8 @@ class FromLadderToReport(BrowserTest):
 class Screens(Lawful, BrowserTest):
     """Curves, decisions, recipes and bundles of renders with known laws."""
 
-    def setUp(self):
-        super().setUp()
+    def prepare(self):
+        super().prepare()
         self.study = self.create(
             kind="table", factors=[factor("samples", 4, 16, 256), factor("extra", True)], settings={"samples": 64}
         )

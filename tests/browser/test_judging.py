@@ -18,9 +18,12 @@ GREY = np.full((SIZE[1], SIZE[0], 3), 0.25, dtype=np.float32)
 
 
 class Pins(LookingTest):
+    def prepare(self):
+        super().prepare()
+        self.pair = self.with_pictures(GREY, 0.5 * GREY)
+
     def setUp(self):
         super().setUp()
-        self.pair = self.with_pictures(GREY, 0.5 * GREY)
         self.open_pair(self.pair)
 
     def put(self, across, down, note):
@@ -105,13 +108,16 @@ class Verdicts(LookingTest):
 
 
 class Blind(LookingTest):
-    def setUp(self):
-        super().setUp()
+    def prepare(self):
+        super().prepare()
         self.pair = self.with_pictures(GREY, 0.5 * GREY)
         other = {"control": 1.02 * GREY, "trial": 0.51 * GREY}
         for side, picture in other.items():
             runs = Run.objects.filter(study=self.pair.study, option__side=side, warm_up=False)
             runs.filter(seed=2).update(picture=stored(picture))
+
+    def setUp(self):
+        super().setUp()
         self.open_pair(self.pair)
 
     def begin(self, kind, rounds="8"):
@@ -172,8 +178,8 @@ class Blind(LookingTest):
 
 
 class ContactSheet(LookingTest):
-    def setUp(self):
-        super().setUp()
+    def prepare(self):
+        super().prepare()
         self.study = self.create(
             kind="table", width=SIZE[0], height=SIZE[1], factors=[factor("samples", 8), factor("pause", 0.5)]
         )
@@ -185,6 +191,9 @@ class ContactSheet(LookingTest):
             for run in Run.objects.filter(option=option, warm_up=False):
                 Run.objects.filter(pk=run.pk).update(picture=stored(noisy(picture, 0.003, 10 * number + run.seed)))
         measure_outstanding(Option.objects.all())
+
+    def setUp(self):
+        super().setUp()
         self.open(f"/studies/{self.study.pk}/contact-sheet")
         self.page.wait_for_selector("[data-cell] img")
 

@@ -260,8 +260,8 @@ class Large(LookingTest):
 class Around(LookingTest):
     """Where the view goes, and who else is shown."""
 
-    def setUp(self):
-        super().setUp()
+    def prepare(self):
+        super().prepare()
         self.pair = self.with_pictures(colourful(1), colourful(2))
 
     def zoom(self):

@@ -21,8 +21,8 @@ SIZE = (160, 120)
 
 
 class WithMeasures(BrowserTest):
-    def setUp(self):
-        super().setUp()
+    def prepare(self):
+        super().prepare()
         self.study = self.create(width=SIZE[0], height=SIZE[1])
         finish_all(self.study)
         self.truth = textured(SIZE)

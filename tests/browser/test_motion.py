@@ -23,8 +23,8 @@ FRAMES = 8
 class InStep(BrowserTest):
     """Frames of one grey each, brighter from frame to frame; the trial is twice as bright as the control."""
 
-    def setUp(self):
-        super().setUp()
+    def prepare(self):
+        super().prepare()
         shutil.copy(ROOT / "demo" / "engines" / "alder.toml", self.folder / "alder.toml")
         self.study = self.create(
             kind="table", scene="mist-lane", view="lane", engine="alder", settings={"samples": 16},

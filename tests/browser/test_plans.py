@@ -262,8 +262,8 @@ class Told(BrowserTest):
 
 
 class Table(BrowserTest):
-    def setUp(self):
-        super().setUp()
+    def prepare(self):
+        super().prepare()
         self.study = self.create(kind="table", factors=[factor("samples", 8, 16), factor("extra", True)])
         finish_all(self.study)
 

@@ -19,11 +19,14 @@ DARK, MIDDLE, LIGHT = (round(255 * value) for value in (0.11, 0.46, 0.8))
 
 
 class Viewer(BrowserTest):
-    def setUp(self):
-        super().setUp()
+    def prepare(self):
+        super().prepare()
         self.study = self.create()
         finish_all(self.study, noise={"control": 0.3, "trial": 0.05}, seconds={"control": 11.0, "trial": 21.0})
         measure_outstanding(Option.objects.all())
+
+    def setUp(self):
+        super().setUp()
         self.open_pair()
 
     def open_pair(self):
@@ -249,8 +252,8 @@ class Viewer(BrowserTest):
 
 
 class ViewerTrouble(BrowserTest):
-    def setUp(self):
-        super().setUp()
+    def prepare(self):
+        super().prepare()
         self.study = self.create()
         finish_all(self.study)
 

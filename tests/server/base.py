@@ -2,19 +2,22 @@
 
 from __future__ import annotations
 
+import copy
 import json
 import shutil
+import tempfile
 from pathlib import Path
-from typing import Any
+from typing import Any, ClassVar
 
 from django.conf import settings
-from django.test import Client
+from django.test import Client, TestCase
 
 from server.runs.actions import claim, queue_study
 from server.runs.habits import forget
 from server.runs.models import Run
 from server.runs.recording import record_result
 from server.studies.models import Study
+from tests.database import UntransactedTest
 from tests.engines import add_engine
 from tests.pictures import noisy, textured, write
 
@@ -77,6 +80,58 @@ class WithEngines:
         answer = self.call("POST", "/api/studies/", draft(**changes))
         self.assertEqual(answer.status_code, 201, answer.content)
         return Study.objects.get(pk=answer.json()["id"])
+
+
+class Prepared(WithEngines):
+    """A test case whose beginning, `prepare`, is made once for all tests of a class. Each finds the folder of engines
+    and what was noted on `self` as they were then, and the database too, by what it is mixed with; the store keeps what
+    it was given.
+    """
+
+    _noted: ClassVar[dict[str, Any]] = {}
+    _engines: ClassVar[Path | None] = None
+
+    def prepare(self) -> None:
+        """What all tests of the class begin with; extended by them."""
+
+    @classmethod
+    def prepare_once(cls) -> None:
+        """Called by the class before the first test."""
+        first = cls()
+        WithEngines.setUp(first)
+        before = set(vars(first))
+        first.prepare()
+        first.doCleanups()
+        cls._noted = {name: value for name, value in vars(first).items() if name not in before}
+        folder = tempfile.TemporaryDirectory()
+        cls.addClassCleanup(folder.cleanup)
+        cls._engines = Path(shutil.copytree(first.folder, Path(folder.name) / "engines"))
+
+    def setUp(self) -> None:
+        super().setUp()
+        if self._engines is not None:
+            shutil.rmtree(self.folder)
+            shutil.copytree(self._engines, self.folder)
+        vars(self).update(copy.deepcopy(self._noted))
+
+
+class PreparedTest(Prepared, TestCase):
+    """The same in a transaction of its own."""
+
+    @classmethod
+    def setUpTestData(cls) -> None:
+        super().setUpTestData()
+        cls.prepare_once()
+
+
+class PreparedUntransactedTest(Prepared, UntransactedTest):
+    """The same where others see what is written."""
+
+    @classmethod
+    def setUpClass(cls) -> None:
+        super().setUpClass()
+        cls.prepare_once()
+        cls.keep_beginning()
 
 
 def result_of(run: Run, noise: float = 0.1, **changes: Any) -> dict[str, Any]:

@@ -3,14 +3,12 @@
 import math
 from typing import ClassVar
 
-from django.test import TestCase
-
 from server.measuring.measuring import measure_outstanding
 from server.measuring.models import Comparison, Measure
 from server.runs.actions import claim, queue_study
 from server.runs.recording import record_result
 from server.studies.models import Option
-from tests.server.base import WithEngines, factor, result_of
+from tests.server.base import PreparedTest, WithEngines, factor, result_of
 
 
 class Lawful(WithEngines):
@@ -59,5 +57,5 @@ class Lawful(WithEngines):
         return answer.json()
 
 
-class LawfulTest(Lawful, TestCase):
+class LawfulTest(Lawful, PreparedTest):
     """The same in a transaction of its own."""

@@ -14,7 +14,6 @@ from pathlib import Path
 
 from django.conf import settings
 from django.core.management import CommandError, call_command
-from django.test import TransactionTestCase
 from matchedpair.errors import InputError
 
 from server.processes.backup import back_up, check, restore, sweep
@@ -22,13 +21,14 @@ from server.processes.heartbeat import RUNNER, lock_file
 from server.store.database import copy_database, integrity_problem
 from server.store.files import keep, path_of
 from server.studies.models import Study
+from tests.database import UntransactedTest
 from tests.runner import ROOT
 from tests.server.base import WithEngines, finish_all
 
 OLD_HOME = ROOT / "tests" / "data" / "home-1"
 
 
-class Copies(WithEngines, TransactionTestCase):
+class Copies(WithEngines, UntransactedTest):
     def setUp(self):
         super().setUp()
         shutil.rmtree(settings.HOME / "store", ignore_errors=True)
@@ -147,7 +147,7 @@ class Copies(WithEngines, TransactionTestCase):
         self.assertTrue(young.exists() and self.picture().exists())
 
 
-class OtherVersions(TransactionTestCase):
+class OtherVersions(UntransactedTest):
     """Databases of an earlier and a later version, and broken ones, in a home of their own."""
 
     def setUp(self):

@@ -19,14 +19,14 @@ from server.runs.recording import record_result
 from server.store.files import keep, path_of
 from server.studies.models import Option
 from tests.pictures import noisy, textured, write
-from tests.server.base import SIZE, WithEngines, draft, finish_all, result_of
+from tests.server.base import SIZE, PreparedTest, WithEngines, draft, finish_all, result_of
 
 ROOT = Path(__file__).parents[2]
 SHELF = {"name": "Shelf", "kind": "measure", "shape": "rectangle", "points": [[0.25, 0.25], [0.75, 0.75]]}
 ZONES = "/api/scenes/marble-stall/zones/?view=counter"
 
 
-class Zones(WithEngines, TestCase):
+class Zones(PreparedTest):
     def draw(self, **changes):
         answer = self.call("POST", ZONES, SHELF | changes)
         self.assertEqual(answer.status_code, 201, answer.content)
@@ -126,8 +126,8 @@ class Zones(WithEngines, TestCase):
 
     engines = ("good",)
 
-    def setUp(self):
-        super().setUp()
+    def prepare(self):
+        super().prepare()
         text = (self.folder / "good.toml").read_text().replace('name = "good"', 'name = "cropped"', 1)
         text = text.replace('"{settings}"]', '"{settings}", "{changes}"]').replace(
             "[output]", 'crop = ["--crop", "{x},{y},{width},{height}"]\n[output]', 1
@@ -143,9 +143,9 @@ class Zones(WithEngines, TestCase):
         return study.runs.all()
 
 
-class EnginesInFull(WithEngines, TestCase):
-    def setUp(self):
-        super().setUp()
+class EnginesInFull(PreparedTest):
+    def prepare(self):
+        super().prepare()
         for path in (ROOT / "demo" / "engines").glob("*.toml"):
             shutil.copy(path, self.folder / path.name)
 
@@ -260,9 +260,9 @@ class EnginesInFull(WithEngines, TestCase):
         self.problem(400, "GET", "/api/view-transforms/shader/")
 
 
-class Brightness(WithEngines, TestCase):
-    def setUp(self):
-        super().setUp()
+class Brightness(PreparedTest):
+    def prepare(self):
+        super().prepare()
         text = (self.folder / "good.toml").read_text().replace('name = "good"', 'name = "dim"', 1)
         text = text.replace('"{settings}"]', '"{settings}", "{changes}"]').replace(
             "[output]", 'brightness = ["--gain", "{value}"]\n[output]', 1

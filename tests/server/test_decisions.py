@@ -19,8 +19,8 @@ PRODUCTION = {
 class Decided(LawfulTest):
     """The control at 64 samples has 5 % in 33 s; with the extra on, 16 samples have 5 % in 17 s."""
 
-    def setUp(self):
-        super().setUp()
+    def prepare(self):
+        super().prepare()
         self.study = self.create(
             kind="table", factors=[factor("samples", 4, 16, 256), factor("extra", True)], settings={"samples": 64}
         )
@@ -166,8 +166,8 @@ class Failing(Decided):
 
 
 class Recipes(Decided):
-    def setUp(self):
-        super().setUp()
+    def prepare(self):
+        super().prepare()
         self.change("animation", limits={"noise": 6.0})
 
     def save(self, **changes):

@@ -12,7 +12,7 @@ from django.test import Client, TestCase, override_settings
 from rest_framework.authtoken.models import Token
 
 from server.config.access import JUDGES, OPERATORS
-from tests.server.base import WithEngines, finish_all
+from tests.server.base import PreparedTest, WithEngines, finish_all
 
 SCHEMA = json.loads((Path(__file__).parents[2] / "server" / "openapi.json").read_text())
 LOOKING = ("get", "head", "options")
@@ -141,11 +141,11 @@ class JudgesSign(WithEngines, TestCase):
         self.assertEqual((verdict.json()["author"], pin.json()["author"]), ("nora", "nora"))
 
 
-class OddValues(WithEngines, TestCase):
+class OddValues(PreparedTest):
     """Nothing that a path, a query or a body may hold is an unforeseen error."""
 
-    def setUp(self):
-        super().setUp()
+    def prepare(self):
+        super().prepare()
         self.study = self.create()
         finish_all(self.study)
 

@@ -26,15 +26,15 @@ from server.store.files import path_of
 from server.studies.models import Option, Pair, Study
 from server.verdicts.models import Verdict
 from tests.pictures import noisy, textured, write
-from tests.server.base import WithEngines, factor, finish_all, result_of
+from tests.server.base import PreparedTest, WithEngines, factor, finish_all, result_of
 
 ROOT = Path(__file__).parents[2]
 VERDICT = {"chosen": "trial", "reasons": "Cleaner in the shelf.", "author": "Rosa"}
 
 
-class Findings(WithEngines, TestCase):
-    def setUp(self):
-        super().setUp()
+class Findings(PreparedTest):
+    def prepare(self):
+        super().prepare()
         self.study = self.create()
         self.pair = self.study.pairs.get()
 
@@ -173,9 +173,9 @@ class Findings(WithEngines, TestCase):
         self.assertLess(len(queries), counts[0])
 
 
-class Verdicts(WithEngines, TestCase):
-    def setUp(self):
-        super().setUp()
+class Verdicts(PreparedTest):
+    def prepare(self):
+        super().prepare()
         self.study = self.create()
         self.path = f"/api/pairs/{self.study.pairs.get().pk}"
 
@@ -209,9 +209,9 @@ class Verdicts(WithEngines, TestCase):
         self.assertEqual(len(self.call("GET", f"{self.path}/").json()["verdicts"]), 1)
 
 
-class Exports(WithEngines, TestCase):
-    def setUp(self):
-        super().setUp()
+class Exports(PreparedTest):
+    def prepare(self):
+        super().prepare()
         self.study = self.create(question="=1+1 is it worth it?")
         finish_all(self.study)
         measure_outstanding(Option.objects.all())

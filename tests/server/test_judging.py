@@ -2,8 +2,6 @@
 
 from random import Random
 
-from django.test import TestCase
-
 from server.catalogue.zones import add_zone
 from server.measuring.measuring import measure_outstanding
 from server.references.actions import from_option
@@ -13,15 +11,15 @@ from server.store.files import keep
 from server.studies.models import Option
 from server.verdicts.blind import begin_test
 from server.verdicts.models import BlindRound, BlindTest, Pin
-from tests.server.base import WithEngines, factor, finish_all
+from tests.server.base import PreparedTest, factor, finish_all
 
 PIN = {"x": 0.25, "y": 0.75, "note": "A dark rim here.", "author": "Rosa"}
 VERDICT = {"chosen": "trial", "reasons": "Cleaner.", "author": "Rosa"}
 
 
-class Judged(WithEngines, TestCase):
-    def setUp(self):
-        super().setUp()
+class Judged(PreparedTest):
+    def prepare(self):
+        super().prepare()
         self.study = self.create()
         finish_all(self.study)
         measure_outstanding(Option.objects.all())
@@ -172,9 +170,9 @@ class Blind(Judged):
         self.assertEqual(made(), made())
 
 
-class Together(WithEngines, TestCase):
-    def setUp(self):
-        super().setUp()
+class Together(PreparedTest):
+    def prepare(self):
+        super().prepare()
         self.study = self.create(kind="range", factors=[factor("samples", 8, 16)])
         finish_all(self.study)
         measure_outstanding(Option.objects.all())
@@ -241,11 +239,11 @@ class Together(WithEngines, TestCase):
         self.assertEqual(titles, [])
 
 
-class Mending(WithEngines, TestCase):
+class Mending(PreparedTest):
     """The missing partner, at one click."""
 
-    def setUp(self):
-        super().setUp()
+    def prepare(self):
+        super().prepare()
         self.study = self.create(kind="same-time", factors=[factor("size", "96x72"), factor("samples", 1)])
         finish_all(self.study)
         self.pair = self.study.pairs.get()

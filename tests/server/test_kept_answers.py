@@ -3,7 +3,7 @@
 import threading
 
 from django.db import connection
-from django.test import TestCase, TransactionTestCase
+from django.test import TestCase
 from matchedpair.engines.process import Progress
 from rest_framework.response import Response
 
@@ -17,12 +17,12 @@ from server.store.changes import ALL, NOT_COUNTED, changes_of, count_changes
 from server.studies.models import Option, Study
 from server.verdicts.models import Verdict
 from tests.engines import add_engine
-from tests.server.base import WithEngines, finish_all
+from tests.server.base import PreparedUntransactedTest, WithEngines, finish_all
 
 
-class Changes(WithEngines, TransactionTestCase):
-    def setUp(self):
-        super().setUp()
+class Changes(PreparedUntransactedTest):
+    def prepare(self):
+        super().prepare()
         self.one, self.other = self.create(), self.create(question="Another?")
         finish_all(self.one)
         measure_outstanding(Option.objects.filter(study=self.one))
@@ -65,9 +65,9 @@ class Changes(WithEngines, TransactionTestCase):
         self.assertEqual(changes_of(ALL), before)
 
 
-class KeptAnswers(WithEngines, TransactionTestCase):
-    def setUp(self):
-        super().setUp()
+class KeptAnswers(PreparedUntransactedTest):
+    def prepare(self):
+        super().prepare()
         self.study = self.create()
         finish_all(self.study)
         measure_outstanding(Option.objects.filter(study=self.study))

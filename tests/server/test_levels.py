@@ -3,7 +3,6 @@
 import shutil
 from pathlib import Path
 
-from django.test import TestCase
 from matchedpair.errors import InputError, SettingsError
 
 from server.studies.draft import baseline_of
@@ -19,14 +18,14 @@ from server.studies.levels import (
     under_test,
     with_level,
 )
-from tests.server.base import WithEngines, draft
+from tests.server.base import PreparedTest, draft
 
 ROOT = Path(__file__).parents[2]
 
 
-class Levels(WithEngines, TestCase):
-    def setUp(self):
-        super().setUp()
+class Levels(PreparedTest):
+    def prepare(self):
+        super().prepare()
         for name in ("alder", "tansy"):
             shutil.copy(ROOT / "demo" / "engines" / f"{name}.toml", self.folder / f"{name}.toml")
         self.side, problems = baseline_of(

@@ -11,7 +11,6 @@ from pathlib import Path
 from urllib.request import urlopen
 
 import psutil
-from django.test import TransactionTestCase
 from matchedpair.pictures import read_picture
 
 from server.measuring.measuring import measure_outstanding
@@ -19,6 +18,7 @@ from server.runs.actions import queue_study
 from server.runs.models import Run
 from server.store.files import path_of
 from server.studies.models import Option
+from tests.database import UntransactedTest
 from tests.runner import ROOT, RunnerProcess, none_open, running, until
 from tests.server.base import WithEngines, factor
 
@@ -82,7 +82,7 @@ def free_port() -> int:
         return int(probe.getsockname()[1])
 
 
-class Killed(WithEngines, TransactionTestCase):
+class Killed(WithEngines, UntransactedTest):
     """The same study undisturbed, and with each process killed while it renders; both end alike."""
 
     def queued(self, **changes):
@@ -211,7 +211,7 @@ class Killed(WithEngines, TransactionTestCase):
         self.assertEqual(set(study.runs.exclude(pk=bad).values_list("state", flat=True)), {"finished"})
 
 
-class Machines(WithEngines, TransactionTestCase):
+class Machines(WithEngines, UntransactedTest):
     def setUp(self):
         super().setUp()
         self.port = free_port()

@@ -5,7 +5,6 @@ import math
 
 import numpy as np
 from django.conf import settings
-from django.test import TestCase
 from matchedpair.measures.kinds import KIND_OF
 
 from server.curves.curves import study_curves
@@ -19,7 +18,7 @@ from server.searches import same_noise
 from server.searches.models import Matching
 from server.studies.models import Option, Pair
 from tests.pictures import write
-from tests.server.base import WithEngines, factor, result_of
+from tests.server.base import PreparedTest, factor, result_of
 from tests.server.lawful import LawfulTest
 
 
@@ -136,8 +135,8 @@ class Effects(LawfulTest):
 
 
 class Matched(LawfulTest):
-    def setUp(self):
-        super().setUp()
+    def prepare(self):
+        super().prepare()
         self.study = self.create(settings={"samples": 64}, factors=[factor("extra", True)])
         self.finish(self.study)
         self.control = self.study.options.get(side="control")
@@ -269,11 +268,11 @@ class Matched(LawfulTest):
         self.assertIn("under way already", json.loads(again.content)["detail"])
 
 
-class InTheSamePlaces(WithEngines, TestCase):
+class InTheSamePlaces(PreparedTest):
     """Real pictures whose noise varies over the picture, so that a typical place of each need not be the same place."""
 
-    def setUp(self):
-        super().setUp()
+    def prepare(self):
+        super().prepare()
         self.study = self.create(kind="ladder", factors=[factor("samples", 16, 64)], width=240, height=160)
         queue_study(self.study)
         rows, columns = np.mgrid[0:160, 0:240]

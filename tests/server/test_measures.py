@@ -5,7 +5,6 @@ from unittest import mock
 
 import numpy as np
 from django.conf import settings
-from django.test import TestCase
 from matchedpair.measures.kinds import KINDS
 from matchedpair.pictures import read_picture
 
@@ -19,16 +18,16 @@ from server.store.files import keep, path_of
 from server.store.pixels import stored_picture
 from server.studies.models import Option
 from tests.pictures import moved, noisy, textured, write
-from tests.server.base import WithEngines, finish_all
+from tests.server.base import PreparedTest, finish_all
 
 SIZE = (128, 96)
 
 
-class Measured(WithEngines, TestCase):
+class Measured(PreparedTest):
     """Two options of known noise on a picture large enough for every measure."""
 
-    def setUp(self):
-        super().setUp()
+    def prepare(self):
+        super().prepare()
         self.study = self.create(width=SIZE[0], height=SIZE[1])
         finish_all(self.study)
         self.truth = textured(SIZE)

@@ -6,7 +6,6 @@ from pathlib import Path
 
 import numpy as np
 from django.conf import settings
-from django.test import TestCase
 
 from server.catalogue.zones import add_zone
 from server.motion.measuring import measure_sequences
@@ -17,13 +16,13 @@ from server.runs.actions import claim, queue_study
 from server.runs.models import Run
 from server.runs.recording import record_result
 from tests.pictures import textured, write
-from tests.server.base import SIZE, WithEngines, factor, result_of
+from tests.server.base import SIZE, PreparedTest, factor, result_of
 
 ROOT = Path(__file__).parents[2]
 SHELF = {"name": "Shelf", "kind": "measure", "shape": "rectangle", "points": [[0.1, 0.1], [0.6, 0.9]]}
 
 
-class SequenceTest(WithEngines, TestCase):
+class SequenceTest(PreparedTest):
     """A control and a trial over some frames."""
 
     noise = {False: 0.10, True: 0.03}  # noqa: RUF012 - never changed
@@ -32,8 +31,8 @@ class SequenceTest(WithEngines, TestCase):
     def light(self, frame, extra):
         return 1.5 if frame >= 4 else 1.0
 
-    def setUp(self):
-        super().setUp()
+    def prepare(self):
+        super().prepare()
         shutil.copy(ROOT / "demo" / "engines" / "alder.toml", self.folder / "alder.toml")
         self.study = self.create(
             kind="table", scene="mist-lane", view="lane", engine="alder", settings={"samples": 16},

@@ -8,7 +8,7 @@ from pathlib import Path
 
 from django.conf import settings
 from django.core.files.uploadedfile import SimpleUploadedFile
-from django.test import TransactionTestCase, override_settings
+from django.test import override_settings
 from matchedpair.pictures import read_picture
 
 from server.measuring.measuring import measure_outstanding
@@ -17,6 +17,7 @@ from server.runs.models import Run
 from server.sharing.study_export import write_study
 from server.store.files import path_of
 from server.studies.models import Option, Study
+from tests.database import UntransactedTest
 from tests.runner import RunnerProcess, none_open, until
 from tests.server.base import WithEngines, draft, factor
 
@@ -24,7 +25,7 @@ RENDERERS = Path(__file__).parents[1] / "renderers"
 LEVELS = [factor("threshold", 0.15)]
 
 
-class OwnRenderer(WithEngines, TransactionTestCase):
+class OwnRenderer(WithEngines, UntransactedTest):
     engines = ()
 
     def setUp(self):

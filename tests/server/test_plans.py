@@ -8,7 +8,7 @@ from matchedpair.engines import describe_machine
 from server.runs.actions import queue_study
 from server.runs.models import Run
 from server.studies.models import Option, Pair, Study
-from tests.server.base import WithEngines, draft, factor, finish_all
+from tests.server.base import PreparedTest, WithEngines, draft, factor, finish_all
 
 ROOT = Path(__file__).parents[2]
 
@@ -152,9 +152,9 @@ class Plans(WithEngines, TestCase):
         self.assertTrue(low < 3.5 < high)
 
 
-class Changed(WithEngines, TestCase):
-    def setUp(self):
-        super().setUp()
+class Changed(PreparedTest):
+    def prepare(self):
+        super().prepare()
         self.given = {"kind": "range", "factors": [factor("samples", 8, 16)]}
         self.study = self.create(**self.given)
         self.path = f"/api/studies/{self.study.pk}"

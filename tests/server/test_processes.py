@@ -12,7 +12,7 @@ from unittest import mock
 
 import psutil
 from django.conf import settings
-from django.test import TestCase, TransactionTestCase
+from django.test import TestCase
 
 from server.measuring.models import Measure
 from server.processes import events, measurer
@@ -21,6 +21,7 @@ from server.processes.models import Trouble
 from server.processes.turns import last_seen, seen, turn, wish
 from server.store import notices
 from server.store.notices import EVERYTHING, Listener, ring
+from tests.database import UntransactedTest
 from tests.runner import ROOT, MeasurerProcess, Processes, none_open, until
 from tests.server.base import WithEngines, factor, finish_all
 
@@ -78,7 +79,7 @@ class Telling(WithEngines, TestCase):
         self.assertEqual(listener.heard(), [EVERYTHING])
 
 
-class Events(TransactionTestCase):
+class Events(UntransactedTest):
     def test_a_screen_is_told_what_changes(self):
         answer = self.client.get("/api/events/")
         self.assertEqual(answer["Content-Type"], "text/event-stream")
@@ -99,7 +100,7 @@ class Events(TransactionTestCase):
         again.close()
 
 
-class Turns(TransactionTestCase):
+class Turns(UntransactedTest):
     def test_one_holds_it_and_the_other_sees_that(self):
         first, second = turn(), turn()
         self.assertTrue(first.take())
@@ -132,7 +133,7 @@ class Turns(TransactionTestCase):
         self.assertEqual(last_seen(), 0.0)
 
 
-class Measuring(WithEngines, TransactionTestCase):
+class Measuring(WithEngines, UntransactedTest):
     def setUp(self):
         super().setUp()
         measurer.forget_doing()  # of the measurer that another test killed
@@ -297,7 +298,7 @@ class Kept(unittest.TestCase):
             kept.wait(60)
 
 
-class BesideEachOther(WithEngines, TransactionTestCase):
+class BesideEachOther(WithEngines, UntransactedTest):
     def test_answers_grow_while_a_study_runs(self):
         """What a render brings is measured before the next one begins: never while one is timed."""
         study = self.create(settings={"samples": 4, "pause": 1.0}, repeats=4)

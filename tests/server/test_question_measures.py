@@ -9,7 +9,6 @@ from pathlib import Path
 import cv2
 import numpy as np
 from django.core.files.uploadedfile import SimpleUploadedFile
-from django.test import TestCase
 from matchedpair.answers.answer import RENDER_REFERENCE, SURE, UNSURE
 
 from server.answers.studies import study_findings
@@ -22,7 +21,7 @@ from server.runs.recording import record_result
 from server.store.files import path_of
 from server.studies.models import Option, Study
 from tests.pictures import noisy, photograph, write
-from tests.server.base import WithEngines, factor, result_of
+from tests.server.base import PreparedTest, factor, result_of
 
 ROOT = Path(__file__).parents[2]
 LARGE, SMALL = (192, 144), (96, 72)
@@ -35,7 +34,7 @@ def exr(picture):
         return write(Path(folder) / "picture.exr", np.ascontiguousarray(picture)).read_bytes()
 
 
-class QuestionMeasures(WithEngines, TestCase):
+class QuestionMeasures(PreparedTest):
     def finish(self, study, picture_of, **more):
         """End all renders with the pictures (and passes) that these give for a run."""
         queue_study(study)
@@ -175,8 +174,8 @@ class Passes(QuestionMeasures):
 
 
 class Photographs(QuestionMeasures):
-    def setUp(self):
-        super().setUp()
+    def prepare(self):
+        super().prepare()
         shutil.copy(ROOT / "demo" / "engines" / "alder.toml", self.folder / "alder.toml")
 
     def study(self):

@@ -22,12 +22,12 @@ from server.store.pixels import path_of_live
 from server.studies.models import Option, Study
 from tests.engines import add_ladder
 from tests.pictures import noisy, textured, write
-from tests.server.base import SIZE, WithEngines, draft, factor, finish_all, result_of
+from tests.server.base import SIZE, PreparedTest, WithEngines, draft, factor, finish_all, result_of
 
 
-class Queue(WithEngines, TestCase):
-    def setUp(self):
-        super().setUp()
+class Queue(PreparedTest):
+    def prepare(self):
+        super().prepare()
         self.study = self.create()
         actions.queue_study(self.study)
 
@@ -118,9 +118,9 @@ class WarmUps(WithEngines, TestCase):
         self.assertEqual((body["state"], body["bad"]), ("done", 0))
 
 
-class OnTheWay(WithEngines, TestCase):
-    def setUp(self):
-        super().setUp()
+class OnTheWay(PreparedTest):
+    def prepare(self):
+        super().prepare()
         add_ladder(self.folder)
         self.study = self.create(
             engine="ladder", kind="ladder", settings={"samples": 4}, factors=[factor("samples", 2, 8)]
@@ -207,9 +207,9 @@ class UntilSure(WithEngines, TestCase):
         self.assertEqual(repeat_until_sure(), 0)
 
 
-class Disk(WithEngines, TestCase):
-    def setUp(self):
-        super().setUp()
+class Disk(PreparedTest):
+    def prepare(self):
+        super().prepare()
         self.study = self.create(kind="range", factors=[factor("samples", 8, 16)])
         finish_all(self.study)
         measure_outstanding(Option.objects.all())

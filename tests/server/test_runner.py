@@ -4,7 +4,6 @@ import sys
 import time
 
 import psutil
-from django.test import TransactionTestCase
 from matchedpair.pictures import read_picture
 
 from server.measuring.models import Measure
@@ -13,12 +12,13 @@ from server.processes.runner import work_folder
 from server.runs.actions import queue_study, stop_runs
 from server.runs.models import Run
 from server.store.files import path_of
+from tests.database import UntransactedTest
 from tests.engines import add_engine
 from tests.runner import ROOT, Processes, RunnerProcess, none_open, running, until
 from tests.server.base import WithEngines
 
 
-class Running(WithEngines, TransactionTestCase):
+class Running(WithEngines, UntransactedTest):
     def queued(self, **changes):
         study = self.create(**changes)
         queue_study(study)

@@ -13,12 +13,12 @@ from server.runs.models import Run, RunState
 from server.runs.recording import record_result
 from server.store.files import keep, path_of, sweep_unfinished
 from tests.pictures import textured, write
-from tests.server.base import SIZE, WithEngines, finish_all, result_of
+from tests.server.base import SIZE, PreparedTest, WithEngines, finish_all, result_of
 
 
-class Runs(WithEngines, TestCase):
-    def setUp(self):
-        super().setUp()
+class Runs(PreparedTest):
+    def prepare(self):
+        super().prepare()
         self.study = self.create()
 
     def states(self):

@@ -7,7 +7,6 @@ from pathlib import Path
 import numpy as np
 from django.apps import apps
 from django.conf import settings
-from django.test import TestCase
 from matchedpair.choose import recipe_of
 
 from server.catalogue.zones import add_zone
@@ -19,17 +18,17 @@ from server.searches import searching
 from server.searches.models import Search
 from server.studies.models import Option, Purpose
 from tests.pictures import blurred, moved, photograph, textured, write
-from tests.server.base import WithEngines, factor, result_of
+from tests.server.base import PreparedTest, factor, result_of
 
 ROOT = Path(__file__).parents[2]
 SIZE = (96, 54)
 
 
-class SearchTest(WithEngines, TestCase):
+class SearchTest(PreparedTest):
     """Renders in which the light that bounces bring falls by half each time; glass bounces change nothing."""
 
-    def setUp(self):
-        super().setUp()
+    def prepare(self):
+        super().prepare()
         shutil.copy(ROOT / "demo" / "engines" / "alder.toml", self.folder / "alder.toml")
         self.study = self.create(
             engine="alder", width=SIZE[0], height=SIZE[1], settings={"samples": 16, "bounces": 8},
@@ -291,8 +290,8 @@ class Explored(SearchTest):
 class OverFrames(SearchTest):
     """In frame 9 and later one bounce is enough; before, all eight are needed."""
 
-    def setUp(self):
-        super().setUp()
+    def prepare(self):
+        super().prepare()
         self.study = self.create(
             engine="alder", width=SIZE[0], height=SIZE[1], scene="mist-lane", view="lane",
             settings={"samples": 16, "bounces": 8}, factors=[factor("light_picking", "estimate")],

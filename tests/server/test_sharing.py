@@ -38,8 +38,8 @@ SEEN = ("findings/", "measures/?zone=all", "curves/", "effects/", "decision/", "
 class Shared(LawfulTest):
     """A study with everything that a study can have."""
 
-    def setUp(self):
-        super().setUp()
+    def prepare(self):
+        super().prepare()
         add_zone("marble-stall", "counter", {
             "name": "Deep shelf", "kind": "measure", "shape": "rectangle", "points": [[0.2, 0.2], [0.7, 0.7]],
         })  # fmt: skip
@@ -180,8 +180,8 @@ class RoundTrip(Shared):
 
 
 class Hostile(Shared):
-    def setUp(self):
-        super().setUp()
+    def prepare(self):
+        super().prepare()
         self.content = self.bundle()
         self.rows = {model: model.objects.count() for model in (Study, Option, Run, Pair, Zone, Reference, StudyUse)}
         self.files = self.stored()

@@ -3,17 +3,15 @@
 import csv
 import io
 
-from django.test import TestCase
-
 from server.measuring.measuring import measure_outstanding
 from server.runs.models import Run
 from server.studies.models import Option
-from tests.server.base import WithEngines, factor, finish_all
+from tests.server.base import PreparedTest, factor, finish_all
 
 
-class Table(WithEngines, TestCase):
-    def setUp(self):
-        super().setUp()
+class Table(PreparedTest):
+    def prepare(self):
+        super().prepare()
         self.study = self.create(kind="table", factors=[factor("samples", 8, 16), factor("extra", True)])
         finish_all(self.study, seconds={"control": 21.0, "trial": 11.0})
         measure_outstanding(Option.objects.all())

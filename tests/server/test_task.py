@@ -22,7 +22,7 @@ from server.processes.task import ask_stop, render_task
 from server.runs import actions
 from server.runs.models import OPEN_STATES, Run
 from tests.engines import add_engine
-from tests.server.base import WithEngines, result_of
+from tests.server.base import PreparedTest, result_of
 
 
 class Task(unittest.TestCase):
@@ -140,9 +140,9 @@ class FakeCluster:
         pass
 
 
-class RunnerTrouble(WithEngines, TestCase):
-    def setUp(self):
-        super().setUp()
+class RunnerTrouble(PreparedTest):
+    def prepare(self):
+        super().prepare()
         self.study = self.create()
         self.call("POST", f"/api/studies/{self.study.pk}/start/")
 

@@ -3,17 +3,18 @@
 from concurrent.futures import ThreadPoolExecutor
 
 from django.db import connection
-from django.test import Client, TestCase, TransactionTestCase
+from django.test import Client
 
 from server.catalogue.models import Zone
-from tests.server.base import WithEngines, draft, finish_all
+from tests.database import UntransactedTest
+from tests.server.base import PreparedTest, WithEngines, draft, finish_all
 
 ZONE = {"name": "Shelf", "kind": "measure", "shape": "rectangle", "points": [[0.1, 0.1], [0.5, 0.5]]}
 
 
-class Stale(WithEngines, TestCase):
-    def setUp(self):
-        super().setUp()
+class Stale(PreparedTest):
+    def prepare(self):
+        super().prepare()
         self.study = self.create()
         finish_all(self.study)
 
@@ -75,7 +76,7 @@ class Stale(WithEngines, TestCase):
         self.assertEqual(now, ["Noise"])
 
 
-class AtOnce(WithEngines, TransactionTestCase):
+class AtOnce(WithEngines, UntransactedTest):
     def test_of_many_at_the_same_moment_one_wins_and_all_others_are_told(self):
         zones = "/api/scenes/marble-stall/zones/?view=counter"
         made = self.call("POST", zones, ZONE).json()

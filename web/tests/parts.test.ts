@@ -178,7 +178,7 @@ describe("what the server tells", () => {
     expect(concerns(["everything"], ["anything"])).toBe(true);
     expect(concerns(["unheard of"], ["findings"])).toBe(false);
   });
-  it("is asked for at most every 300 ms, together, and never where no change can be", () => {
+  it("is asked for at once, together, then at most every second, and never where no change can be", () => {
     const asked = vi.fn();
     const end = listen({ invalidateQueries: asked } as never);
     Source.last.onopen();
@@ -186,8 +186,13 @@ describe("what the server tells", () => {
     Source.last.onmessage({ data: "progress" });
     Source.last.onmessage({ data: "measured runs" });
     expect(asked).not.toHaveBeenCalled();
-    vi.advanceTimersByTime(300);
+    vi.advanceTimersByTime(100);
     expect(asked).toHaveBeenCalledTimes(1);
+    Source.last.onmessage({ data: "runs" });
+    vi.advanceTimersByTime(800);
+    expect(asked).toHaveBeenCalledTimes(1);
+    vi.advanceTimersByTime(200);
+    expect(asked).toHaveBeenCalledTimes(2);
     const predicate = asked.mock.calls[0]?.[0].predicate as (query: { queryKey: unknown[] }) => boolean;
     expect(predicate({ queryKey: ["progress", 1] })).toBe(true);
     expect(predicate({ queryKey: ["proof", 1] })).toBe(false);

@@ -42,7 +42,9 @@ const KEYS: Record<string, readonly string[]> = {
 /** What no change makes another: it is known by what it is of. */
 const LASTING = ["view transforms", "questions", "proof", "spots"];
 const EVERYTHING = "everything";
-const AT_MOST_EVERY = 300;
+// what is told in one breath is asked for once; then not again for a while, since renders are timed on this machine
+const ONE_BREATH = 80;
+const AT_MOST_EVERY = 1000;
 const WHEN_TOLD = 30_000;
 
 let listening = false;
@@ -71,8 +73,10 @@ export function askAgain(queries: QueryClient, ...topics: string[]): Promise<voi
 export function listen(queries: QueryClient): () => void {
   const told = new Set<string>();
   let waiting: ReturnType<typeof setTimeout> | undefined;
+  let asked = 0;
   const ask = () => {
     waiting = undefined;
+    asked = Date.now();
     const topics = [...told];
     told.clear();
     void askAgain(queries, ...topics);
@@ -88,7 +92,7 @@ export function listen(queries: QueryClient): () => void {
   };
   source.onmessage = (event: MessageEvent<string>) => {
     for (const topic of event.data.split(" ")) told.add(topic);
-    waiting ??= setTimeout(ask, AT_MOST_EVERY);
+    waiting ??= setTimeout(ask, Math.max(ONE_BREATH, asked + AT_MOST_EVERY - Date.now()));
   };
   return () => {
     listening = false;

@@ -16,6 +16,8 @@ class Command(BaseCommand):
 
     help = "Measure what renders bring, between renders, until stopped."
 
+    requires_system_checks = ()  # of addresses and of the API, which would have to be loaded for it
+
     def handle(self, *args: Any, **options: Any) -> None:
         """Hold the lock, work."""
         with alone(MEASURER, when_told=forget_doing) as (heart, told_to_stop):

@@ -18,6 +18,8 @@ class Command(BaseCommand):
 
     help = "Carry out queued renders, one at a time, until stopped."
 
+    requires_system_checks = ()  # of addresses and of the API, which would have to be loaded for it
+
     def handle(self, *args: Any, **options: Any) -> None:
         """Hold the lock, start the workers, run."""
         with alone(RUNNER) as (_, told_to_stop):
