@@ -39,7 +39,8 @@ def main(words: list[str]) -> int:
     wanted = [word for word in words if word != "fast"]
     suites = _suites(fast="fast" in words)
     if wanted:
-        suites = [suite for suite in suites if any(suite[0].endswith(word) for word in wanted)]
+        names = [[name for name in suite if name.endswith(tuple(wanted))] for suite in suites]
+        suites = [tuple(some) for some in names if some]
     suites = sorted(suites, key=lambda suite: -took.get(suite[0], _size(suite)))
     failed, tests = [], 0
     with tempfile.TemporaryDirectory(prefix="matchedpair-tests-") as folder:
