@@ -25,10 +25,17 @@ class Process:
     """
 
     name = "runner"
-    warm = True  # forked from a process that has loaded everything; not so where starting is what a test is about
+    warm = True  # forked from a process that has loaded everything
 
     def __init__(self, **environment: str) -> None:
         self.environment = environment
+
+    @classmethod
+    def cold(cls) -> Self:
+        """One that starts as it does without tests, for those of starting and ending."""
+        process = cls()
+        process.warm = False
+        return process
 
     def __enter__(self) -> Self:
         self.start()

@@ -6,7 +6,7 @@ from dataclasses import asdict
 from typing import Any
 
 from matchedpair.answers import Answer
-from matchedpair.answers.answer import NOTHING, SURE, UNSURE
+from matchedpair.answers.answer import NOTHING, SURE, UNSURE, VISIBLE_ERROR, VISIBLE_NOISE
 from rest_framework import serializers
 
 
@@ -18,6 +18,9 @@ class ProofSerializer(serializers.Serializer):
     options = serializers.ListField(child=serializers.IntegerField())
     zone = serializers.CharField(help_text="Empty for the whole picture")
     box = serializers.ListField(child=serializers.IntegerField(), allow_null=True, help_text="x, y, width, height")
+    measure = serializers.ChoiceField(
+        choices=[VISIBLE_NOISE, VISIBLE_ERROR], help_text="The figure of an option that the claim rests on"
+    )
 
 
 class ClaimSerializer(serializers.Serializer):

@@ -9,7 +9,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 from matchedpair.answers import OptionFact
-from matchedpair.answers.answer import Proof
+from matchedpair.answers.answer import VISIBLE_ERROR, VISIBLE_NOISE, Proof
 from matchedpair.answers.caveats import largest_cell
 from matchedpair.measures.places import Places
 from matchedpair.measures.telling import Box, exposure_for, part_around, where_noise_differs
@@ -33,20 +33,22 @@ Size = tuple[int, int]
 
 @dataclass(frozen=True)
 class Shown:
-    """One picture, and the part of it that is shown: x, y, width and height in its own pixels."""
+    """One picture, and the part of it that is shown: x, y, width and height in its own pixels; `value` is its figure of
+    the measure that is told, in ΔE.
+    """
 
     title: str
     picture: str
     box: Box
     seconds: float | None = None
-    noise: float | None = None
+    value: float | None = None
     option: int = 0
 
 
 @dataclass(frozen=True)
 class ProofPictures:
     """Pictures side by side, first the control; `part` tells whether only a part is shown, `where` names its zone,
-    `exposure` is in stops.
+    `exposure` is in stops, `reference` is what both are judged by, in the same part.
     """
 
     pair: int
@@ -54,7 +56,9 @@ class ProofPictures:
     where: str
     exposure: float
     transform: str
+    measure: str
     sides: tuple[Shown, ...]
+    reference: Shown | None = None
 
 
 def proof_pictures(study: Study) -> ProofPictures | None:
@@ -65,13 +69,16 @@ def proof_pictures(study: Study) -> ProofPictures | None:
         return None
     pair = next((row for row in found.pairs if row.pair.pk == proof.pair), None)
     where, pictures = _of_option(found, proof) if pair is None else _of_pair(found, pair, proof)
+    reference = _reference(pair, pictures) if pair is not None else None
     if len(pictures) < 2:
         return None
     read = [stored_picture(each.picture) for each in pictures]
     light = [_light(picture, each.box) for picture, each in zip(read, pictures, strict=True)]
     number = pair.pair.pk if pair is not None else 0
     part = pictures[0].box[2:] != read[0].size
-    return ProofPictures(number, part, where, exposure_for(light), study.setup.view_transform, tuple(pictures))
+    return ProofPictures(
+        number, part, where, exposure_for(light), study.setup.view_transform, proof.measure, tuple(pictures), reference
+    )
 
 
 def proof_thumbnail(study: Study) -> bytes | None:
@@ -93,7 +100,7 @@ def _of_pair(found: StudyFindings, pair: PairFindings, proof: Proof) -> tuple[st
     where, box = _part(pair, proof, sizes[0])
     facts = [found.facts.option(side.option.pk) for side in sides]
     shown = [
-        _shown(fact, side.runs[0].picture, _scaled(box, sizes[0], size))
+        _shown(fact, side.runs[0].picture, _scaled(box, sizes[0], size), proof.measure)
         for fact, side, size in zip(facts, sides, sizes, strict=True)
     ]
     if facts[0] is None or facts[1] is None:
@@ -110,8 +117,8 @@ def _passes(found: StudyFindings, pair: PairFindings, sizes: list[Size]) -> list
         name = fact.passed.name if fact is not None and fact.passed is not None else ""
         if fact is not None and fact.passed is not None and name in side.runs[0].passes:
             noise = fact.passed.noise.value if fact.passed.noise is not None else None
-            whole = _shown(fact, side.runs[0].passes[name], (0, 0, *size))
-            shown.append(replace(whole, title=f"{whole.title}: {name}", noise=noise))
+            whole = _shown(fact, side.runs[0].passes[name], (0, 0, *size), VISIBLE_NOISE)
+            shown.append(replace(whole, title=f"{whole.title}: {name}", value=noise))
     return shown
 
 
@@ -160,9 +167,9 @@ def _of_option(found: StudyFindings, proof: Proof) -> tuple[str, list[Shown]]:
     elif reference is not None:
         shown.append(Shown(f"Reference: {reference.title}", reference.picture, whole))
     elif option.control is not None and (picture := _first(option.control)):
-        shown.append(_shown(found.facts.option(option.control.pk), picture, (0, 0, *_size(picture))))
+        shown.append(_shown(found.facts.option(option.control.pk), picture, (0, 0, *_size(picture)), proof.measure))
     if picture := _first(option):
-        shown.append(_shown(found.facts.option(option.pk), picture, whole))
+        shown.append(_shown(found.facts.option(option.pk), picture, whole, proof.measure))
     return "", shown
 
 
@@ -180,11 +187,21 @@ def _size(picture: str) -> Size:
     return stored_picture(picture).size
 
 
-def _shown(fact: OptionFact | None, picture: str, box: Box) -> Shown:
+def _shown(fact: OptionFact | None, picture: str, box: Box, measure: str) -> Shown:
     if fact is None:
         return Shown("", picture, box)
     noise = fact.visible_noise.value if fact.visible_noise is not None else None
-    return Shown(fact.name, picture, box, fact.seconds.value if fact.seconds else None, noise, fact.key)
+    value = fact.visible_error if measure == VISIBLE_ERROR else noise
+    return Shown(fact.name, picture, box, fact.seconds.value if fact.seconds else None, value, fact.key)
+
+
+def _reference(pair: PairFindings, pictures: list[Shown]) -> Shown | None:
+    """The part that is shown of the control's reference; None without one, and where the pictures are passes."""
+    control = pair.control.option
+    reference = References().of(control.setup)
+    if reference is None or not pictures or pictures[0].picture != pair.control.runs[0].picture:
+        return None
+    return Shown(f"Reference: {reference.title}", reference.picture, pictures[0].box)
 
 
 def _scaled(box: Box, size: Size, other: Size) -> Box:

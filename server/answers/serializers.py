@@ -6,6 +6,7 @@ from dataclasses import asdict
 from statistics import median
 from typing import Any
 
+from matchedpair.answers.answer import VISIBLE_ERROR, VISIBLE_NOISE
 from matchedpair.measures.cost import time_basis
 from matchedpair.measures.figure import Ratio
 from matchedpair.measures.layers import LAYERS
@@ -231,7 +232,7 @@ class ProofPictureSerializer(serializers.Serializer):
     picture = serializers.CharField()
     box = serializers.ListField(child=serializers.IntegerField(), min_length=4, max_length=4)
     seconds = serializers.FloatField(allow_null=True)
-    noise = serializers.FloatField(allow_null=True, help_text="Visible noise in ΔE")
+    value = serializers.FloatField(allow_null=True, help_text="In ΔE, of the measure that is told")
     option = serializers.IntegerField(help_text="0 for a reference")
 
 
@@ -243,7 +244,9 @@ class ProofPicturesSerializer(serializers.Serializer):
     where = serializers.CharField(allow_blank=True, help_text="The zone that is shown")
     exposure = serializers.FloatField(help_text="In stops, of all of them")
     transform = serializers.CharField(allow_blank=True)
+    measure = serializers.ChoiceField(choices=[VISIBLE_NOISE, VISIBLE_ERROR], help_text="What the answer rests on")
     sides = ProofPictureSerializer(many=True)
+    reference = ProofPictureSerializer(allow_null=True, help_text="The same part of what both are judged by")
 
 
 class StudyProofSerializer(serializers.Serializer):

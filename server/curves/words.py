@@ -5,7 +5,7 @@ from __future__ import annotations
 from matchedpair.curves.words import curve_in_words
 from matchedpair.measures.figure import three
 
-from server.curves.curves import StudyCurves
+from server.curves.curves import Ladder, StudyCurves
 from server.curves.same import SameRow
 from server.measuring.measuring import NOISE
 
@@ -16,7 +16,7 @@ def sentence(curves: StudyCurves, table: list[SameRow]) -> str:
     told = [row for row in table if row.summed.worst is not None]
     if told:
         row = max(told, key=lambda row: row.summed.worst or 0.0)
-        return f"At the same {what} {_best(row)}{_but(row)}."
+        return f"At the same {what} {_best(row)}{_but(row) or _other_engine(curves, row)}."
     if table and all(row.summed.unreachable for row in table):
         return f"No option gets down to the control's {what}."
     fitted = [row for row in curves.ladders if row.curve is not None]
@@ -35,6 +35,17 @@ def _but(row: SameRow) -> str:
     shift, place = max(told, key=lambda each: abs(each[0]))
     where = f" in {place}" if len(row.cells) > 1 else ""
     return f"; but it is {abs(shift):.2f} stops {'brighter' if shift > 0 else 'darker'}{where}"
+
+
+def _other_engine(curves: StudyCurves, row: SameRow) -> str:
+    """Engines that cheat differently are not ranked by their noise: what is smooth may be wrong."""
+    if curves.of != NOISE or not any(_engine(cell.control) != _engine(cell.trial) for cell in row.cells):
+        return ""
+    return "; but how close another engine comes to the reference, its noise does not say"
+
+
+def _engine(ladder: Ladder | None) -> str:
+    return "" if ladder is None or not ladder.points else ladder.points[0].facts.option.engine
 
 
 def _best(row: SameRow) -> str:

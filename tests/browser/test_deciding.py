@@ -10,7 +10,7 @@ from pathlib import Path
 from django.conf import settings
 from playwright.sync_api import expect
 
-from server.decisions.models import RecipeVersion
+from server.decisions.models import RecipeVersion, StudyUse
 from server.runs.models import Run
 from server.searches.models import Matching
 from server.studies.models import Pair, Study
@@ -150,6 +150,41 @@ class Screens(Lawful, BrowserTest):
         self.assert_accessible()
         page.keyboard.press("Enter")
         expect(page).to_have_url(re.compile(r"/pairs/\d+"))
+
+    def test_the_curves_are_read_at_any_level(self):
+        page = self.page
+        self.open(f"/studies/{self.study.pk}/curves")
+        readings = page.locator("[data-part=reading]")
+        expect(readings.first).to_have_text(re.compile(r"At \S+ %: 64\.\d samples, 33\.\d s"))
+        expect(readings.nth(1)).to_have_text(re.compile(r"At \S+ %: 16\.\d samples, 17\.\d s"))
+        level = page.get_by_role("slider", name="Read the curves at this noise")
+        level.focus()
+        before = float(level.get_attribute("aria-valuenow"))
+        page.keyboard.press("Shift+ArrowUp")
+        self.assertAlmostEqual(float(level.get_attribute("aria-valuenow")), 1.2 * before, places=3)
+        expect(readings.first).to_have_text(re.compile(r"At \S+ %: 44\.\d samples"))
+
+    def test_a_limit_is_dragged_on_the_chart_and_says_what_it_would_leave(self):
+        page = self.page
+        self.open(f"/studies/{self.study.pk}/decide")
+        page.get_by_role("button", name=re.compile("^Animation")).click()
+        field = page.get_by_label("Noise, whole picture, at most, %")
+        field.fill("15")
+        field.press("Enter")
+        limit = page.get_by_role("slider", name="Noise, whole picture, at most")
+        expect(limit).to_have_attribute("aria-valuetext", "15.0")
+        grip = limit.locator("circle").bounding_box()
+        x, y = grip["x"] + grip["width"] / 2, grip["y"] + grip["height"] / 2
+        page.mouse.move(x, y)
+        page.mouse.down()
+        page.mouse.move(x, y + 40, steps=4)
+        expect(page.locator("[data-line=noise] text")).to_have_text(re.compile(r"at most \S+ %: \d of 8 left"))
+        page.mouse.up()
+        self.becomes(lambda: self.assertLess(float(field.input_value()), 15.0))
+        kept = float(field.input_value())
+        until(lambda: StudyUse.objects.filter(study=self.study, limits__noise=kept).exists(), "the limit kept")
+        expect(page.locator("[data-part=chosen]")).to_contain_text("Control")
+        self.assert_accessible()
 
     def test_a_search_is_stopped_and_goes_on_from_the_screen(self):
         page = self.page

@@ -122,6 +122,36 @@ class Proof(QuestionMeasures):
         x, y, width, height = shown["sides"][0]["box"]
         self.assertTrue(x <= 150 < x + width and y <= 110 < y + height, (x, y, width, height))
 
+    def test_beside_them_stands_what_they_are_judged_by_in_the_same_part(self):
+        study = self.create(asked="feature", width=LARGE[0], height=LARGE[1], under_test="extra", trial_value=True)
+        self.finish(study, lambda run: noisy(TRUTH, 0.1, run.seed + 10 * run.option.number))
+        shown = self.shown(study)
+        self.assertIsNone(shown["reference"])
+        self.assertEqual(shown["measure"], "visible_noise")
+        reference = self.upload("analytic", TRUTH)
+        shown = self.shown(study)
+        self.assertEqual(shown["reference"]["picture"], reference.picture)
+        self.assertEqual(shown["reference"]["box"], shown["sides"][0]["box"])
+
+    def test_of_engines_the_figure_that_is_told_is_the_one_that_ranks_them(self):
+        self.upload("analytic", TRUTH)
+        text = (self.folder / "good.toml").read_text()
+        other = text.replace('name = "good"', 'name = "other"', 1).replace('title = "Good"', 'title = "Other"')
+        (self.folder / "other.toml").write_text(other)
+        study = self.create(
+            asked="engine", width=LARGE[0], height=LARGE[1], under_test="engine", trial_value="other", settings={}
+        )
+        self.finish(study, lambda run: noisy(TRUTH * (1.0 + 0.3 * run.option.number), 0.05, run.seed))
+        shown = self.shown(study)
+        self.assertEqual(shown["measure"], "visible_error")
+        control, trial = (side["value"] for side in shown["sides"])
+        self.assertGreater(trial, 3 * control)
+        errors = {row["id"]: row["visible_error"]["value"] for row in self.options(study)}
+        self.assertEqual([control, trial], [errors[side["option"]] for side in shown["sides"]])
+
+    def options(self, study):
+        return self.call("GET", f"/api/studies/{study.pk}/findings/").json()["options"]
+
     def test_sizes_are_shown_at_the_same_part(self):
         self.upload("analytic", TRUTH)
         study = self.create(asked="pixels", kind="same-time", match_on="time", width=LARGE[0], height=LARGE[1],

@@ -75,7 +75,7 @@ class Running(WithEngines, UntransactedTest):
 
     def test_a_runner_told_to_stop_puts_its_run_back(self):
         study = self.queued(settings={"samples": 4, "pause": 30})
-        with RunnerProcess() as runner:
+        with RunnerProcess.cold() as runner:
             until(running, "a run under way")
             runner.process.terminate()
             self.assertEqual(runner.process.wait(timeout=20), 0)
@@ -173,7 +173,7 @@ class Running(WithEngines, UntransactedTest):
         self.assertEqual(list(work_folder().iterdir()), [])
 
     def test_only_one_runner_may_be_at_work_and_it_listens_to_this_machine_alone(self):
-        with RunnerProcess() as runner:
+        with RunnerProcess.cold() as runner:
             for connection in psutil.Process(runner.process.pid).net_connections():
                 if connection.status == psutil.CONN_LISTEN:
                     self.assertIn(connection.laddr.ip, ("127.0.0.1", "::1"))

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 SURE, UNSURE, NOTHING = "sure", "not sure yet", "nothing yet"
 PAIR, OPTION, CURVE, REFERENCE = "pair", "option", "curve", "reference"
+VISIBLE_NOISE, VISIBLE_ERROR = "visible_noise", "visible_error"
 SEEDS, RENDER_REFERENCE, DRAW_ZONE, HIGHER_LEVELS, RUN = "seeds", "reference", "zone", "levels", "run"
 
 
@@ -25,6 +26,8 @@ class Proof:
         Where in the picture; empty for the whole.
     box : tuple of int or None
         x, y, width and height in pixels of the control's picture, where a place is meant that has no name.
+    measure : str
+        The figure of an option that the claim rests on: ``visible_noise`` or ``visible_error``.
     """
 
     kind: str
@@ -32,6 +35,7 @@ class Proof:
     options: tuple[int, ...] = ()
     zone: str = ""
     box: tuple[int, int, int, int] | None = None
+    measure: str = VISIBLE_NOISE
 
 
 @dataclass(frozen=True)

@@ -12,7 +12,7 @@ import math
 from dataclasses import dataclass
 from statistics import geometric_mean
 
-from matchedpair.answers.answer import OPTION, PAIR, SURE, UNSURE, Answer, Claim, Proof
+from matchedpair.answers.answer import OPTION, PAIR, SURE, UNSURE, VISIBLE_ERROR, Answer, Claim, Proof
 from matchedpair.answers.caveats import caveats, cell_stops, largest_cell
 from matchedpair.answers.facts import OptionFact, StudyFacts
 from matchedpair.answers.missing import nothing_yet, without_reference
@@ -163,4 +163,6 @@ def _plain(value: float | None) -> str:
 
 def _proof(facts: StudyFacts, option: OptionFact) -> Proof:
     pair = facts.pair_of(option.control, option.key)
-    return Proof(PAIR, pair.key, (option.control, option.key)) if pair else Proof(OPTION, options=(option.key,))
+    if pair is None:
+        return Proof(OPTION, options=(option.key,), measure=VISIBLE_ERROR)
+    return Proof(PAIR, pair.key, (option.control, option.key), measure=VISIBLE_ERROR)

@@ -3840,6 +3840,12 @@ export interface components {
             /** @description Whether blotches were found; null for other measures */
             found: boolean | null;
         };
+        /**
+         * @description * `visible_noise` - visible_noise
+         *     * `visible_error` - visible_error
+         * @enum {string}
+         */
+        MeasureEnum: "visible_noise" | "visible_error";
         /** @description A measure, and what a screen says of it. */
         MeasureKind: {
             name: string;
@@ -4551,6 +4557,13 @@ export interface components {
             zone: string;
             /** @description x, y, width, height */
             box: number[] | null;
+            /**
+             * @description The figure of an option that the claim rests on
+             *
+             *     * `visible_noise` - visible_noise
+             *     * `visible_error` - visible_error
+             */
+            measure: components["schemas"]["MeasureEnum"];
         };
         /**
          * @description * `pair` - pair
@@ -4569,9 +4582,9 @@ export interface components {
             seconds: number | null;
             /**
              * Format: double
-             * @description Visible noise in ΔE
+             * @description In ΔE, of the measure that is told
              */
-            noise: number | null;
+            value: number | null;
             /** @description 0 for a reference */
             option: number;
         };
@@ -4589,7 +4602,16 @@ export interface components {
              */
             exposure: number;
             transform: string;
+            /**
+             * @description What the answer rests on
+             *
+             *     * `visible_noise` - visible_noise
+             *     * `visible_error` - visible_error
+             */
+            measure: components["schemas"]["MeasureEnum"];
             sides: components["schemas"]["ProofPicture"][];
+            /** @description The same part of what both are judged by */
+            reference: components["schemas"]["ProofPicture"] | null;
         };
         /** @description Plan kind, what to match on, factors with levels, passes. */
         Proposal: {

@@ -1,5 +1,7 @@
-import { useState } from "react";
+import { useRef, useState } from "react";
 import { Link } from "react-router";
+import { ChartLineMark } from "./ChartLineMark";
+import type { ChartLine, ChartLink } from "./chartLines";
 import { type Axis, logAxis } from "./logAxis";
 import { type Mark, MarkShape } from "./marks";
 
@@ -26,43 +28,52 @@ export type ChartSeries = {
   floor?: number | undefined;
 };
 
-const WIDTH = 760;
-const HEIGHT = 400;
 const LEFT = 58;
 const RIGHT = 24;
 const TOP = 12;
 const BOTTOM = 44;
 
 /** Points with their intervals and lines over two logarithmic axes. */
-export function LogChart(props: { label: string; xTitle: string; yTitle: string; series: ChartSeries[] }) {
-  const { series } = props;
+export function LogChart(props: {
+  label: string;
+  xTitle: string;
+  yTitle: string;
+  series: ChartSeries[];
+  lines?: ChartLine[];
+  links?: ChartLink[];
+  /** Units across and down: as many as it has pixels, so that its words keep their size. */
+  size?: readonly [number, number];
+}) {
+  const { series, lines = [], links = [], size = [760, 400] } = props;
+  const [width, height] = size;
   const [shown, setShown] = useState<ChartPoint | null>(null);
+  const svg = useRef<SVGSVGElement>(null);
   const points = series.flatMap((row) => row.points);
   const x = logAxis(
     points.flatMap((p) => [p.x, ...(p.xInterval ?? [])]),
     LEFT,
-    WIDTH - RIGHT,
+    width - RIGHT,
   );
   const floors = series.flatMap((row) => (row.floor ? [row.floor] : []));
   const y = logAxis(
     [...points.flatMap((p) => [p.y, ...(p.yInterval ?? [])]), ...floors],
-    HEIGHT - BOTTOM,
+    height - BOTTOM,
     TOP,
   );
   return (
     <figure className="relative m-0" aria-label={props.label}>
       {/* biome-ignore lint/a11y/noSvgWithoutTitle: the figure has the name; a title would pop up over every point */}
-      <svg viewBox={`0 0 ${WIDTH} ${HEIGHT}`} className="block w-full" data-part="chart">
-        <Axes x={x} y={y} xTitle={props.xTitle} yTitle={props.yTitle} />
+      <svg ref={svg} viewBox={`0 0 ${width} ${height}`} className="block w-full" data-part="chart">
+        <Axes x={x} y={y} xTitle={props.xTitle} yTitle={props.yTitle} size={size} />
         <clipPath id="plot">
-          <rect x={LEFT} y={TOP} width={WIDTH - LEFT - RIGHT} height={HEIGHT - TOP - BOTTOM} />
+          <rect x={LEFT} y={TOP} width={width - LEFT - RIGHT} height={height - TOP - BOTTOM} />
         </clipPath>
         <g clipPath="url(#plot)">
           {series.map((row) => (
             <g key={row.key} data-series={row.key}>
               {row.floor ? (
                 <path
-                  d={`M${LEFT} ${y.at(row.floor)}H${WIDTH - RIGHT}`}
+                  d={`M${LEFT} ${y.at(row.floor)}H${width - RIGHT}`}
                   stroke={row.mark.hue}
                   strokeDasharray="1 4"
                   fill="none"
@@ -82,6 +93,18 @@ export function LogChart(props: { label: string; xTitle: string; yTitle: string;
             </g>
           ))}
         </g>
+        {links.map((link) => (
+          <Joined key={link.key} link={link} points={points} x={x} y={y} />
+        ))}
+        {lines.map((line) => (
+          <ChartLineMark
+            key={line.key}
+            line={line}
+            axis={line.axis === "x" ? x : y}
+            frame={{ left: LEFT, right: width - RIGHT, top: TOP, bottom: height - BOTTOM }}
+            svg={svg}
+          />
+        ))}
         {series.map((row) =>
           row.points.map((point) => (
             <Dot
@@ -95,32 +118,48 @@ export function LogChart(props: { label: string; xTitle: string; yTitle: string;
           )),
         )}
       </svg>
-      {shown ? <Told point={shown} left={x.at(shown.x) / WIDTH} top={y.at(shown.y) / HEIGHT} /> : null}
+      {shown ? <Told point={shown} left={x.at(shown.x) / width} top={y.at(shown.y) / height} /> : null}
     </figure>
   );
 }
 
-function Axes({ x, y, xTitle, yTitle }: { x: Axis; y: Axis; xTitle: string; yTitle: string }) {
+/** A line between two points that leads to what they are together. */
+function Joined({ link, points, x, y }: { link: ChartLink; points: ChartPoint[]; x: Axis; y: Axis }) {
+  const [from, to] = [link.from, link.to].map((key) => points.find((point) => point.key === key));
+  if (!from || !to) return null;
+  const d = `M${x.at(from.x)} ${y.at(from.y)}L${x.at(to.x)} ${y.at(to.y)}`;
+  return (
+    <Link to={link.href} aria-label={`${link.words}. Look at it.`} data-link={link.key}>
+      <path d={d} stroke="transparent" strokeWidth="12" />
+      <path d={d} stroke="var(--color-ink)" strokeWidth="1.2" strokeDasharray="2 3" />
+      <title>{link.words}</title>
+    </Link>
+  );
+}
+
+function Axes(props: { x: Axis; y: Axis; xTitle: string; yTitle: string; size: readonly [number, number] }) {
+  const { x, y, xTitle, yTitle } = props;
+  const [width, height] = props.size;
   return (
     <g fontSize="12.5" fill="var(--color-soft)">
       {x.ticks.map((tick) => (
         <g key={tick.value}>
-          <path d={`M${x.at(tick.value)} ${TOP}V${HEIGHT - BOTTOM}`} stroke="var(--color-line)" />
-          <text x={x.at(tick.value)} y={HEIGHT - BOTTOM + 16} textAnchor="middle">
+          <path d={`M${x.at(tick.value)} ${TOP}V${height - BOTTOM}`} stroke="var(--color-line)" />
+          <text x={x.at(tick.value)} y={height - BOTTOM + 16} textAnchor="middle">
             {tick.words}
           </text>
         </g>
       ))}
       {y.ticks.map((tick) => (
         <g key={tick.value}>
-          <path d={`M${LEFT} ${y.at(tick.value)}H${WIDTH - RIGHT}`} stroke="var(--color-line)" />
+          <path d={`M${LEFT} ${y.at(tick.value)}H${width - RIGHT}`} stroke="var(--color-line)" />
           <text x={LEFT - 7} y={y.at(tick.value) + 4} textAnchor="end">
             {tick.words}
           </text>
         </g>
       ))}
-      <path d={`M${LEFT} ${TOP}V${HEIGHT - BOTTOM}H${WIDTH - RIGHT}`} stroke="#8b8e8c" fill="none" />
-      <text x={WIDTH - RIGHT} y={HEIGHT - 8} textAnchor="end" fill="var(--color-ink)">
+      <path d={`M${LEFT} ${TOP}V${height - BOTTOM}H${width - RIGHT}`} stroke="#8b8e8c" fill="none" />
+      <text x={width - RIGHT} y={height - 8} textAnchor="end" fill="var(--color-ink)">
         {xTitle}
       </text>
       <text transform={`translate(13 ${TOP}) rotate(-90)`} textAnchor="end" fill="var(--color-ink)">

@@ -1,19 +1,21 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
 import { Link, useParams } from "react-router";
 import { api, body, type Schema } from "../../api/client";
 import { askAgain } from "../../api/events";
-import { curvesQuery, matchingsQuery, studyQuery } from "../../api/queries";
+import { curvesQuery, decisionQuery, matchingsQuery, studyQuery } from "../../api/queries";
+import type { ChartLine, ChartLink } from "../../charts/chartLines";
 import { LogChart } from "../../charts/LogChart";
 import { MarkKey } from "../../charts/marks";
 import { Choice } from "../../parts/Choice";
-import { optionTitle } from "../../parts/format";
+import { optionTitle, three } from "../../parts/format";
 import { Failed, Loading, Notice } from "../../parts/Notice";
 import { useRemembered } from "../../parts/remembered";
 import { useTitle } from "../../parts/useTitle";
 import { EffectsOfSettings } from "./EffectsOfSettings";
 import { Matchings } from "./Matchings";
 import { SameTable } from "./SameTable";
-import { marksOf, seriesOf } from "./series";
+import { marksOf, readAt, readingWords, seriesOf } from "./series";
 
 type Curves = Schema["Curves"];
 
@@ -26,6 +28,7 @@ export function CurvesPage() {
   const study = useQuery(studyQuery(id));
   const curves = useQuery(curvesQuery(id, zone, of));
   const matchings = useQuery(matchingsQuery(id));
+  const decision = useQuery(decisionQuery(id, ""));
   const queries = useQueryClient();
   const match = useMutation({
     mutationFn: (asked: Schema["NewMatchingRequest"]) =>
@@ -86,7 +89,12 @@ export function CurvesPage() {
           {data.note}
         </p>
       </div>
-      <Ladders curves={data} place={place} />
+      <Ladders
+        curves={data}
+        place={place}
+        limits={zone === "whole" ? limitsOf(decision.data, of) : []}
+        links={linksOf(matchings.data ?? [], zone)}
+      />
       <section aria-label="Matched pairs" className="mt-8">
         <h2 className="mb-1 font-semibold">
           Against the control at the same {of === "noise" ? "noise" : "error"}, and in the same time
@@ -122,8 +130,54 @@ export function CurvesPage() {
   );
 }
 
+/** The limits of the uses on what is drawn, each level once. */
+function limitsOf(decision: Schema["Decision"] | undefined, of: string): ChartLine[] {
+  const uses = of === "noise" ? (decision?.uses ?? []) : [];
+  const levels = new Map<number, string[]>();
+  for (const use of uses) {
+    const limit = use.limits.noise;
+    if (limit !== undefined) levels.set(limit, [...(levels.get(limit) ?? []), use.title.toLowerCase()]);
+  }
+  return [...levels].map(([value, names]) => ({
+    key: `limit ${value}`,
+    axis: "y",
+    value,
+    label: "",
+    words: `${names.join(", ")}: at most ${three(value)} %`,
+    tone: "limit",
+  }));
+}
+
+/** Pairs that a search has matched, as links between their points. */
+function linksOf(matchings: Schema["Matching"][], zone: string): ChartLink[] {
+  return matchings.flatMap((row) => {
+    const last = [...row.steps].reverse().find((step) => step.figure != null);
+    if (row.pair == null || row.zone !== zone || !last) return [];
+    return [
+      {
+        key: `${row.id}`,
+        from: `${row.control}`,
+        to: `${last.option}`,
+        words: `Matched on ${row.on}: ${row.words}`,
+        href: `/pairs/${row.pair}`,
+      },
+    ];
+  });
+}
+
 /** The chart of one place, and what each curve says beside it. */
-function Ladders({ curves, place }: { curves: Curves; place: string }) {
+function Ladders({
+  curves,
+  place,
+  limits,
+  links,
+}: {
+  curves: Curves;
+  place: string;
+  limits: ChartLine[];
+  links: ChartLink[];
+}) {
+  const [asked, setAsked] = useState<number | null>(null);
   const here = curves.curves.filter((row) => row.place === place);
   const marks = marksOf(curves.curves);
   const what = curves.of;
@@ -136,6 +190,24 @@ function Ladders({ curves, place }: { curves: Curves; place: string }) {
         <p>Nothing is planned here yet.</p>
       </Notice>
     );
+  const base = series.flatMap((row) => row.points).find((point) => point.hollow)?.y ?? null;
+  const level = asked ?? base;
+  const readable = here.some((row) => row.fit);
+  const target: ChartLine[] =
+    readable && level !== null
+      ? [
+          {
+            key: "target",
+            axis: "y",
+            value: level,
+            label: `Read the curves at this ${what}`,
+            words: `${three(level)} %`,
+            tone: "target",
+            onMove: setAsked,
+            told: (value) => `${three(value)} %`,
+          },
+        ]
+      : [];
   return (
     <div className="grid grid-cols-[minmax(0,1fr)_22rem] gap-6">
       {series.some((row) => row.points.length > 0) ? (
@@ -144,6 +216,8 @@ function Ladders({ curves, place }: { curves: Curves; place: string }) {
           xTitle={`seconds a render${curves.basis === "cpu" ? ", CPU" : ""}, getting ready with it`}
           yTitle={what === "noise" ? "noise, %" : "error against the reference, %"}
           series={series}
+          lines={[...limits, ...target]}
+          links={links}
         />
       ) : (
         <Notice kind="plain">
@@ -159,6 +233,12 @@ function Ladders({ curves, place }: { curves: Curves; place: string }) {
                 {mark ? <MarkKey mark={mark} /> : null}
                 {optionTitle(row.title)}
               </h2>
+              {row.fit && level !== null ? (
+                <p data-part="reading">
+                  <span className="font-semibold">At {three(level)} %:</span>{" "}
+                  {readingWords(readAt(row.fit, level), row.knob)}
+                </p>
+              ) : null}
               {row.words.map((words) => (
                 <p key={words}>{words}</p>
               ))}

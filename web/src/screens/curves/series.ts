@@ -64,3 +64,27 @@ export function lineOf(fit: NonNullable<Curve["fit"]>): { x: number; y: number }
     };
   });
 }
+
+/** What a curve says at a level of noise or error: quality and seconds; a reason where it never comes down to it. */
+export type Reading = { quality: number; seconds: number; beyond: boolean } | { never: string };
+
+/** The fitted law read at a level, as far as it may be read: half to twice the ladder. */
+export function readAt(fit: NonNullable<Curve["fit"]>, percent: number): Reading {
+  const left = percent ** 2 - fit.floor_percent ** 2;
+  if (left <= 0) return { never: `never below ${three(fit.floor_percent)} %` };
+  const quality = fit.a / left;
+  if (quality > fit.highest * BEYOND) return { never: `further than ${three(fit.highest * BEYOND)}` };
+  return {
+    quality,
+    seconds: fit.ready_seconds + fit.seconds_per_unit * quality,
+    beyond: quality > fit.highest || quality < fit.lowest,
+  };
+}
+
+/** A reading in words: “21.4 samples, 15.2 s”. */
+export function readingWords(reading: Reading, knob: string): string {
+  if ("never" in reading)
+    return reading.never.startsWith("further") ? `${reading.never} ${knob}` : reading.never;
+  const sure = reading.beyond ? ", beyond what was rendered" : "";
+  return `${three(reading.quality)} ${knob}, ${seconds(reading.seconds)}${sure}`;
+}

@@ -9,6 +9,7 @@ import { Failed, Loading, Notice } from "../../parts/Notice";
 import { useRemembered } from "../../parts/remembered";
 import { useTitle } from "../../parts/useTitle";
 import { SaveRecipe } from "../recipes/SaveRecipe";
+import { ChosenPictures } from "./ChosenPictures";
 import { FrontierChart } from "./FrontierChart";
 import { type Decision, firmness, nameOf, type Use } from "./figures";
 import { Limits } from "./Limits";
@@ -53,22 +54,24 @@ export function DecidePage() {
         </a>
       </p>
       <h1 className="mt-0.5 max-w-[60rem] text-xl font-semibold leading-snug">{data.sentence}</h1>
-      {data.places.length > 1 ? (
-        <div className="mt-2 text-sm">
-          <Choice
-            label="Held at"
-            value={place}
-            choices={[["", "the worst of all places"], ...data.places.map((name) => [name, name] as const)]}
-            onChoose={setPlace}
-          />
-        </div>
-      ) : null}
-      <Uses decision={data} chosen={use?.name ?? ""} onChoose={setNamed} onAdd={bench.add.mutate} />
+      <div className="flex items-start justify-between gap-4">
+        <Uses decision={data} chosen={use?.name ?? ""} onChoose={setNamed} onAdd={bench.add.mutate} />
+        {data.places.length > 1 ? (
+          <div className="mt-4 shrink-0 text-sm">
+            <Choice
+              label="Held at"
+              value={place}
+              choices={[["", "the worst of all places"], ...data.places.map((name) => [name, name] as const)]}
+              onChoose={setPlace}
+            />
+          </div>
+        ) : null}
+      </div>
       {bench.add.error ? <Wrong error={bench.add.error} /> : null}
       {bench.removal.notice}
       {use ? (
         <section aria-label={use.title} className="border-line border-t pt-4" data-use={use.name}>
-          <div className="grid grid-cols-[25rem_minmax(0,1fr)] gap-8">
+          <div className="grid grid-cols-[20.5rem_minmax(0,1fr)_15rem] gap-6">
             <div>
               <Limits
                 decision={data}
@@ -84,8 +87,6 @@ export function DecidePage() {
                   bench.change.variables && bench.change.mutate({ ...bench.change.variables, anyway: true })
                 }
               />
-              <p className="mt-3 text-sm">{use.words}</p>
-              <p className="mt-1 text-sm">{firmness(data, use)}</p>
               {use.by_hand ? (
                 <ByHand
                   key={use.name}
@@ -93,14 +94,21 @@ export function DecidePage() {
                   onReasons={(reasons) => bench.change.mutate({ use: use.name, change: { reasons } })}
                 />
               ) : null}
-              <button type="button" className="act mt-3" onClick={() => bench.removal.take(use)}>
-                Take the use {use.title.toLowerCase()} away
-              </button>
+              <p className="mt-3 font-semibold text-sm">{use.words}</p>
+              <p className="mt-1 text-sm">{firmness(data, use)}</p>
             </div>
             <div>
-              <FrontierChart decision={data} use={use} />
+              <FrontierChart
+                key={use.name}
+                decision={data}
+                use={use}
+                onLimit={(name, value) =>
+                  bench.change.mutate({ use: use.name, change: { limit: { name, value } } })
+                }
+              />
               <Key decision={data} use={use} />
             </div>
+            <ChosenPictures study={id} decision={data} use={use} />
           </div>
           <h2 className="mt-5 mb-1 font-semibold">Options for {use.title.toLowerCase()}</h2>
           <OptionsTable
@@ -109,6 +117,9 @@ export function DecidePage() {
             onChoose={(by_hand) => bench.change.mutate({ use: use.name, change: { by_hand } })}
           />
           <Failures use={use} name={nameOf(data, use.chosen)} />
+          <button type="button" className="act mt-3" onClick={() => bench.removal.take(use)}>
+            Take the use {use.title.toLowerCase()} away
+          </button>
         </section>
       ) : null}
       <h2 className="mt-8 mb-2 border-line border-t pt-4 font-semibold">Forecast</h2>
@@ -187,8 +198,8 @@ function Key({ decision, use }: { decision: Decision; use: Use }) {
   const last = use.frontier[use.frontier.length - 1];
   return (
     <p className="text-soft text-sm">
-      Diamonds are the frontier: no other option is both faster and cleaner. Discs are beaten, crosses break a
-      limit, the square is the control; what is chosen is filled.{" "}
+      Diamonds: nothing is both faster and cleaner. Discs are beaten, crosses break a limit, the square is the
+      control; what is chosen is filled. Drag a ring to move its limit.{" "}
       {knee
         ? use.knee === last
           ? `Up to ${knee} more time still pays.`

@@ -1,14 +1,26 @@
+import type { ChartLine } from "../../charts/chartLines";
 import { type ChartPoint, type ChartSeries, LogChart } from "../../charts/LogChart";
 import { CONTROL_MARK, type Mark, trialMark } from "../../charts/marks";
 import { stepsOf } from "../../charts/steps";
 import { seconds, spread, three } from "../../parts/format";
-import type { Decision, Option, Use } from "./figures";
+import { type Decision, keeping, type LimitKind, type Option, type Use } from "./figures";
 
 const OUT: Mark = { hue: "#8b8e8c", shape: "cross", dash: "" };
 const REST: Mark = { hue: "#77386f", shape: "circle", dash: "" };
 
-/** Time against noise: the frontier of what keeps the limits, what it beats, and what is out. */
-export function FrontierChart({ decision, use }: { decision: Decision; use: Use }) {
+const SIZE = [620, 360] as const;
+const DRAGGED = { seconds: "x", noise: "y" } as const;
+
+/** Time against noise: the frontier of what keeps the limits, what it beats, and what is out; both limits can be dragged. */
+export function FrontierChart({
+  decision,
+  use,
+  onLimit,
+}: {
+  decision: Decision;
+  use: Use;
+  onLimit: (name: string, value: number) => void;
+}) {
   const known = decision.options.filter((option) => option.figures.seconds && option.figures.noise);
   const group = (title: string, mark: Mark, of: (option: Option) => boolean, line = false): ChartSeries => {
     const points = known.filter(of).map((option) => pointOf(option, use));
@@ -29,8 +41,33 @@ export function FrontierChart({ decision, use }: { decision: Decision; use: Use 
       label={`Time against noise for ${use.title.toLowerCase()}`}
       xTitle="seconds a frame"
       yTitle="noise, %"
+      size={SIZE}
+      lines={linesOf(decision, use, onLimit)}
       series={[{ ...frontier, points: [] }, ...series.filter((row) => row.points.length > 0)]}
     />
+  );
+}
+
+/** The limits on the chart's own axes; one that is not set waits at the end of its axis. */
+function linesOf(decision: Decision, use: Use, onLimit: (name: string, value: number) => void): ChartLine[] {
+  const all = decision.options.filter((option) => option.figures.seconds && option.figures.noise);
+  const line = (kind: LimitKind, axis: "x" | "y"): ChartLine => {
+    const limit = use.limits[kind.name] ?? null;
+    const told = (value: number) =>
+      `${kind.title.toLowerCase()} at most ${three(value)} ${kind.unit}: ${keeping(all, use, kind.name, value)} of ${all.length} left`;
+    return {
+      key: kind.name,
+      axis,
+      value: limit,
+      label: `${kind.title}, at most`,
+      words: limit === null ? "drag in a limit" : `at most ${three(limit)} ${kind.unit}`,
+      tone: "limit",
+      told,
+      onDone: (value) => onLimit(kind.name, value),
+    };
+  };
+  return decision.limit_kinds.flatMap((kind) =>
+    kind.name === "seconds" || kind.name === "noise" ? [line(kind, DRAGGED[kind.name])] : [],
   );
 }
 

@@ -1,7 +1,11 @@
 import { useEffect, useState } from "react";
+import { useRemembered } from "../../parts/remembered";
 import type { Decision, LimitKind, Use } from "./figures";
 import { WEIGHTS } from "./figures";
 import type { Change } from "./useDecision";
+
+/** Shown whether set or not: they are the chart's own axes. */
+const ALWAYS: readonly string[] = ["seconds", "noise"];
 
 /** The limits of a use and what is taken among those that keep them; each is changed by typing, and empty is no limit. */
 export function Limits(props: {
@@ -18,11 +22,16 @@ export function Limits(props: {
   const nearest = WEIGHTS.reduce((best, each) =>
     Math.abs(each.value - weight) < Math.abs(best.value - weight) ? each : best,
   );
+  const [all, setAll] = useRemembered("decide.all-limits", false);
+  const usual = decision.limit_kinds.filter(
+    (kind) => all || ALWAYS.includes(kind.name) || kind.name in use.limits,
+  );
+  const others = decision.limit_kinds.length - usual.length;
   return (
     <div>
       <table className="text-sm" aria-label={`Limits of ${use.title.toLowerCase()}`}>
         <tbody>
-          {decision.limit_kinds.map((kind) => (
+          {usual.map((kind) => (
             <tr key={kind.name} className="[&>*]:py-0.5">
               <th scope="row" className="whitespace-nowrap pr-3 text-left font-normal" title={kind.about}>
                 {kind.title}
@@ -40,6 +49,11 @@ export function Limits(props: {
           ))}
         </tbody>
       </table>
+      {all || others > 0 ? (
+        <button type="button" className="quiet-link mt-1 text-sm" onClick={() => setAll(!all)}>
+          {all ? "Fewer limits" : `${others} more limits`}
+        </button>
+      ) : null}
       {props.problem ? <p className="mt-1 text-fault text-sm">{props.problem}</p> : null}
       <fieldset className="mt-3 flex flex-wrap gap-x-4 text-sm">
         <legend className="text-soft">Of those that keep the limits, take</legend>
@@ -78,7 +92,7 @@ function LimitField(props: {
   };
   return (
     <input
-      className="field !min-h-7 w-24 text-right"
+      className="field !min-h-7 w-20 text-right"
       inputMode="decimal"
       placeholder="no limit"
       aria-label={`${props.kind.title}, ${props.kind.most ? "at most" : "at least"}${props.kind.unit ? `, ${props.kind.unit}` : ""}`}

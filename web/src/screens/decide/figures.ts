@@ -42,3 +42,17 @@ export function firmness(decision: Decision, use: Use): string {
   });
   return `Not firm: ${said.join("; ")}.`;
 }
+
+/** How many options keep all limits, were this one at a value; what lies within an interval of it is a doubt, not out. */
+export function keeping(options: readonly Option[], use: Use, limit: string, value: number): number {
+  return options.filter((option) => {
+    const figure = option.figures[limit];
+    const others = use.standings[option.key]?.checked.filter((row) => row.limit !== limit) ?? [];
+    const low = figure?.interval?.[0] ?? figure?.value;
+    return (
+      low !== undefined &&
+      low <= value &&
+      !others.some((row) => row.state === "breaks" || row.state === "not known")
+    );
+  }).length;
+}

@@ -1,47 +1,93 @@
 import { useQuery } from "@tanstack/react-query";
-import { useState } from "react";
+import { type RefCallback, useCallback, useState } from "react";
 import { Link } from "react-router";
 import type { Schema } from "../../api/client";
 import { proofQuery } from "../../api/queries";
 import { three } from "../../parts/format";
+import { SideMark, type SideName } from "../../parts/Side";
+import { SmallCurve } from "./SmallCurve";
 
 type Pictures = Schema["ProofPictures"];
 type Picture = Schema["ProofPicture"];
+type Option = Schema["OptionSummary"];
 
-const ACROSS = 416;
+const MOST_PIXELS = 960;
 const ENLARGED = 1.5;
+const SIDES: readonly SideName[] = ["control", "trial"];
+const TOLD = { visible_noise: "visible noise", visible_error: "visible error" } as const;
 
-/** The pictures that prove the answer, side by side at one exposure, enlarged where they tell most. */
-export function ProofStrip({ study, answer }: { study: number; answer: Schema["StudyAnswer"] }) {
+/** The proof of the answer: its pictures side by side at one exposure, enlarged where they tell most, what they are judged
+ * by, and both as points among all options. */
+export function ProofStrip({
+  study,
+  answer,
+  options,
+}: {
+  study: number;
+  answer: Schema["StudyAnswer"];
+  options: Option[];
+}) {
   const found = useQuery(proofQuery(study, `${answer.sentence}${answer.shown?.pair ?? ""}`));
+  const [across, measured] = useWidth();
   const shown = found.data?.pictures;
   if (!answer.shown || !shown) return null;
-  const pictures = (
-    <div className="flex gap-3">
-      {shown.sides.map((side) => (
-        <Side key={side.picture} side={side} shown={shown} />
-      ))}
-    </div>
-  );
+  const figures = shown.sides.map((side, number) => (
+    <Side
+      key={side.picture}
+      side={side}
+      shown={shown}
+      across={across}
+      mark={shown.pair ? SIDES[number] : undefined}
+    />
+  ));
+  const columns = `repeat(${shown.reference ? 3 : 2}, minmax(0, 1fr)) 17.5rem`;
   return (
-    <section aria-label="Pictures that show it" className="mt-4" data-part="proof">
-      {shown.pair ? (
-        <Link to={`/pairs/${shown.pair}`} className="block w-fit">
-          {pictures}
-        </Link>
-      ) : (
-        pictures
-      )}
-      <p className="mt-1 text-soft text-xs">{howShown(shown)}</p>
+    <section aria-label="Pictures that show it" className="mt-4 max-w-[100rem]" data-part="proof">
+      <div className="grid gap-3" style={{ gridTemplateColumns: columns }}>
+        <div ref={measured} className="col-span-2">
+          {shown.pair ? (
+            <Link to={`/pairs/${shown.pair}`} className="grid grid-cols-2 gap-3">
+              {figures}
+            </Link>
+          ) : (
+            <div className="grid grid-cols-2 gap-3">{figures}</div>
+          )}
+        </div>
+        {shown.reference ? <Side side={shown.reference} shown={shown} across={across} /> : null}
+        <SmallCurve study={study} options={options} shown={shown} />
+      </div>
+      <p className="mt-1 text-soft text-xs">{howShown(shown, across, placeOf(shown, options))}</p>
     </section>
   );
 }
 
-function Side({ side, shown }: { side: Picture; shown: Pictures }) {
+/** How wide one of the two pictures is drawn. */
+function useWidth(): [number, RefCallback<HTMLDivElement>] {
+  const [width, setWidth] = useState(400);
+  const measured = useCallback((box: HTMLDivElement | null) => {
+    if (!box) return;
+    const watch = new ResizeObserver(() => setWidth(Math.max(1, (box.clientWidth - 12) / 2)));
+    watch.observe(box);
+    return () => watch.disconnect();
+  }, []);
+  return [width, measured];
+}
+
+function Side({
+  side,
+  shown,
+  across,
+  mark,
+}: {
+  side: Picture;
+  shown: Pictures;
+  across: number;
+  mark?: SideName | undefined;
+}) {
   const [gone, setGone] = useState(false);
   const [, , width = 1, height = 1] = side.box;
   return (
-    <figure className="min-w-0" style={{ width: ACROSS }}>
+    <figure className="min-w-0">
       <div className="bg-wash" style={{ aspectRatio: `${width} / ${height}` }}>
         {gone ? (
           <p className="p-3 text-soft text-sm">This picture was let go; render it again to see it.</p>
@@ -50,14 +96,14 @@ function Side({ side, shown }: { side: Picture; shown: Pictures }) {
             src={addressOf(side, shown)}
             alt={`${side.title}${shown.where ? `, ${shown.where}` : ""}`}
             className="block h-full w-full"
-            style={{ imageRendering: ACROSS / width >= ENLARGED ? "pixelated" : "auto" }}
+            style={{ imageRendering: across / width >= ENLARGED ? "pixelated" : "auto" }}
             onError={() => setGone(true)}
           />
         )}
       </div>
-      <figcaption className="mt-1 text-sm">
-        {side.title}
-        <span className="text-soft">{figures(side)}</span>
+      <figcaption className="mt-1 text-sm leading-snug">
+        {mark ? <SideMark side={mark} /> : null} {side.title}
+        <span className="block text-soft text-xs">{figures(side, shown)}</span>
       </figcaption>
     </figure>
   );
@@ -72,24 +118,32 @@ function addressOf(side: Picture, shown: Pictures): string {
     y: String(y),
     width: String(width),
     height: String(height),
-    most: String(2 * ACROSS),
+    most: String(MOST_PIXELS),
   });
   return `/api/pictures/${side.picture}/shown/?${asked}`;
 }
 
-function figures(side: Picture): string {
-  const parts = [
+function figures(side: Picture, shown: Pictures): string {
+  return [
     side.seconds == null ? "" : `${three(side.seconds)} s`,
-    side.noise == null ? "" : `${three(side.noise)} ΔE visible noise`,
-  ].filter(Boolean);
-  return parts.length > 0 ? `  ${parts.join(", ")}` : "";
+    side.value == null ? "" : `${three(side.value)} ΔE ${TOLD[shown.measure]}`,
+  ]
+    .filter(Boolean)
+    .join(", ");
+}
+
+/** Which of several places this is; nothing where there is one alone. */
+function placeOf(shown: Pictures, options: Option[]): string {
+  if (new Set(options.map((each) => each.place)).size < 2) return "";
+  return options.find((each) => shown.sides.some((side) => side.option === each.id))?.place ?? "";
 }
 
 /** Where in the picture this is, how much it is enlarged and brightened. */
-function howShown(shown: Pictures): string {
+function howShown(shown: Pictures, across: number, place: string): string {
   const [first] = shown.sides;
-  const times = ACROSS / (first?.box[2] ?? ACROSS);
+  const times = across / (first?.box[2] ?? across);
   const parts = [
+    place,
     shown.where,
     times >= ENLARGED
       ? `enlarged ${three(times)} ×${shown.part && !shown.where ? " where they differ most" : ""}`

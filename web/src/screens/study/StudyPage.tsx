@@ -42,11 +42,11 @@ export function StudyPage() {
   const ready = says.data.pairs.filter((pair) => pair.ready);
   const [only] = says.data.pairs;
   return (
-    <div className="grid min-h-full grid-cols-[minmax(0,1fr)_23rem]">
-      <div className="min-w-0 px-6 py-6">
+    <div className="flex min-h-full flex-col">
+      <div className="px-6 pt-6 pb-4">
         <p className="text-soft">{study.data.question}</p>
         <AnswerHead study={study.data} answer={says.data.answer} />
-        <ProofStrip study={id} answer={says.data.answer} />
+        <ProofStrip study={id} answer={says.data.answer} options={says.data.options} />
         <p className="mt-1.5 text-soft text-sm">{setupWords(study.data)}</p>
         <div className="mt-4 flex flex-wrap items-center gap-3">
           {says.data.pairs.length === 1 && only && ready.length === 1 ? (
@@ -74,28 +74,36 @@ export function StudyPage() {
           <StudyControls study={study.data} progress={progress.data} />
         </div>
         <Queue progress={progress.data} />
-        {says.data.options.length > 1 && says.data.options.some((each) => each.seconds || each.noise) ? (
-          <>
-            <h2 className="mt-6 mb-1 font-semibold">Options</h2>
-            <OptionsTable options={says.data.options} choice={says.data.answer.choice} />
-          </>
-        ) : null}
-        {says.data.pairs.length > 1 ? (
-          <>
-            <h2 className="mt-6 mb-1 font-semibold">Pairs</h2>
-            <PairsTable pairs={says.data.pairs} />
-          </>
-        ) : null}
-        <h2 className="mt-6 mb-1 font-semibold">Renders</h2>
-        <RunTable study={study.data} stamp={stampOf(progress.data)} onShow={setShown} />
-        <h2 className="mt-8 mb-1 font-semibold">Verdicts</h2>
-        <VerdictList verdicts={says.data.verdicts} pair={study.data.pair} />
-        <Disk study={study.data} disk={says.data.disk} />
       </div>
-      <aside aria-label="Match sheet" className="border-line border-l bg-wash/60 px-5 py-6">
-        <h2 className="mb-2 font-semibold">Match sheet</h2>
-        {says.data.match_sheet ? <MatchSheet sheet={says.data.match_sheet} /> : <p>No pair in this plan.</p>}
-      </aside>
+      <div className="grid grow grid-cols-[minmax(0,1fr)_23rem] border-line border-t">
+        <div className="min-w-0 px-6 py-4">
+          {says.data.options.length > 1 && says.data.options.some((each) => each.seconds || each.noise) ? (
+            <>
+              <h2 className="mb-1 font-semibold">Options</h2>
+              <OptionsTable options={says.data.options} choice={says.data.answer.choice} />
+            </>
+          ) : null}
+          {says.data.pairs.length > 1 ? (
+            <>
+              <h2 className="mt-6 mb-1 font-semibold">Pairs</h2>
+              <PairsTable pairs={says.data.pairs} />
+            </>
+          ) : null}
+          <h2 className="mt-6 mb-1 font-semibold">Renders</h2>
+          <RunTable study={study.data} stamp={stampOf(progress.data)} onShow={setShown} />
+          <h2 className="mt-8 mb-1 font-semibold">Verdicts</h2>
+          <VerdictList verdicts={says.data.verdicts} pair={study.data.pair} />
+          <Disk study={study.data} disk={says.data.disk} />
+        </div>
+        <aside aria-label="Match sheet" className="border-line border-l bg-wash/60 px-5 py-4">
+          <h2 className="mb-2 font-semibold">Match sheet</h2>
+          {says.data.match_sheet ? (
+            <MatchSheet sheet={says.data.match_sheet} />
+          ) : (
+            <p>No pair in this plan.</p>
+          )}
+        </aside>
+      </div>
       {shown === null ? null : <RunDialog id={shown} onClose={() => setShown(null)} />}
     </div>
   );
