@@ -75,6 +75,12 @@ class _Kept:
 _kept: OrderedDict[int, _Kept] = OrderedDict()
 
 
+def forget_findings() -> None:
+    """Gather all anew when next asked: the database was put back as it had been, so that numbers mean others."""
+    with _lock:
+        _kept.clear()
+
+
 def study_findings(study: Study, *, now: bool = False) -> StudyFindings:
     """Gather what is known of all pairs of a study; the same again while nothing has changed.
 

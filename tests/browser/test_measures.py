@@ -105,6 +105,22 @@ class Table(WithMeasures):
         expect(self.heading()).to_contain_text("Nothing is measured yet")
 
 
+    def test_any_measure_is_drawn_against_any_other_by_zone_and_the_choice_is_remembered(self):
+        self.open_table()
+        self.page.get_by_role("button", name="Chart", exact=True).click()
+        charts = self.page.locator("[data-part=chart]")
+        expect(charts).to_have_count(2)
+        expect(charts.first.locator("[data-point]")).to_have_count(2)
+        self.page.get_by_role("combobox", name="Up").select_option(label="Noise, %")
+        self.page.get_by_role("combobox", name="Across").select_option(label="Visible noise, ΔE")
+        expect(self.page.get_by_label("Noise, % against Visible noise, ΔE, Shelf")).to_be_visible()
+        self.assert_accessible()
+        self.page.reload()
+        point = self.page.get_by_label("Noise, % against Visible noise, ΔE, Shelf").locator("a[data-point]")
+        expect(point.first).to_be_visible()
+        point.first.click()
+        self.page.wait_for_url(re.compile(r"/pairs/\d+\?map=.*zone=Shelf"))
+
 class Layers(WithMeasures):
     def open_pair(self, query=""):
         self.open(f"/pairs/{self.study.pairs.get().pk}{query}")

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import copy
 import json
+import os
 import shutil
 import tempfile
 from pathlib import Path
@@ -12,6 +13,7 @@ from typing import Any, ClassVar
 from django.conf import settings
 from django.test import Client, TestCase
 
+from server.answers.studies import forget_findings
 from server.runs.actions import claim, queue_study
 from server.runs.habits import forget
 from server.runs.models import Run
@@ -56,6 +58,7 @@ class WithEngines:
         self.client = Client(enforce_csrf_checks=True)
         self.token = ""
         forget()
+        forget_findings()
 
     def call(self, method: str, path: str, data: Any = None, **headers: str) -> Any:
         """The answer to an API call, with the CSRF token that the page would send."""
@@ -83,13 +86,12 @@ class WithEngines:
 
 
 class Prepared(WithEngines):
-    """A test case whose beginning, `prepare`, is made once for all tests of a class. Each finds the folder of engines
-    and what was noted on `self` as they were then, and the database too, by what it is mixed with; the store keeps what
-    it was given.
+    """A test case whose beginning, `prepare`, is made once for all tests of a class. Each finds the folder of engines,
+    what is in the store and what was noted on `self` as they were then, and the database too, by what it is mixed with.
     """
 
     _noted: ClassVar[dict[str, Any]] = {}
-    _engines: ClassVar[Path | None] = None
+    _kept: ClassVar[Path | None] = None
 
     def prepare(self) -> None:
         """What all tests of the class begin with; extended by them."""
@@ -103,16 +105,28 @@ class Prepared(WithEngines):
         first.prepare()
         first.doCleanups()
         cls._noted = {name: value for name, value in vars(first).items() if name not in before}
-        folder = tempfile.TemporaryDirectory()
+        folder = tempfile.TemporaryDirectory(dir=settings.HOME)  # of one disk with the store, for its links
         cls.addClassCleanup(folder.cleanup)
-        cls._engines = Path(shutil.copytree(first.folder, Path(folder.name) / "engines"))
+        cls._kept = Path(folder.name)
+        shutil.copytree(first.folder, cls._kept / "engines")
+        if _store().is_dir():
+            shutil.copytree(_store(), cls._kept / "store", copy_function=os.link)
 
     def setUp(self) -> None:
         super().setUp()
-        if self._engines is not None:
+        if self._kept is not None:
             shutil.rmtree(self.folder)
-            shutil.copytree(self._engines, self.folder)
+            shutil.copytree(self._kept / "engines", self.folder)
+            for kept in (self._kept / "store").glob("*/*"):
+                path = _store() / kept.relative_to(self._kept / "store")
+                if not path.exists():
+                    path.parent.mkdir(parents=True, exist_ok=True)
+                    os.link(kept, path)
         vars(self).update(copy.deepcopy(self._noted))
+
+
+def _store() -> Path:
+    return Path(settings.HOME) / "store"
 
 
 class PreparedTest(Prepared, TestCase):

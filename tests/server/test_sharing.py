@@ -184,6 +184,9 @@ class Hostile(Shared):
         super().prepare()
         self.content = self.bundle()
         self.rows = {model: model.objects.count() for model in (Study, Option, Run, Pair, Zone, Reference, StudyUse)}
+
+    def setUp(self):
+        super().setUp()
         self.files = self.stored()
 
     def stored(self) -> set[str]:

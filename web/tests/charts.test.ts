@@ -1,6 +1,12 @@
 import { describe, expect, it } from "vitest";
 import { readAt, readingWords } from "../src/screens/curves/series";
 import { keeping, type Option, type Use } from "../src/screens/decide/figures";
+import {
+  type MeasureKind as Kind,
+  type MeasureRow as Row,
+  shadeColour,
+  shades,
+} from "../src/screens/measures/heat";
 
 const fit = {
   a: 1600,
@@ -61,5 +67,41 @@ describe("how many options a limit would leave", () => {
   it("leaves out what is not known", () => {
     expect(keeping([option("a", 5)], use({ a: "not known" }), "noise", 10)).toBe(0);
     expect(keeping([option("a", 5)], use({ a: "keeps" }), "seconds", 10)).toBe(0);
+  });
+});
+
+describe("shades of the measure table", () => {
+  const kind = (name: string, better: string) => ({ name, better }) as unknown as Kind;
+  const row = (option: number, zone: string, cells: Record<string, number | null>) =>
+    ({
+      option,
+      zone,
+      place: "here",
+      cells: Object.fromEntries(Object.entries(cells).map(([name, value]) => [name, { value }])),
+    }) as unknown as Row;
+  const kinds = [kind("noise", "lower"), kind("stops", "nearest 0"), kind("seen", "")];
+  it("go from the best to the worst of a column by ratios, within one zone", () => {
+    const rows = [
+      row(1, "whole", { noise: 1, stops: -0.5, seen: 3 }),
+      row(2, "whole", { noise: 2, stops: 0, seen: 4 }),
+      row(3, "whole", { noise: 4, stops: 0.25, seen: 5 }),
+      row(3, "Shelf", { noise: 40, stops: 0.25, seen: 5 }),
+    ];
+    const found = shades(rows, kinds);
+    expect(found.get("1 whole noise")).toBe(0);
+    expect(found.get("2 whole noise")).toBeCloseTo(0.5);
+    expect(found.get("3 whole noise")).toBe(1);
+    expect(found.get("1 whole stops")).toBe(1);
+    expect(found.get("3 whole stops")).toBe(0.5);
+    expect(found.has("3 Shelf noise")).toBe(false);
+    expect(found.has("1 whole seen")).toBe(false);
+    expect(shadeColour(undefined)).toBeUndefined();
+  });
+  it("leave out what is not there and what is all alike", () => {
+    const found = shades(
+      [row(1, "whole", { noise: 2, stops: null }), row(2, "whole", { noise: 2, stops: 0 })],
+      kinds,
+    );
+    expect(found.size).toBe(0);
   });
 });

@@ -2,6 +2,7 @@ import { Link } from "react-router";
 import type { Schema } from "../../api/client";
 import { spread, three } from "../../parts/format";
 import { SideMark, type SideName } from "../../parts/Side";
+import { shadeColour, shadeKey, shades } from "./heat";
 import { addressOf, titleOf } from "./standing";
 
 type Kind = Schema["MeasureKind"];
@@ -19,6 +20,7 @@ export function MeasureTable(props: { kinds: Kind[]; rows: Row[]; zoned: boolean
   const { rows, zoned, judged } = props;
   const kinds = props.kinds.filter((kind) => judged || !kind.by_reference);
   const places = new Set(rows.map((row) => row.place));
+  const shade = shades(rows, kinds);
   return (
     <>
       {/* biome-ignore lint/a11y/noNoninteractiveTabindex: a table wider than its box is scrolled by keyboard */}
@@ -41,7 +43,10 @@ export function MeasureTable(props: { kinds: Kind[]; rows: Row[]; zoned: boolean
           <tbody>
             {rows.map((row) => (
               <tr key={`${row.option} ${row.zone}`} data-option={row.option} data-zone={row.zone}>
-                <th scope="row" className="sticky left-0 z-10 max-w-56 bg-paper text-left font-normal">
+                <th
+                  scope="row"
+                  className="sticky left-0 z-10 min-w-44 max-w-56 bg-paper text-left font-normal"
+                >
                   <span className="flex items-baseline gap-1.5">
                     <SideMark side={row.side as SideName} size={9} />
                     {titleOf(row)}
@@ -50,7 +55,12 @@ export function MeasureTable(props: { kinds: Kind[]; rows: Row[]; zoned: boolean
                 </th>
                 {zoned ? <td>{row.zone === "whole" ? "Whole picture" : row.zone}</td> : null}
                 {kinds.map((kind) => (
-                  <td key={kind.name} className="number" data-measure={kind.name}>
+                  <td
+                    key={kind.name}
+                    className="number"
+                    data-measure={kind.name}
+                    style={{ backgroundColor: shadeColour(shade.get(shadeKey(row, kind))) }}
+                  >
                     <Figure row={row} kind={kind} cell={row.cells[kind.name]} />
                   </td>
                 ))}
@@ -61,8 +71,9 @@ export function MeasureTable(props: { kinds: Kind[]; rows: Row[]; zoned: boolean
       </div>
       <p className="mt-2 max-w-[62rem] text-soft text-xs">
         Below each figure: its 95 % interval. <b>Best</b> is marked only where the difference from every other
-        is more than chance; <b>tie</b> where it is no different from the best. Hold the pointer over a
-        heading for what it means, over a dash for why there is no figure. A figure leads to its map.
+        is more than chance; <b>tie</b> where it is no different from the best. The darker a cell, the worse
+        it is of its column, within one place and zone. Hold the pointer over a heading for what it means,
+        over a dash for why there is no figure. A figure leads to its map.
       </p>
     </>
   );
