@@ -17,6 +17,7 @@ from rest_framework.response import Response
 
 from server.config.access import may_judge, may_run
 from server.processes.heartbeat import MEASURER, PROCESS_STATES, RUNNER, now_doing, process_state
+from server.store.files import DEMO
 
 
 class SessionSerializer(serializers.Serializer):
@@ -29,6 +30,7 @@ class SessionSerializer(serializers.Serializer):
     runner = serializers.ChoiceField(choices=PROCESS_STATES)
     measurer = serializers.ChoiceField(choices=PROCESS_STATES)
     doing = serializers.CharField(help_text="What the measurer does now; empty for nothing")
+    demo = serializers.BooleanField(help_text="Whether it began with demo data")
 
 
 @extend_schema(responses=SessionSerializer)
@@ -46,6 +48,7 @@ def session(request: Request) -> Response:
             "runner": process_state(RUNNER).value,
             "measurer": process_state(MEASURER).value,
             "doing": now_doing(MEASURER),
+            "demo": (settings.HOME / DEMO).exists(),
         }
     )
 

@@ -13,6 +13,7 @@ from django.db.models import Q
 from django.template.loader import render_to_string
 from django.utils import timezone
 from django.utils.safestring import mark_safe
+from matchedpair.answers.answer import VISIBLE_ERROR
 from matchedpair.choose import LIMITS
 from matchedpair.choose.uses import BREAKS
 from matchedpair.conditions import MatchSheet
@@ -23,6 +24,7 @@ from matchedpair.measures.cost import VERSION as COST_VERSION
 from matchedpair.measures.figure import Ratio, three
 from matchedpair.measures.kinds import KINDS
 
+from server.answers.proof_pictures import proof_pictures
 from server.answers.studies import study_findings
 from server.curves.curves import StudyCurves, study_curves
 from server.curves.same import same_table
@@ -64,7 +66,7 @@ def report_html(study: Study) -> str:
     verdicts = list(Verdict.objects.filter(pair__study=study, withdrawn_at=None).select_related("pair"))
     context = {
         "study": study, "setup": setup_in_words(study.setup), "made_at": timezone.now(),
-        "sentence": found.sentence, "answer": found.answer,
+        "sentence": found.sentence, "answer": found.answer, "proof": _proof(study),
         "font": _font(), "conditions": _conditions(study), "sheet": _sheet(found.sheet) if found.sheet else None,
         "pairs": [_pair(each) for each in pairs],
         "curves": [{"place": place, "drawing": mark_safe(curves_svg(curves, place)),
@@ -77,6 +79,36 @@ def report_html(study: Study) -> str:
         "recipe": RecipeVersion.objects.filter(study=study, removed_at=None).first(), "methods": _methods(),
     }  # fmt: skip
     return render_to_string("sharing/report.html", context)
+
+
+def _proof(study: Study) -> dict[str, Any] | None:
+    """The pictures that show the answer, in the part that tells most at one exposure; None where there are none."""
+    try:
+        found = proof_pictures(study)
+        if found is None:
+            return None
+        pictures = [
+            (row, _address(shown(row.picture, found.transform, found.exposure, row.box, PICTURE_WIDTH), "image/png"))
+            for row in (*found.sides, found.reference) if row is not None
+        ]  # fmt: skip
+    except (PictureError, OSError):  # let go to free the disk
+        return None
+    told = "visible error" if found.measure == VISIBLE_ERROR else "visible noise"
+    where = [found.where or ("where they differ most" if found.part else "the whole picture")]
+    if found.exposure > 0:
+        where.append(f"all {three(found.exposure)} stops brighter than rendered")
+    return {
+        "words": f"{', '.join(where).capitalize()}.",
+        "pictures": [
+            {
+                "title": row.title, "address": address,
+                "figures": ", ".join(filter(None, (
+                    "" if row.seconds is None else f"{three(row.seconds)} s",
+                    "" if row.value is None else f"{three(row.value)} ΔE {told}",
+                ))),
+            } for row, address in pictures
+        ],
+    }  # fmt: skip
 
 
 def _font() -> str:

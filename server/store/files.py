@@ -18,6 +18,7 @@ from django.conf import settings
 
 HASH = re.compile(r"[0-9a-f]{64}")
 UNFINISHED = ".part-"
+DEMO = "demo-data"  # beside the database of an installation that began with it
 ABANDONED_SECONDS = 3600.0
 PIECE = 1 << 20
 FolderStamp = tuple[tuple[str, int, int], ...]

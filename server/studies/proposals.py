@@ -125,18 +125,18 @@ def _same_time(baseline: SideDraft, subject: str) -> Levels:
 
 
 def _engines(baseline: SideDraft) -> Levels:
-    """Every engine on this machine with its default settings, then tuned by its everyday preset where it has one."""
+    """Every other engine on this machine as the control is, so that like is held against like: at its defaults, or
+    tuned by its everyday preset where it has one; then the control's own engine the other way.
+    """
+    plain = baseline.engine.complete({}) == baseline.settings
     rows: Levels = []
     for engine in engines_now()[0]:
-        if missing_reason(engine):
-            continue
-        rows.append({"value": engine.name, "settings": {}})
-        tuned = next((preset for preset in engine.presets if preset.name == TUNED), None)
-        if tuned:
-            rows.append({"value": engine.name, "settings": dict(tuned.values)})
-    other = [row for row in rows if row["value"] != baseline.engine.name]
-    own = [row for row in rows if row["value"] == baseline.engine.name]
-    return other + [row for row in own if baseline.engine.complete(row["settings"]) != baseline.settings]
+        tuned = next((dict(preset.values) for preset in engine.presets if preset.name == TUNED), {})
+        own = engine.name == baseline.engine.name
+        settings = tuned if plain == own else {}
+        if not missing_reason(engine) and not (own and baseline.engine.complete(settings) == baseline.settings):
+            rows.append({"value": engine.name, "settings": settings})
+    return sorted(rows, key=lambda row: row["value"] == baseline.engine.name)
 
 
 def _scenes(baseline: SideDraft) -> Levels:

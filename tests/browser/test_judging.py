@@ -78,6 +78,30 @@ class Pins(LookingTest):
 
 
 class Verdicts(LookingTest):
+    def test_it_is_given_by_three_keys_and_begins_with_what_was_measured(self):
+        pair = self.with_pictures(GREY, 0.5 * GREY)
+        self.call("GET", "/api/session/")
+        self.open_pair(pair)
+        page = self.page
+        page.keyboard.press("Enter")
+        asked = page.get_by_role("dialog", name="Which to use?")
+        expect(asked).to_be_visible()
+        self.assert_accessible()
+        page.keyboard.press("t")
+        expect(asked.get_by_role("button", name=re.compile("^Trial"))).to_have_attribute("aria-pressed", "true")
+        asked.get_by_label("Your name").fill("Rosa")
+        asked.get_by_label("Reasons").press("Enter")
+        expect(asked).to_have_count(0)
+        verdict = Verdict.objects.get()
+        self.assertEqual((verdict.chosen, verdict.author), ("trial", "Rosa"))
+        self.assertEqual(verdict.reasons, verdict.finding)
+        expect(page.locator(f"[data-verdict='{verdict.pk}']")).to_contain_text("Trial")
+        # Enter on a button is the button's
+        page.get_by_role("button", name="1:1").focus()
+        page.keyboard.press("Enter")
+        expect(page.get_by_label("Zoom", exact=True)).to_have_text(re.compile(r"^1(\.00)? ×$"))
+        expect(asked).to_have_count(0)
+
     def test_marks_by_criterion_and_what_is_less_than_fair_are_kept_and_shown(self):
         pair = self.with_pictures(GREY, 0.5 * GREY)
         self.open_pair(pair)

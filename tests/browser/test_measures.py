@@ -104,7 +104,6 @@ class Table(WithMeasures):
         self.open_table()
         expect(self.heading()).to_contain_text("Nothing is measured yet")
 
-
     def test_any_measure_is_drawn_against_any_other_by_zone_and_the_choice_is_remembered(self):
         self.open_table()
         self.page.get_by_role("button", name="Chart", exact=True).click()
@@ -120,6 +119,7 @@ class Table(WithMeasures):
         expect(point.first).to_be_visible()
         point.first.click()
         self.page.wait_for_url(re.compile(r"/pairs/\d+\?map=.*zone=Shelf"))
+
 
 class Layers(WithMeasures):
     def open_pair(self, query=""):

@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 import re
+from pathlib import Path
 
+from django.conf import settings
 from playwright.sync_api import expect
 
 from server.measuring.measuring import measure_outstanding
 from server.runs.models import Queue
-from server.store.files import path_of
+from server.store.files import DEMO, path_of
 from server.studies.models import Option
 from tests.browser.base import BrowserTest
 from tests.server.base import factor, finish_all
@@ -110,6 +112,27 @@ class StudiesAtAGlance(BrowserTest):
         self.page.get_by_role("option", name="Pause the queue").click()
         expect(self.page.get_by_role("dialog")).to_have_count(0)
         self.assertIsNotNone(Queue.now().paused_at)
+
+    def test_with_demo_data_a_way_through_it_is_shown_until_it_is_closed_for_ever(self):
+        study = self.study("Is it worth it?")
+        self.open("/")
+        way = self.page.get_by_role("region", name="A way through the demo data")
+        expect(self.heading()).to_be_visible()
+        expect(way).to_have_count(0)
+        demo = Path(settings.HOME) / DEMO
+        demo.touch()
+        self.addCleanup(demo.unlink)
+        self.page.reload()
+        self.assert_accessible()
+        way.get_by_role("link", name=re.compile("An answer and its proof")).click()
+        self.page.wait_for_url(f"**/studies/{study.pk}")
+        self.open("/")
+        expect(way.get_by_role("listitem").first).to_contain_text("seen")
+        way.get_by_role("button", name="Close for ever").click()
+        expect(way).to_have_count(0)
+        self.page.reload()
+        expect(self.page.locator(f"[data-study='{study.pk}']")).to_be_visible()
+        expect(way).to_have_count(0)
 
 
 class OptionsToOneScale(BrowserTest):

@@ -95,6 +95,7 @@ class Kinds(unittest.TestCase):
         self.assertEqual(set(good), {kind.name for kind in PLAN_KINDS})
         for kind, (subjects, levels) in good.items():
             self.assertIsNone(self.problem(kind, subjects, levels), kind)
+        self.assertIsNone(self.problem("engines-scenes", ["engine"], [3]))
 
     def test_what_does_not_fit_is_said(self):
         cases = [
@@ -104,7 +105,8 @@ class Kinds(unittest.TestCase):
             (("range", ["denoise", "denoise"], [1, 1]), "the same thing is there twice"),
             (("table", ["denoise", "clamp"], [1, 0]), "at least one level other than the control's"),
             (("ladder", ["bounces"], [3]), "quality ladder varies samples"),
-            (("engines-scenes", ["engine"], [2]), "engines × scenes varies engine and scene"),
+            (("engines-scenes", ["scene"], [2]), "engines × scenes varies engine and scene"),
+            (("engines-scenes", ["engine", "light"], [2, 1]), "engines × scenes varies engine and scene"),
             (("ladder", ["samples"], [3], ""), "no quality knob"),
         ]
         for arguments, said in cases:

@@ -245,6 +245,22 @@ class Proposals(WithEngines, TestCase):
             self.assertEqual(plan["problems"], {}, question["name"])
             self.assertGreater(plan["plan"]["renders"], 4 if question["name"] != "samples" else 2, question["name"])
 
+    def test_engines_are_proposed_once_each_and_as_the_control_is(self):
+        tuned = {
+            row["name"]: next((dict(each["values"]) for each in row["presets"] if each["name"] == "everyday"), {})
+            for row in self.call("GET", "/api/engines/").json()["engines"]
+        }
+        self.assertTrue(tuned["alder"] and tuned["tansy"])
+        for settings, others, own in (({}, {}, tuned["alder"]), (tuned["alder"], tuned, {})):
+            asked = self.control | {"asked": "engine", "settings": settings}
+            (factor,) = self.call("POST", "/api/studies/proposal/", asked).json()["factors"]
+            self.assertEqual(factor["subject"], "engine")
+            found = {row["value"]: row["settings"] for row in factor["levels"]}
+            self.assertEqual(len(factor["levels"]), 4)
+            self.assertEqual(
+                found, {name: others.get(name, {}) for name in ("sedge", "sorrel", "tansy")} | {"alder": own}
+            )
+
     def test_levels_to_begin_with_fit_the_setting_and_leave_the_control_out(self):
         def levels(subject, kind="range", **changes):
             asked = self.control | {"subject": subject, "kind": kind} | changes

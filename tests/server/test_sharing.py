@@ -100,6 +100,16 @@ class Report(Shared):
         self.assertGreaterEqual(page.count("data:image/png;base64,"), 4)
         self.assertIn("<svg", page)
 
+    def test_it_begins_with_the_answer_one_pair_of_pictures_and_one_table(self):
+        page = self.page()
+        answer = self.call("GET", f"{self.path}/findings/").json()["answer"]["sentence"]
+        places = [page.index(words) for words in (answer, 'class="proof"', "<h2>Options", "<h2>Pictures")]
+        self.assertEqual(places, sorted(places))
+        proof = page[places[1] : places[2]]
+        self.assertEqual(proof.count("data:image/png;base64,"), 3)
+        self.assertIn("Reference: 64 samples", proof)
+        self.assertIn("ΔE visible noise", proof)
+
     def test_it_needs_no_other_file_and_nothing_in_it_runs(self):
         page = self.page()
         self.assertEqual(re.findall(r"""(?:src|href)=["'](?!data:|#)""", page), [])

@@ -22,6 +22,8 @@ class PlanKind:
     ----------
     subjects : tuple of str
         What its factors must be about, in any order; empty allows all. ``quality`` stands for the quality knob.
+    may : tuple of str
+        Those of them that it may do without.
     most_factors, most_levels : int
         Levels are counted without the baseline.
     """
@@ -31,6 +33,7 @@ class PlanKind:
     about: str
     shape: Shape
     subjects: tuple[str, ...] = ()
+    may: tuple[str, ...] = ()
     most_factors: int = 6
     most_levels: int = 64
 
@@ -45,8 +48,8 @@ PLAN_KINDS = (
              subjects=(QUALITY,), most_factors=1),
     PlanKind("table", "Full table", "Every level of each factor with every level of the others.", "table"),
     PlanKind("engines-scenes", "Engines × scenes",
-             "Every engine on every scene; each scene has a control of its own.", "table",
-             subjects=(ENGINE, SCENE), most_factors=2),
+             "Every engine on every scene that is chosen; each scene has a control of its own.", "table",
+             subjects=(ENGINE, SCENE), may=(SCENE,), most_factors=2),
     PlanKind("versions", "Version against version", "The same setup in two builds of one engine.", "each",
              subjects=(VERSION,), most_factors=1),
     PlanKind("same-time", "Same time, spent otherwise",
@@ -75,6 +78,7 @@ def kind_problem(kind: PlanKind, subjects: Sequence[str], levels: Sequence[int],
     """
     title, most = kind.title.lower(), kind.most_levels
     wanted = {quality if name == QUALITY else name for name in kind.subjects}
+    needed = wanted - set(kind.may)
     asked = " and ".join(name.replace("_", " ") for name in sorted(wanted))
     tried = (
         (not subjects, "change at least one thing"),
@@ -83,7 +87,7 @@ def kind_problem(kind: PlanKind, subjects: Sequence[str], levels: Sequence[int],
         (any(n < 1 for n in levels), "give every factor at least one level other than the control's"),
         (any(n > most for n in levels), f"{title} takes at most {most} {_level(most)} besides the control's"),
         ("" in wanted, "this engine has no quality knob; choose another kind of plan"),
-        (bool(wanted) and set(subjects) != wanted,
+        (bool(wanted) and not needed <= set(subjects) <= wanted,
          f"{title} varies {asked}; choose another kind of plan to vary something else"),
     )  # fmt: skip
     return next((problem for wrong, problem in tried if wrong), None)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from matchedpair.plans.plan_kind import ENGINE, LIGHT, QUALITY, SCENE, SIZE, VERSION
+from matchedpair.plans.plan_kind import ENGINE, LIGHT, QUALITY, SIZE, VERSION
 
 
 @dataclass(frozen=True)
@@ -44,8 +44,8 @@ QUESTIONS = (
              "The same setup with it and without it: what does it add to the picture, what does it cost?",
              "on-off", ("switch",), "settings", ("time", "noise", "look"), "All other settings, scene, view and size."),
     Question("engine", "Which engine for this scene?",
-             "Engines with default settings, then tuned, on this scene and on others, so that no single scene decides.",
-             "engines-scenes", (ENGINE, SCENE), "noise", ("time", "noise", "memory", "look"),
+             "Engines as the control is, at their defaults or tuned; other scenes may be added, so none decides alone.",
+             "engines-scenes", (ENGINE,), "noise", ("time", "noise", "memory", "look"),
              "Scene, view, size and light; the engines' brightness brought together first."),
     Question("samples", "How many samples are enough?",
              "The quality knob step by step: noise against time, and where more of it stops paying.",

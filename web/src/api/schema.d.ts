@@ -5243,6 +5243,8 @@ export interface components {
             measurer: components["schemas"]["ProcessState"];
             /** @description What the measurer does now; empty for nothing */
             doing: string;
+            /** @description Whether it began with demo data */
+            demo: boolean;
         };
         /** @description One setting of an engine; `only_cost` when it changes time or memory and nothing in the picture. */
         Setting: {

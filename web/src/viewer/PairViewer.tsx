@@ -42,6 +42,7 @@ export function PairViewer({
   source,
   opening,
   pinBench,
+  onVerdict,
   panel,
 }: {
   viewed: readonly Viewed[];
@@ -52,6 +53,8 @@ export function PairViewer({
   source: LayerSource;
   opening: Opening;
   pinBench: PinBench;
+  /** Asked for by key: which to use. */
+  onVerdict: () => void;
   panel: ReactNode;
 }) {
   const [place, setPlace] = useState<Place>(NOWHERE);
@@ -90,10 +93,11 @@ export function PairViewer({
   const act = useCallback(
     (what: ViewerAct) => {
       if (what.do === "keys") setKeysOpen(true);
+      else if (what.do === "verdict") onVerdict();
       else if (what.do === "pin") pinBench.onPlace(pinPlace(pointed, state.view, size));
       else look(what);
     },
-    [look, pinBench, pointed, state.view, size],
+    [look, pinBench, onVerdict, pointed, state.view, size],
   );
   useKeys(act, state.full, keysOpen);
 
@@ -190,7 +194,8 @@ function useKeys(act: (act: ViewerAct) => void, full: boolean, sheet: boolean) {
       const typing = target.closest("input, textarea, select, [role=dialog], [role=slider]");
       const what = actFor(event);
       if (!what) return;
-      const turns = event.key.startsWith("Arrow") || event.key.startsWith("Page");
+      // what these keys do elsewhere on a page stays theirs
+      const turns = event.key.startsWith("Arrow") || event.key.startsWith("Page") || event.key === "Enter";
       if (typing && (turns || !typing.matches("[role=slider]"))) return;
       if (turns && !(target === document.body || target.closest('[aria-label="Pictures"]'))) return;
       event.preventDefault();

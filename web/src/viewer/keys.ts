@@ -29,6 +29,7 @@ export type ViewerAct =
   | { do: "full" }
   | { do: "pin" }
   | { do: "pins" }
+  | { do: "verdict" }
   | { do: "keys" };
 
 export type KeyRow = {
@@ -58,6 +59,7 @@ export const KEY_GROUPS: readonly { readonly title: string; readonly rows: reado
       row("f", "Difference", { do: "mode", mode: "difference" }),
       row("a", "Next kind of difference", { do: "difference kind" }),
       row("g", "All chosen pictures together", { do: "mode", mode: "together" }),
+      row("Enter", "Say which to use", { do: "verdict" }, "↵"),
     ],
   },
   {

@@ -163,6 +163,7 @@ export function acted(state: ViewerState, act: ViewerAct, shown: Shown): ViewerS
     case "full":
       return { ...state, full: !state.full };
     case "pin":
+    case "verdict":
     case "keys":
       return state;
   }

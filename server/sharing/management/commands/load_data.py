@@ -7,12 +7,13 @@ from itertools import groupby
 from pathlib import Path
 from typing import Any
 
+from django.conf import settings
 from django.core import serializers
 from django.core.management.base import BaseCommand, CommandError
 from django.db import transaction
 
 from server.catalogue.models import Zone
-from server.store.files import keep
+from server.store.files import DEMO, keep
 from server.studies.models import Study
 
 HASH_LENGTH = 64
@@ -45,6 +46,7 @@ class Command(BaseCommand):
         with transaction.atomic():
             for part in parts:
                 _load(part)
+        (settings.HOME / DEMO).touch()
         self.stdout.write(f"Loaded {Study.objects.count()} studies from {folder.name}.")
 
 

@@ -75,8 +75,8 @@ export function PairFigures({ pair }: { pair: Pair }) {
         </p>
       ) : null}
       <p className="mt-2 text-soft text-xs">
-        Below noise and the ratios: 95 % interval. Below times: lowest and highest of{" "}
-        {repeats(control, trial)}; the figure is their median.
+        Below noise and the ratios: 95 % interval, drawn from a quarter to four times the control. Below
+        times: lowest and highest of {repeats(control, trial)}; the figure is their median.
         {topShareWords(control.noise_top_share, trial.noise_top_share)}
       </p>
     </section>
@@ -133,8 +133,34 @@ export function RatioCell({ ratio, refused }: { ratio: Ratio | null; refused: st
     <span data-tie={ratio.tie}>
       {three(ratio.value)}
       <span className="block whitespace-nowrap text-soft text-xs">{spread(ratio.interval)}</span>
+      <RatioBar ratio={ratio} />
       {ratio.tie ? <span className="block text-xs">no difference</span> : null}
     </span>
+  );
+}
+
+const ACROSS = 76;
+const MOST = Math.log(4);
+
+/** A ratio and its interval on a line from a quarter to four times, the middle being the same. */
+function RatioBar({ ratio }: { ratio: Ratio }) {
+  const at = (value: number) => {
+    const share = Math.log(Math.max(value, 1e-6)) / MOST;
+    return ACROSS / 2 + Math.min(Math.max(share, -1), 1) * (ACROSS / 2 - 4);
+  };
+  const [low = ratio.value, high = ratio.value] = ratio.interval ?? [];
+  return (
+    <svg width={ACROSS} height="10" className="ml-auto block" aria-hidden="true" data-part="ratio">
+      <path d={`M4 5H${ACROSS - 4}`} className="stroke-line" />
+      <path d={`M${ACROSS / 2} 1V9`} stroke="#8b8e8c" />
+      <path d={`M${at(low)} 5H${at(high)}`} className="stroke-ink" strokeWidth="2" />
+      <circle
+        cx={at(ratio.value)}
+        cy="5"
+        r="3"
+        className={ratio.tie ? "fill-paper stroke-ink" : "fill-ink"}
+      />
+    </svg>
   );
 }
 

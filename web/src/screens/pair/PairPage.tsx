@@ -1,5 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
-import { type ReactNode, useMemo, useState } from "react";
+import { type ReactNode, useCallback, useMemo, useState } from "react";
 import { Link, useParams, useSearchParams } from "react-router";
 import { Problem, type Schema } from "../../api/client";
 import { pairQuery, sessionQuery } from "../../api/queries";
@@ -17,6 +17,7 @@ import { MakeReference } from "./MakeReference";
 import { MendableSheet } from "./Mend";
 import { PairFigures } from "./PairFigures";
 import { PinForm, PinList, type PinsOfPair, usePins } from "./Pins";
+import { QuickVerdict } from "./QuickVerdict";
 import { VerdictForm, VerdictList } from "./Verdicts";
 import { ZoneFigures } from "./ZoneFigures";
 
@@ -74,6 +75,8 @@ function Pictures({ pair, usualName }: { pair: Schema["Pair"]; usualName: string
     [pair, seed, others.shown],
   );
   const pins = usePins(pair, usualName);
+  const [judging, setJudging] = useState(false);
+  const askVerdict = useCallback(() => setJudging(true), []);
   const places = useMemo(() => whereTheyDiffer(pair), [pair]);
   if (seed === undefined) {
     return (
@@ -108,7 +111,15 @@ function Pictures({ pair, usualName }: { pair: Schema["Pair"]; usualName: string
         source={{ pair: pair.id, control: pair.control_option, trial: pair.trial_option }}
         opening={opening}
         pinBench={pins.bench}
+        onVerdict={askVerdict}
         panel={panel}
+      />
+      <QuickVerdict
+        pair={pair.id}
+        finding={pair.sentence}
+        usualName={usualName}
+        open={judging}
+        onClose={() => setJudging(false)}
       />
       <PinForm pins={pins} />
     </>
@@ -178,22 +189,24 @@ function Panel({
 }) {
   return (
     <>
-      <MatchRail sheet={pair.match_sheet} />
-      <a href="#match-sheet" className="quiet-link mt-1 mb-3 block text-sm">
-        {pair.match_sheet.summary}
-      </a>
       <div className="mb-3">{children}</div>
       <PairFigures pair={pair} />
       <ComparisonFigures comparison={pair.comparison} />
       <ZoneFigures pair={pair} onZone={onZone} />
+      <div className="mt-4">
+        <MatchRail sheet={pair.match_sheet} />
+        <a href="#match-sheet" className="quiet-link mt-1 block text-sm">
+          {pair.match_sheet.summary}
+        </a>
+      </div>
       <Brightness pair={pair} />
-      <h2 className="mt-4 mb-1 font-semibold">Pins</h2>
-      <PinList pins={pins} />
       <h2 className="mt-4 mb-1 font-semibold">Verdict</h2>
       <VerdictList verdicts={pair.verdicts} pair={pair.id} />
       <div className="mt-2">
         <VerdictForm pair={pair.id} usualName={usualName} />
       </div>
+      <h2 className="mt-4 mb-1 font-semibold">Pins</h2>
+      <PinList pins={pins} />
       <h2 className="mt-5 mb-1 font-semibold">Judged blind</h2>
       <BlindBox pair={pair} usualName={usualName} />
       <h2 id="match-sheet" className="mt-5 mb-1 font-semibold">

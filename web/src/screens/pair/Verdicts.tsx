@@ -9,7 +9,7 @@ import { SideName } from "../../parts/Side";
 import { useRemoval } from "../../parts/Undo";
 import { MarkFields, MarkList, type Marks } from "./Criteria";
 
-type Chosen = Schema["Verdict"]["chosen"];
+export type Chosen = Schema["Verdict"]["chosen"];
 const CHOICES: Chosen[] = ["control", "trial", "neither"];
 
 /** Verdicts on a pair, newest first; a withdrawn one can be put back at once. */
@@ -71,28 +71,32 @@ export function VerdictList({ verdicts, pair }: { verdicts: Schema["Verdict"][];
   );
 }
 
+/** Saves a verdict on a pair, and shows it. */
+export function useSaveVerdict(pair: number, onSaved: () => void) {
+  const queries = useQueryClient();
+  return useMutation({
+    mutationFn: (verdict: Schema["NewVerdictRequest"]) =>
+      api.POST("/api/pairs/{id}/verdicts/", { params: { path: { id: pair } }, body: verdict }),
+    onSuccess: () => {
+      onSaved();
+      void queries.invalidateQueries({ queryKey: ["pair", pair] });
+      void queries.invalidateQueries({ queryKey: ["overview"] });
+    },
+  });
+}
+
 /** Choose a side and say why; the name is remembered. */
 export function VerdictForm({ pair, usualName }: { pair: number; usualName: string }) {
-  const queries = useQueryClient();
   const [chosen, setChosen] = useState<Chosen | null>(null);
   const [reasons, setReasons] = useState("");
   const [marks, setMarks] = useState<Marks>({});
   const [unfair, setUnfair] = useState("");
   const [author, setAuthor] = useRemembered("author", usualName);
-  const save = useMutation({
-    mutationFn: (choice: Chosen) =>
-      api.POST("/api/pairs/{id}/verdicts/", {
-        params: { path: { id: pair } },
-        body: { chosen: choice, reasons, author, marks, less_than_fair: unfair },
-      }),
-    onSuccess: () => {
-      setChosen(null);
-      setReasons("");
-      setMarks({});
-      setUnfair("");
-      void queries.invalidateQueries({ queryKey: ["pair", pair] });
-      void queries.invalidateQueries({ queryKey: ["overview"] });
-    },
+  const save = useSaveVerdict(pair, () => {
+    setChosen(null);
+    setReasons("");
+    setMarks({});
+    setUnfair("");
   });
   const missing = missingWords(chosen, reasons, author);
   const fields = save.error instanceof Problem ? Object.entries(save.error.fields) : [];
@@ -100,7 +104,7 @@ export function VerdictForm({ pair, usualName }: { pair: number; usualName: stri
     <form
       onSubmit={(event) => {
         event.preventDefault();
-        if (chosen && !missing) save.mutate(chosen);
+        if (chosen && !missing) save.mutate({ chosen, reasons, author, marks, less_than_fair: unfair });
       }}
     >
       <fieldset>

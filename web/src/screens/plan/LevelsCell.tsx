@@ -1,4 +1,5 @@
-import { useState } from "react";
+import { Fragment, useState } from "react";
+import { grouped } from "../../parts/grouped";
 import { typedLevels } from "./draft";
 import type { Level } from "./kept";
 import type { Choice } from "./subjects";
@@ -87,23 +88,35 @@ function Choices({ label, choices, levels, single, invalid, onChange }: Props & 
       </select>
     );
   }
+  const turn = (each: Choice, on: boolean) =>
+    onChange(
+      on
+        ? choices.filter((row) => there(row.level) || row === each).map((row) => row.level)
+        : levels.filter((level) => !same(level, each.level)),
+    );
+  const groups = grouped(choices, (each) => each.of ?? "");
   return (
-    <fieldset aria-label={label}>
-      {choices.map((each) => (
-        <label key={each.id} className="flex items-center gap-1.5">
-          <input
-            type="checkbox"
-            checked={there(each.level)}
-            onChange={(event) =>
-              onChange(
-                event.target.checked
-                  ? choices.filter((row) => there(row.level) || row === each).map((row) => row.level)
-                  : levels.filter((level) => !same(level, each.level)),
-              )
-            }
-          />
-          {each.title}
-        </label>
+    <fieldset
+      aria-label={label}
+      className={groups.size > 1 ? "grid grid-cols-[auto_1fr] gap-x-3 text-sm" : ""}
+    >
+      {[...groups].map(([title, row]) => (
+        <Fragment key={title}>
+          {groups.size > 1 ? <span className="font-semibold">{title}</span> : null}
+          <span className={groups.size > 1 ? "flex flex-wrap gap-x-3" : ""}>
+            {row.map((each) => (
+              <label key={each.id} className="flex items-center gap-1.5">
+                <input
+                  type="checkbox"
+                  aria-label={each.title}
+                  checked={there(each.level)}
+                  onChange={(event) => turn(each, event.target.checked)}
+                />
+                {groups.size > 1 ? each.short : each.title}
+              </label>
+            ))}
+          </span>
+        </Fragment>
       ))}
     </fieldset>
   );

@@ -1,3 +1,4 @@
+import type { ReactNode } from "react";
 import type { Schema } from "../../api/client";
 import { MatchRail } from "../../parts/MatchRail";
 import { MatchSheet } from "../../parts/MatchSheet";
@@ -9,10 +10,13 @@ import { PlanTable } from "./PlanTable";
 export function PlanAside({
   draft,
   preview,
+  acts,
   onLeaveOut,
 }: {
   draft: Draft;
   preview: Schema["Preview"] | undefined;
+  /** The buttons that begin it, and what became of them. */
+  acts: ReactNode;
   onLeaveOut: (key: string, out: boolean) => void;
 }) {
   return (
@@ -25,6 +29,7 @@ export function PlanAside({
               <h2 className="font-semibold">Plan</h2>
               <MatchRail sheet={preview.match_sheet} />
             </div>
+            <div className="mb-3">{acts}</div>
             <PlanTable plan={preview.plan} leftOut={draft.left_out ?? []} onLeaveOut={onLeaveOut} />
             {preview.notes.map((note) => (
               <div key={note} className="mt-3">
@@ -44,6 +49,7 @@ export function PlanAside({
                 ? "Mend what is marked on the left, and the plan shows what is rendered and what is held."
                 : "Change one thing for the trial, and the plan shows what it costs and that all the rest is held."}
             </p>
+            <div className="mt-3">{acts}</div>
           </>
         )}
       </div>

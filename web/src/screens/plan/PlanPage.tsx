@@ -51,6 +51,8 @@ function Form({ study, scenes, engines, questions }: Given) {
   const first = useMemo(() => firstDraft(scenes.scenes, engines.engines), [scenes, engines]);
   const [kept, keep] = useRemembered<Kept>(study === null ? "draft" : `plan of ${study}`, first);
   const [cleared, setCleared] = useState<Kept | null>(null);
+  // a question that proposes what varies needs no list of all that does not
+  const [held, setHeld] = useState<boolean | null>(null);
   const draft = fitted(kept, scenes.scenes, engines.engines);
   const version = useRef("");
   const began = useBeginning(study, draft, keep, version);
@@ -89,6 +91,10 @@ function Form({ study, scenes, engines, questions }: Given) {
   const places = many && scene ? placesOf(draft, scene, scenes.scenes, engine) : [];
   const subjects = scene ? [...subjectsOf(draft, scene, engines.engines), ...places] : [];
   const varied = (name: string) => factorOf(draft, name) !== null;
+
+  const heldCount =
+    subjects.filter((each) => !varied(each.name)).length +
+    (engine?.settings.filter((each) => !varied(each.name)).length ?? 0);
 
   if (began.pending) return <Loading what="proposal" />;
   return (
@@ -181,18 +187,26 @@ function Form({ study, scenes, engines, questions }: Given) {
                 {...{ draft, problems, vary }}
                 onChange={change}
               />
-              <SubjectsTable
-                title="Held: scene and engine"
-                subjects={subjects.filter((each) => !varied(each.name))}
-                {...{ draft, problems, vary }}
-                onChange={change}
-              />
-              <SettingsTable
-                title="Held: settings"
-                settings={engine.settings.filter((each) => !varied(each.name))}
-                {...{ draft, problems, vary }}
-                onChange={change}
-              />
+              <details
+                open={held ?? ["", "own"].includes(draft.asked ?? "")}
+                onToggle={(event) => setHeld(event.currentTarget.open)}
+              >
+                <summary>Held alike: {heldCount} things; any of them can be varied</summary>
+                <div className="mt-3 space-y-6">
+                  <SubjectsTable
+                    title="Held: scene and engine"
+                    subjects={subjects.filter((each) => !varied(each.name))}
+                    {...{ draft, problems, vary }}
+                    onChange={change}
+                  />
+                  <SettingsTable
+                    title="Held: settings"
+                    settings={engine.settings.filter((each) => !varied(each.name))}
+                    {...{ draft, problems, vary }}
+                    onChange={change}
+                  />
+                </div>
+              </details>
             </>
           ) : (
             <Notice kind="fault">
@@ -208,57 +222,69 @@ function Form({ study, scenes, engines, questions }: Given) {
           <OutputFields {...{ draft, problems, change }} formats={scenes.formats} engine={engine} />
         </details>
         <RunningFields {...{ draft, problems, change, engine }} zones={here} />
-        <ChangedMeanwhile
-          error={saving.error}
-          what="this plan"
-          theirs={() => window.location.reload()}
-          mine={() => {
-            const asked = saving.variables;
-            if (asked) saving.mutate({ go: typeof asked === "string" ? asked : asked.go, anyway: true });
+        <button
+          type="button"
+          className="act mt-6"
+          onClick={() => {
+            setCleared(cleared ? null : draft);
+            keep(cleared ?? first);
           }}
-        />
-        {general && !isStale(saving.error) ? (
-          <div className="mt-4">
-            <Notice kind="fault">
-              <p>The study was not saved: {general}</p>
-            </Notice>
-          </div>
-        ) : null}
-        <div className="mt-6 flex gap-3">
-          <button type="submit" className="act" data-kind="main" disabled={!ready || saving.isPending}>
-            {study === null ? "Create and run" : "Change the plan and run what is new"}
-          </button>
-          <button
-            type="button"
-            className="act"
-            disabled={!ready || saving.isPending}
-            onClick={() => saving.mutate("only")}
-          >
-            {study === null ? "Create only" : "Change it only"}
-          </button>
-          <button
-            type="button"
-            className="act"
-            disabled={!ready || saving.isPending}
-            onClick={() => saving.mutate("pilot")}
-          >
-            Try a pilot first
-          </button>
-          <button
-            type="button"
-            className="act ml-auto"
-            onClick={() => {
-              setCleared(cleared ? null : draft);
-              keep(cleared ?? first);
-            }}
-          >
-            {cleared ? "Put back what was cleared" : "Clear the form"}
-          </button>
-        </div>
+        >
+          {cleared ? "Put back what was cleared" : "Clear the form"}
+        </button>
       </div>
       <PlanAside
         {...{ draft }}
         preview={draft.factors.length > 0 ? preview.data : undefined}
+        acts={
+          <>
+            {draft.kind === "engines-scenes" && !varied("scene") && places.length > 0 ? (
+              <p className="mb-2 text-sm">
+                <button type="button" className="quiet-link" onClick={() => vary.begin("scene")}>
+                  More: on the other scenes too
+                </button>
+                , so that no single one decides.
+              </p>
+            ) : null}
+            <div className="flex flex-wrap gap-2">
+              <button type="submit" className="act" data-kind="main" disabled={!ready || saving.isPending}>
+                {study === null ? "Create and run" : "Change the plan and run what is new"}
+              </button>
+              <button
+                type="button"
+                className="act"
+                disabled={!ready || saving.isPending}
+                onClick={() => saving.mutate("only")}
+              >
+                {study === null ? "Create only" : "Change it only"}
+              </button>
+              <button
+                type="button"
+                className="act"
+                disabled={!ready || saving.isPending}
+                onClick={() => saving.mutate("pilot")}
+              >
+                Try a pilot first
+              </button>
+            </div>
+            <ChangedMeanwhile
+              error={saving.error}
+              what="this plan"
+              theirs={() => window.location.reload()}
+              mine={() => {
+                const asked = saving.variables;
+                if (asked) saving.mutate({ go: typeof asked === "string" ? asked : asked.go, anyway: true });
+              }}
+            />
+            {general && !isStale(saving.error) ? (
+              <div className="mt-3">
+                <Notice kind="fault">
+                  <p>The study was not saved: {general}</p>
+                </Notice>
+              </div>
+            ) : null}
+          </>
+        }
         onLeaveOut={(key, out) => {
           const others = (draft.left_out ?? []).filter((each) => each !== key);
           change({ left_out: out ? [...others, key] : others });

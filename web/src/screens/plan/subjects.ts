@@ -2,8 +2,9 @@ import type { Schema } from "../../api/client";
 import { settingValue } from "../../parts/format";
 import { defaults, type Kept, type Level, type Scalar } from "./kept";
 
-/** A level to choose: how it is known in the form, its title, and what it is. */
-export type Choice = { id: string; title: string; level: Level };
+/** A level to choose: how it is known in the form, its title, and what it is; `of` and `short` are its title in two parts,
+ * where many stand in one table. */
+export type Choice = { id: string; title: string; level: Level; of?: string; short?: string };
 
 /** Something besides a setting that a plan can vary. */
 export type Subject = {
@@ -76,10 +77,18 @@ export function placesOf(
 function engineSubject(draft: Kept, engine: Schema["Engine"], engines: Schema["Engine"][]): Subject | null {
   const choices = [...engines.filter((each) => each.name !== engine.name && !each.missing), engine].flatMap(
     (each) => [
-      { id: each.name, title: `${each.title} (default settings)`, level: { value: each.name, settings: {} } },
+      {
+        id: each.name,
+        title: `${each.title} (default settings)`,
+        of: each.title,
+        short: "default",
+        level: { value: each.name, settings: {} },
+      },
       ...each.presets.map((preset) => ({
         id: `${each.name} ${preset.name}`,
         title: `${each.title} (preset ${preset.title})`,
+        of: each.title,
+        short: preset.title,
         level: { value: each.name, settings: preset.values as Record<string, Scalar> },
       })),
     ],

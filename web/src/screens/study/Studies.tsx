@@ -12,6 +12,7 @@ import { StudyFilters } from "./StudyFilters";
 import { StudyList } from "./StudyList";
 import { SEEN } from "./seen";
 import { TakeIn } from "./TakeIn";
+import { Tour } from "./Tour";
 
 /** All studies: first what asks for somebody now, then all, each with its answer and the pictures that show it. */
 export function Studies() {
@@ -45,6 +46,7 @@ export function Studies() {
         </span>
       </div>
       {data.studies.length === 0 && data.archived === 0 ? <FirstSteps /> : null}
+      {narrowed ? null : <Tour rows={data.studies} />}
       {narrowed ? null : <Needs needs={needs(data.studies, seen, since)} />}
       {data.studies.length > 1 || data.archived > 0 ? (
         <StudyFilters
