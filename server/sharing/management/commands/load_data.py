@@ -10,14 +10,13 @@ from typing import Any
 from django.conf import settings
 from django.core import serializers
 from django.core.management.base import BaseCommand, CommandError
-from django.db import transaction
+from django.db import connection, transaction
 
 from server.catalogue.models import Zone
 from server.store.files import DEMO, keep
 from server.studies.models import Study
 
 HASH_LENGTH = 64
-AT_ONCE = 500
 
 
 class Command(BaseCommand):
@@ -51,12 +50,18 @@ class Command(BaseCommand):
 
 
 def _load(rows: Path) -> None:
-    """Write a fixture into empty tables: the rows of a kind at once where none of its times is set by itself."""
+    """Write a fixture into empty tables, the rows of a kind at once and just as they are: saving a model would set its
+    times to now.
+    """
     with rows.open(encoding="utf-8") as stream:
         for model, found in groupby(serializers.deserialize("json", stream), key=lambda row: type(row.object)):
-            if any(getattr(field, "auto_now", False) or getattr(field, "auto_now_add", False)
-                   for field in model._meta.concrete_fields):  # fmt: skip
-                for row in found:
-                    row.save(force_insert=True)
-            else:
-                model.objects.bulk_create([row.object for row in found], batch_size=AT_ONCE)
+            fields = model._meta.concrete_fields
+            quote = connection.ops.quote_name
+            names = ", ".join(quote(field.column) for field in fields)
+            places = ", ".join(["%s"] * len(fields))
+            values = [
+                [field.get_db_prep_save(getattr(row.object, field.attname), connection) for field in fields]
+                for row in found
+            ]
+            with connection.cursor() as cursor:
+                cursor.executemany(f"INSERT INTO {quote(model._meta.db_table)} ({names}) VALUES ({places})", values)
