@@ -50,7 +50,7 @@ class Comparison(models.Model):
     pair = models.ForeignKey(Pair, on_delete=models.CASCADE, related_name="comparisons")
     zone = models.CharField(max_length=80, default="whole")
     shift_pixels = models.FloatField(null=True)
-    noise_refused = models.TextField(blank=True, help_text="Why the sides' noise must not be held against each other")
+    noise_refused = models.TextField(blank=True, help_text="Why the noise of both sides must not be compared")
     difference = models.JSONField(null=True)
     look = models.JSONField(null=True)
     visible = models.JSONField(null=True)
