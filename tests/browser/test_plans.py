@@ -208,7 +208,7 @@ class Planned(BrowserTest):
 
 class Queue(BrowserTest):
     def test_it_is_paused_reordered_and_goes_on_and_a_reload_shows_the_same(self):
-        study = self.create(settings={"samples": 4, "pause": 1.2})
+        study = self.create(settings={"samples": 4, "pause": 2.5})
         page = self.page
         self.open("/queue")
         expect(self.heading()).to_have_text("Nothing waits to be rendered.")
@@ -226,9 +226,9 @@ class Queue(BrowserTest):
             page.wait_for_timeout(700)
             self.assertEqual(study.runs.filter(state="queued").count(), 5)
             page.get_by_role("button", name="Go on").click()
-            expect(page.locator("[data-running]")).to_be_visible(timeout=20_000)
+            page.get_by_role("button", name="Stop this one").click(timeout=20_000)
+            expect(page.locator("[data-running]")).to_be_visible()
             self.assert_accessible()
-            page.get_by_role("button", name="Stop this one").click()
             expect(self.heading()).to_have_text("Nothing waits to be rendered.", timeout=300_000)
         self.assertEqual(study.runs.filter(state="stopped").count(), 1)
 

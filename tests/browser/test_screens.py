@@ -5,9 +5,10 @@ from pathlib import Path
 from django.conf import settings
 from playwright.sync_api import expect
 
+from server.measuring.measuring import measure_outstanding
 from server.runs.actions import queue_study
 from server.runs.models import Run
-from server.studies.models import Study
+from server.studies.models import Option, Study
 from tests.browser.base import ROOT, BrowserTest
 from tests.engines import add_engine
 from tests.runner import Processes, until
@@ -247,3 +248,36 @@ class OneThingOfAnyKind(BrowserTest):
         self.change("Engine")
         self.page.get_by_label("Engine, trial").select_option("sorrel")
         expect(self.sheet).to_contain_text("Alder and Sorrel have not been brought together in brightness")
+
+
+class Dark(BrowserTest):
+    """By the system's wish all surroundings are dark; what is read stays readable."""
+
+    def prepare(self):
+        super().prepare()
+        self.study = self.create(asked="feature")
+        finish_all(self.study, noise={"control": 0.3, "trial": 0.1})
+        measure_outstanding(Option.objects.filter(study=self.study))
+
+    def test_every_screen_keeps_its_contrast_and_pictures_their_surround(self):
+        self.page.emulate_media(color_scheme="dark")
+        study = f"/studies/{self.study.pk}"
+        for path in ("/", study, f"{study}/measures", f"{study}/curves", f"{study}/decide", "/studies/plan", "/queue",
+                     "/engines", "/scenes", "/recipes", "/imports"):  # fmt: skip
+            self.open(path)
+            expect(self.heading()).to_be_visible()
+            self.assert_accessible()
+        paper = "getComputedStyle(document.documentElement).backgroundColor"
+        self.assertEqual(self.page.evaluate(paper), "rgb(34, 35, 35)")
+        self.open(f"/pairs/{self.study.pairs.get().pk}")
+        self.page.wait_for_selector("canvas[data-sharp=true]")
+        self.assert_accessible()
+        dark = self.surround()
+        self.page.emulate_media(color_scheme="light")
+        self.assertEqual(self.surround(), dark)
+
+    def surround(self):
+        """The colour around the pictures, which is no other in the dark."""
+        self.page.wait_for_timeout(300)
+        box = self.page.get_by_label("Pictures", exact=True).bounding_box()
+        return tuple(self.screen()[int(box["y"] + box["height"]) - 4, int(box["x"]) + 200])

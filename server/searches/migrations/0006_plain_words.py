@@ -13,6 +13,6 @@ class Migration(migrations.Migration):
         migrations.AlterField(
             model_name='search',
             name='most_renders',
-            field=models.PositiveIntegerField(help_text='How many combinations it may render; empty for no end', null=True),
+            field=models.PositiveIntegerField(help_text='Combinations it may render; empty for no end', null=True),
         ),
     ]

@@ -32,7 +32,7 @@ export function GoTo() {
         <Dialog.Overlay className="fixed inset-0 z-40 bg-black/30" />
         <Dialog.Content
           aria-describedby={undefined}
-          className="fixed top-[12vh] left-1/2 z-50 w-[44rem] max-w-[95vw] -translate-x-1/2 border border-[#8b8e8c] bg-paper"
+          className="fixed top-[12vh] left-1/2 z-50 w-[44rem] max-w-[95vw] -translate-x-1/2 border border-edge bg-paper"
         >
           <Dialog.Title className="sr-only">Go to</Dialog.Title>
           <Entries onDone={() => setOpen(false)} />
@@ -85,7 +85,7 @@ function Entries({ onDone }: { onDone: () => void }) {
     <Command label="Go to" loop filter={fits}>
       <Command.Input
         placeholder="A study, a scene, an engine, a screen, something to do"
-        className="w-full border-line border-b bg-white px-4 py-2.5 outline-none"
+        className="w-full border-line border-b bg-field px-4 py-2.5 outline-none"
       />
       <Command.List className="max-h-[60vh] overflow-auto p-2">
         <Command.Empty className="px-2 py-3 text-soft">

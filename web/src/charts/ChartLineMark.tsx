@@ -8,7 +8,7 @@ type Frame = { left: number; right: number; top: number; bottom: number };
 const GRIP = 6;
 const STEP = 1.02;
 const LARGE_STEP = 1.2;
-const HUES = { limit: "#8c2f39", target: "var(--color-ink)" } as const;
+const HUES = { limit: "var(--color-fault)", target: "var(--color-ink)" } as const;
 
 /** A level straight across a chart, with a grip at its end where it can be moved. */
 export function ChartLineMark({

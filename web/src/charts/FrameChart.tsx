@@ -71,7 +71,7 @@ export function FrameChart(props: {
           </text>
         </g>
         {at === undefined ? null : (
-          <path d={`M${x(at)} ${TOP}V${HEIGHT - BOTTOM}`} stroke="#8b8e8c" strokeDasharray="3 3" />
+          <path d={`M${x(at)} ${TOP}V${HEIGHT - BOTTOM}`} stroke="var(--color-edge)" strokeDasharray="3 3" />
         )}
         {lines.map((line) => (
           <g key={line.key}>

@@ -158,7 +158,11 @@ function Axes(props: { x: Axis; y: Axis; xTitle: string; yTitle: string; size: r
           </text>
         </g>
       ))}
-      <path d={`M${LEFT} ${TOP}V${height - BOTTOM}H${width - RIGHT}`} stroke="#8b8e8c" fill="none" />
+      <path
+        d={`M${LEFT} ${TOP}V${height - BOTTOM}H${width - RIGHT}`}
+        stroke="var(--color-edge)"
+        fill="none"
+      />
       <text x={width - RIGHT} y={height - 8} textAnchor="end" fill="var(--color-ink)">
         {xTitle}
       </text>
@@ -223,7 +227,7 @@ function Told({ point, left, top }: { point: ChartPoint; left: number; top: numb
   const across = left > 0.6 ? { right: `${(1 - left) * 100 + 2}%` } : { left: `${left * 100 + 2}%` };
   return (
     <div
-      className="pointer-events-none absolute z-10 max-w-72 border border-[#8b8e8c] bg-paper px-2 py-1 text-sm"
+      className="pointer-events-none absolute z-10 max-w-72 border border-edge bg-paper px-2 py-1 text-sm"
       style={{ ...across, top: `${Math.min(top * 100, 70)}%` }}
       aria-hidden="true"
     >

@@ -6,10 +6,10 @@ export const CONTROL_MARK: Mark = { hue: "var(--color-control)", shape: "square"
 
 const TRIALS: Mark[] = [
   { hue: "var(--color-trial)", shape: "diamond", dash: "" },
-  { hue: "#75640a", shape: "triangle", dash: "7 3" },
-  { hue: "#77386f", shape: "circle", dash: "2 3" },
-  { hue: "#14665a", shape: "cross", dash: "9 3 2 3" },
-  { hue: "#565a5c", shape: "bar", dash: "4 2" },
+  { hue: "var(--color-third)", shape: "triangle", dash: "7 3" },
+  { hue: "var(--color-fourth)", shape: "circle", dash: "2 3" },
+  { hue: "var(--color-fifth)", shape: "cross", dash: "9 3 2 3" },
+  { hue: "var(--color-soft)", shape: "bar", dash: "4 2" },
 ];
 
 export function trialMark(number: number): Mark {

@@ -11,7 +11,7 @@ export function Choice(props: {
     <label className="flex items-center gap-1.5">
       <span className={props.silent ? "sr-only" : ""}>{props.label}</span>
       <select
-        className={`border border-[#8b8e8c] bg-white py-0.5 ${props.silent ? "w-40" : "max-w-44"}`}
+        className={`border border-edge bg-field py-0.5 ${props.silent ? "w-40" : "max-w-44"}`}
         value={props.value}
         onChange={(event) => props.onChoose(event.target.value)}
       >

@@ -19,7 +19,7 @@ export function FileDrop({
       <button
         type="button"
         data-over={over}
-        className="w-full border border-[#8b8e8c] border-dashed bg-white px-4 py-5 text-left data-[over=true]:border-ink data-[over=true]:bg-wash"
+        className="w-full border border-edge border-dashed bg-field px-4 py-5 text-left data-[over=true]:border-ink data-[over=true]:bg-wash"
         onClick={() => input.current?.click()}
         onDragOver={(event) => {
           event.preventDefault();

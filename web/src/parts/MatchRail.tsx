@@ -29,7 +29,7 @@ export function MatchRail({ sheet, label }: { sheet: Schema["MatchSheet"]; label
               </li>
             </Tooltip.Trigger>
             <Tooltip.Portal>
-              <Tooltip.Content sideOffset={4} className="z-50 bg-ink px-2 py-1 text-sm text-white">
+              <Tooltip.Content sideOffset={4} className="z-50 bg-ink px-2 py-1 text-sm text-paper">
                 {condition.title}: {STATE_WORDS[condition.state]}
                 {condition.state === "differs" || condition.state === "under_test"
                   ? `, ${condition.control} and ${condition.trial}`

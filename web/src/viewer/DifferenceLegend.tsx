@@ -5,7 +5,7 @@ import { EVEN, gradientOf, SIDES } from "./scales";
 export function DifferenceLegend({ kind, range }: { kind: "signed" | "absolute"; range: number }) {
   const signed = kind === "signed";
   return (
-    <div className="absolute bottom-3 left-3 bg-white/98 px-2 py-1 text-sm" data-part="legend">
+    <div className="absolute bottom-3 left-3 bg-field/98 px-2 py-1 text-sm" data-part="legend">
       <p>
         {signed ? "Trial minus control" : "Size of the difference"}, linear luminance
         {signed ? "" : "; its sign is left out"}

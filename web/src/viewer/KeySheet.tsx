@@ -20,7 +20,7 @@ export function KeySheet({ open, onOpenChange }: { open: boolean; onOpenChange: 
                   {group.rows.map((row) => (
                     <div key={row.key} className="contents">
                       <dt>
-                        <kbd className="inline-block min-w-7 border border-[#8b8e8c] bg-white px-1.5 text-center font-sans">
+                        <kbd className="inline-block min-w-7 border border-edge bg-field px-1.5 text-center font-sans">
                           {row.shown}
                         </kbd>
                       </dt>

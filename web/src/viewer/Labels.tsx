@@ -18,7 +18,7 @@ export function Labels(props: {
       {panes.map((pane) => {
         if (pane.picture === null)
           return (["control", "trial"] as const).map((side) => (
-            <span key={side} className={`absolute bg-white/98 px-1.5 ${corners[side]}`} data-label={side}>
+            <span key={side} className={`absolute bg-field/98 px-1.5 ${corners[side]}`} data-label={side}>
               <SideName side={side} />
             </span>
           ));
@@ -27,7 +27,7 @@ export function Labels(props: {
         return (
           <span
             key={picture.key}
-            className="absolute max-w-[calc(100%-1rem)] overflow-hidden text-ellipsis whitespace-nowrap bg-white/98 px-1.5"
+            className="absolute max-w-[calc(100%-1rem)] overflow-hidden text-ellipsis whitespace-nowrap bg-field/98 px-1.5"
             style={{ left: pane.left + 8, top: pane.top + 8, maxWidth: pane.width - 16 }}
             data-label={picture.side ?? picture.key}
           >

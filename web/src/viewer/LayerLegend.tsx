@@ -8,7 +8,7 @@ export function LayerLegend({ layer, hidden }: { layer: LayerState; hidden: bool
   if (layer.state === "none") return null;
   return (
     <div
-      className="absolute bottom-3 left-3 max-w-[28rem] bg-white/98 px-2 py-1 text-sm"
+      className="absolute bottom-3 left-3 max-w-[28rem] bg-field/98 px-2 py-1 text-sm"
       data-part="layer-legend"
       data-state={layer.state}
       role="status"

@@ -38,7 +38,7 @@ export function LookMenu(props: {
         <Popover.Content
           align="end"
           sideOffset={4}
-          className="z-40 w-72 border border-[#8b8e8c] bg-paper px-3.5 py-2.5 text-sm"
+          className="z-40 w-72 border border-edge bg-paper px-3.5 py-2.5 text-sm"
           aria-label="How the pictures are looked at"
         >
           <Row title="Shadows lifted">

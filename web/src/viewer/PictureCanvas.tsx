@@ -85,7 +85,7 @@ export function PictureCanvas({
         data-part="picture"
       />
       {trouble ? (
-        <p role="alert" className="absolute inset-x-8 top-8 bg-white p-3">
+        <p role="alert" className="absolute inset-x-8 top-8 bg-field p-3">
           {trouble} The figures beside it are not affected.
         </p>
       ) : null}

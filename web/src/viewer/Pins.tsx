@@ -29,14 +29,14 @@ export function Pins(props: {
               data-pin={pin.id}
               aria-label={`Pin ${place + 1}: ${pin.note}`}
               aria-expanded={chosen === pin.id}
-              className="pointer-events-auto absolute -top-3 -left-3 h-6 min-w-6 rounded-full border-2 border-white bg-black px-1 text-white text-xs outline-1 outline-black"
+              className="pointer-events-auto absolute -top-3 -left-3 h-6 min-w-6 rounded-full border-2 border-white bg-black px-1 text-paper text-xs outline-1 outline-black"
               onClick={() => onChoose(chosen === pin.id ? null : pin.id)}
             >
               {place + 1}
             </button>
             {chosen === pin.id ? (
               <span
-                className={`absolute top-4 w-56 whitespace-pre-line bg-white px-2 py-1 text-sm ${at.x > pane.width - 240 ? "right-0" : "left-0"}`}
+                className={`absolute top-4 w-56 whitespace-pre-line bg-field px-2 py-1 text-sm ${at.x > pane.width - 240 ? "right-0" : "left-0"}`}
                 data-part="pin-note"
               >
                 {pin.note}

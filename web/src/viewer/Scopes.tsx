@@ -126,11 +126,13 @@ function Waveform({ side, scope }: { side: SideName; scope: Scope | null }) {
   useEffect(() => {
     const drawing = canvas.current?.getContext("2d");
     if (!drawing) return;
+    const [red = 0, green = 0, blue = 0] = (
+      getComputedStyle(drawing.canvas).color.match(/[\d.]+/g) ?? []
+    ).map(Number);
     const image = drawing.createImageData(COLUMNS, ROWS);
     for (let cell = 0; cell < COLUMNS * ROWS; cell++) {
       const ink = scope ? Math.min(1, Math.sqrt(4 * (scope.waveform[cell] ?? 0))) : 0;
-      image.data.fill(Math.round(255 * (1 - ink)), 4 * cell, 4 * cell + 3);
-      image.data[4 * cell + 3] = 255;
+      image.data.set([red, green, blue, Math.round(255 * ink)], 4 * cell);
     }
     drawing.putImageData(image, 0, 0);
   }, [scope]);
@@ -142,7 +144,7 @@ function Waveform({ side, scope }: { side: SideName; scope: Scope | null }) {
         height={ROWS}
         role="img"
         aria-label={`Waveform of the ${side}: luminance by column`}
-        className="w-full border border-line bg-white"
+        className="w-full border border-line bg-field"
       />
       <figcaption className="flex items-center gap-1">
         <SideMark side={side} size={8} /> {SIDE_TITLE[side]}

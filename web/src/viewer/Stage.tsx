@@ -193,7 +193,7 @@ function LoupeFrames({ places, zoom }: { places: readonly Place[]; zoom: number 
           />
         </svg>
       ))}
-      <span className="absolute bg-white/98 px-1.5 text-xs" style={{ left: first.left, top: first.top - 22 }}>
+      <span className="absolute bg-field/98 px-1.5 text-xs" style={{ left: first.left, top: first.top - 22 }}>
         Control and trial at {Math.round(zoom)} ×
       </span>
     </div>
@@ -207,12 +207,12 @@ function Troubles({ pictures, failures }: { pictures: readonly Resolved[]; failu
   return (
     <div className="pointer-events-none absolute inset-x-8 top-12 flex flex-col items-start gap-2 text-sm">
       {rows.map((each) => (
-        <p key={each.key} role="alert" className="bg-white px-3 py-1.5 text-fault">
+        <p key={each.key} role="alert" className="bg-field px-3 py-1.5 text-fault">
           {each.title}: {each.trouble}
         </p>
       ))}
       {failures ? (
-        <p role="alert" className="pointer-events-auto bg-white px-3 py-1.5 text-fault">
+        <p role="alert" className="pointer-events-auto bg-field px-3 py-1.5 text-fault">
           {failures === 1 ? "One part" : `${failures} parts`} of the pictures could not be had; what is there
           is shown coarser.{" "}
           <button type="button" className="quiet-link" onClick={() => tileStore.retry()}>

@@ -38,7 +38,7 @@ export function Toolbar({
             key={mode}
             value={mode}
             aria-label={mode === "control" || mode === "trial" ? `${MODE_TITLES[mode]} only` : undefined}
-            className="-ml-px border border-[#8b8e8c] bg-white px-1.5 py-0.5 first:ml-0 data-[state=on]:border-ink data-[state=on]:bg-ink data-[state=on]:text-white"
+            className="-ml-px border border-edge bg-field px-1.5 py-0.5 first:ml-0 data-[state=on]:border-ink data-[state=on]:bg-ink data-[state=on]:text-paper"
           >
             {MODE_TITLES[mode]}
           </ToggleGroup.Item>
@@ -47,7 +47,7 @@ export function Toolbar({
       <label>
         <span className="sr-only">Map</span>
         <select
-          className="w-[6.6rem] border border-[#8b8e8c] bg-white py-0.5"
+          className="w-[6.6rem] border border-edge bg-field py-0.5"
           value={state.layer}
           onChange={(event) => {
             const layer = event.target.value;

@@ -104,7 +104,7 @@ function MatchButtons(props: { cell: Cell; title: string; many: boolean; busy: b
       ))}
       {cell.knobs.length > 1 ? (
         <select
-          className="border border-[#8b8e8c] bg-white py-0.5"
+          className="border border-edge bg-field py-0.5"
           aria-label={`What a search changes of ${title}${where}`}
           value={knob}
           onChange={(event) => setKnob(event.target.value)}

@@ -5,8 +5,8 @@ import { stepsOf } from "../../charts/steps";
 import { seconds, spread, three } from "../../parts/format";
 import { type Decision, keeping, type LimitKind, type Option, type Use } from "./figures";
 
-const OUT: Mark = { hue: "#8b8e8c", shape: "cross", dash: "" };
-const REST: Mark = { hue: "#77386f", shape: "circle", dash: "" };
+const OUT: Mark = { hue: "var(--color-edge)", shape: "cross", dash: "" };
+const REST: Mark = { hue: "var(--color-fourth)", shape: "circle", dash: "" };
 
 const SIZE = [620, 360] as const;
 const DRAGGED = { seconds: "x", noise: "y" } as const;

@@ -34,7 +34,7 @@ export function EnginesPage() {
         </div>
       ))}
       <Tabs.Root value={part} onValueChange={(value) => setPart(value as Part)} className="mt-4">
-        <Tabs.List aria-label="Parts" className="flex gap-5 border-[#8b8e8c] border-b">
+        <Tabs.List aria-label="Parts" className="flex gap-5 border-edge border-b">
           {Object.entries(PARTS).map(([name, title]) => (
             <Tabs.Trigger
               key={name}

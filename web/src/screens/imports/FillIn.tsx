@@ -59,7 +59,7 @@ export function FillIn({
   const nothing = Object.keys(said).length === 0 && !setting.name.trim() && !transform;
   return (
     <form
-      className="mt-3 border-[#8b8e8c] border-y bg-wash/60 px-3 py-3"
+      className="mt-3 border-edge border-y bg-wash/60 px-3 py-3"
       aria-label="Say what is not known"
       onSubmit={(event) => {
         event.preventDefault();

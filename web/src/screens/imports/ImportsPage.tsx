@@ -41,7 +41,7 @@ export function ImportsPage() {
           <FolderChoice onChosen={setSource} />
         </div>
       )}
-      <ul className="mt-7 border-[#8b8e8c] border-t">
+      <ul className="mt-7 border-edge border-t">
         {sets.data.map((row) => (
           <li
             key={row.id}

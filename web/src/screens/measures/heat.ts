@@ -46,7 +46,9 @@ export function shadeKey(row: MeasureRow, kind: MeasureKind): string {
 
 const DARKEST = 0.13;
 
-/** A shade of grey that leaves the words on it readable. */
+/** A shade of the ink that leaves the words on it readable. */
 export function shadeColour(share: number | undefined): string | undefined {
-  return share === undefined ? undefined : `rgb(60 56 40 / ${(share * DARKEST).toFixed(3)})`;
+  return share === undefined
+    ? undefined
+    : `color-mix(in srgb, var(--color-ink) ${(share * DARKEST * 100).toFixed(1)}%, transparent)`;
 }

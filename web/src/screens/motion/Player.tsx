@@ -114,7 +114,7 @@ export function Player(props: {
         <label className="flex items-center gap-1.5">
           <span className="sr-only">Frames a second</span>
           <select
-            className="border border-[#8b8e8c] bg-white py-0.5"
+            className="border border-edge bg-field py-0.5"
             value={playing.speed}
             onChange={(event) => playing.setSpeed(Number(event.target.value))}
           >
@@ -134,7 +134,7 @@ export function Player(props: {
           Loop
         </label>
         <select
-          className="border border-[#8b8e8c] bg-white py-0.5"
+          className="border border-edge bg-field py-0.5"
           aria-label="Shows"
           value={shows}
           onChange={(event) => setShows(event.target.value as "line" | "difference")}
@@ -146,7 +146,7 @@ export function Player(props: {
           <label className="flex items-center gap-1.5">
             Times
             <select
-              className="border border-[#8b8e8c] bg-white py-0.5"
+              className="border border-edge bg-field py-0.5"
               value={gain}
               onChange={(event) => setGain(Number(event.target.value))}
             >

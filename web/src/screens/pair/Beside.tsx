@@ -59,7 +59,7 @@ export function BesideChoice({ rows, chosen, choose }: Others) {
           align="end"
           sideOffset={4}
           aria-label="Pictures beside the pair"
-          className="z-40 max-h-[70vh] w-80 overflow-auto border border-[#8b8e8c] bg-paper px-3.5 py-2.5 text-sm"
+          className="z-40 max-h-[70vh] w-80 overflow-auto border border-edge bg-paper px-3.5 py-2.5 text-sm"
         >
           <p className="mb-1 text-soft">Up to {MOST}; “Together” (G) shows them all in step.</p>
           {rows.map((row) => {

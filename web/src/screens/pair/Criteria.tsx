@@ -41,7 +41,7 @@ export function MarkFields({ marks, onChange }: { marks: Marks; onChange: (marks
                 value={mark}
                 aria-label={MARK_TITLE[mark]}
                 title={MARK_TITLE[mark]}
-                className="-ml-px flex h-6 w-8 items-center justify-center border border-[#8b8e8c] bg-white data-[state=on]:bg-[#dedcd4] data-[state=on]:outline-2 data-[state=on]:outline-ink"
+                className="-ml-px flex h-6 w-8 items-center justify-center border border-edge bg-field data-[state=on]:bg-[#dedcd4] data-[state=on]:outline-2 data-[state=on]:outline-ink"
               >
                 {mark === "alike" ? "=" : <SideMark side={mark} size={9} />}
               </ToggleGroup.Item>

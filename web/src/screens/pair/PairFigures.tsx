@@ -20,7 +20,7 @@ export function PairFigures({ pair }: { pair: Pair }) {
     <section aria-label="Figures">
       <table className="w-full table-fixed text-sm">
         <thead>
-          <tr className="align-bottom [&>th]:border-[#8b8e8c] [&>th]:border-b [&>th]:pb-1 [&>th]:text-right">
+          <tr className="align-bottom [&>th]:border-edge [&>th]:border-b [&>th]:pb-1 [&>th]:text-right">
             <th scope="col">
               <SideName side="control" />
             </th>
@@ -152,7 +152,7 @@ function RatioBar({ ratio }: { ratio: Ratio }) {
   return (
     <svg width={ACROSS} height="10" className="ml-auto block" aria-hidden="true" data-part="ratio">
       <path d={`M4 5H${ACROSS - 4}`} className="stroke-line" />
-      <path d={`M${ACROSS / 2} 1V9`} stroke="#8b8e8c" />
+      <path d={`M${ACROSS / 2} 1V9`} stroke="var(--color-edge)" />
       <path d={`M${at(low)} 5H${at(high)}`} className="stroke-ink" strokeWidth="2" />
       <circle
         cx={at(ratio.value)}

@@ -161,7 +161,7 @@ function SeedChoice(props: { seeds: number[]; seed: number; onChoose: (seed: num
     <label className="flex items-center gap-1.5 text-sm">
       Pictures of seed
       <select
-        className="border border-[#8b8e8c] bg-white"
+        className="border border-edge bg-field"
         value={props.seed}
         onChange={(event) => props.onChoose(Number(event.target.value))}
       >

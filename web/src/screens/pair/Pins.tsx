@@ -118,7 +118,7 @@ export function PinForm({ pins }: { pins: PinsOfPair }) {
       <Dialog.Portal>
         <Dialog.Content
           aria-describedby={undefined}
-          className="fixed top-24 left-1/3 z-50 w-[26rem] -translate-x-1/2 border border-[#8b8e8c] bg-paper p-4"
+          className="fixed top-24 left-1/3 z-50 w-[26rem] -translate-x-1/2 border border-edge bg-paper p-4"
         >
           <Dialog.Title className="mb-2 font-semibold">
             {pins.editing ? "Change the note" : "A pin here"}

@@ -25,7 +25,7 @@ export function QuickVerdict(props: {
       <Dialog.Portal>
         <Dialog.Content
           aria-describedby={undefined}
-          className="fixed top-24 left-1/3 z-50 w-[28rem] -translate-x-1/2 border border-[#8b8e8c] bg-paper p-4"
+          className="fixed top-24 left-1/3 z-50 w-[28rem] -translate-x-1/2 border border-edge bg-paper p-4"
         >
           <Dialog.Title className="mb-2 font-semibold">Which to use?</Dialog.Title>
           {props.open ? <Fields {...props} /> : null}
@@ -82,10 +82,10 @@ function Fields({
             aria-pressed={chosen === each.chosen}
             onClick={() => choose(each.chosen)}
           >
-            <span className={chosen === each.chosen ? "[&_*]:!text-white" : ""}>
+            <span className={chosen === each.chosen ? "[&_*]:!text-paper" : ""}>
               {each.chosen === "neither" ? "Neither" : <SideName side={each.chosen} />}
             </span>
-            <kbd className="border border-[#8b8e8c] px-1 font-sans text-xs">{each.key.toUpperCase()}</kbd>
+            <kbd className="border border-edge px-1 font-sans text-xs">{each.key.toUpperCase()}</kbd>
           </button>
         ))}
       </fieldset>

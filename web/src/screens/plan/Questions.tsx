@@ -17,7 +17,7 @@ export function Questions() {
       <p className="mt-1 max-w-prose text-soft">
         The question proposes what to vary, what to hold and what to measure. All of it can be changed.
       </p>
-      <ul className="mt-4 border-[#8b8e8c] border-t">
+      <ul className="mt-4 border-edge border-t">
         {data.questions.map((question) => (
           <li key={question.name} className="border-line border-b">
             <Link

@@ -30,7 +30,7 @@ export function RenderRecipe({ recipe, onClose }: { recipe: Schema["Recipe"]; on
     <Dialog.Root open onOpenChange={(open) => (open ? null : onClose())}>
       <Dialog.Portal>
         <Dialog.Overlay className="fixed inset-0 z-40 bg-ink/30" />
-        <Dialog.Content className="-translate-x-1/2 fixed top-24 left-1/2 z-50 w-[30rem] border border-[#8b8e8c] bg-paper p-5">
+        <Dialog.Content className="-translate-x-1/2 fixed top-24 left-1/2 z-50 w-[30rem] border border-edge bg-paper p-5">
           <Dialog.Title className="font-semibold text-lg">
             Render with {recipe.name}, version {recipe.version}
           </Dialog.Title>

@@ -24,7 +24,7 @@ export function ScenesPage() {
         </div>
       ))}
       <Undescribed />
-      <ul className="mt-5 border-[#8b8e8c] border-t">
+      <ul className="mt-5 border-edge border-t">
         {data.scenes.map((scene) => (
           <SceneRow key={scene.name} scene={scene} />
         ))}

@@ -268,7 +268,7 @@ function ZoneLabel({ zone, points, chosen }: { zone: Zone; points: Corner[]; cho
   const top = Math.min(...points.map(([, y]) => y));
   return (
     <span
-      className={`pointer-events-none absolute max-w-40 truncate px-1 text-sm ${chosen ? "bg-ink text-white" : "bg-white/95 text-ink"}`}
+      className={`pointer-events-none absolute max-w-40 truncate px-1 text-sm ${chosen ? "bg-ink text-paper" : "bg-field/95 text-ink"}`}
       style={{ left: `${100 * left}%`, top: `${100 * top}%` }}
     >
       {zone.name}

@@ -7,7 +7,7 @@ import { seconds, settingsInWords, three } from "../../parts/format";
 
 type Way = Schema["Way"];
 
-const BEATEN: Mark = { hue: "#8b8e8c", shape: "circle", dash: "" };
+const BEATEN: Mark = { hue: "var(--color-edge)", shape: "circle", dash: "" };
 const LEAST_SHOWN = 0.01;
 
 /** What exploring tried: time against change, and each way in a table. */

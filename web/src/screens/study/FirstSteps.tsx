@@ -10,7 +10,7 @@ export function FirstSteps() {
   const callable = engines?.filter((engine) => !engine.missing) ?? [];
   const ready = callable.length > 0 && (scenes?.length ?? 0) > 0;
   return (
-    <ol className="mt-6 max-w-[52rem] border-[#8b8e8c] border-t" aria-label="First steps">
+    <ol className="mt-6 max-w-[52rem] border-edge border-t" aria-label="First steps">
       <Step
         number={1}
         title="An engine that can be called"

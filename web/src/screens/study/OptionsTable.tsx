@@ -60,7 +60,7 @@ export function OptionsTable({ options, choice }: { options: Option[]; choice: n
                     src={`/api/pictures/${option.picture}/thumbnail/`}
                     alt=""
                     loading="lazy"
-                    className="pointer-events-none absolute top-full left-8 z-20 hidden w-60 border border-[#8b8e8c] group-focus-within:block group-hover:block"
+                    className="pointer-events-none absolute top-full left-8 z-20 hidden w-60 border border-edge group-focus-within:block group-hover:block"
                   />
                 ) : null}
               </th>

@@ -93,11 +93,7 @@ export function RunRow({
 /** The heading of a group with median and range of every figure over its counted runs. */
 export function GroupRow({ group, shown }: { group: Schema["Group"]; shown: Column[] }) {
   return (
-    <tr
-      className="border-[#8b8e8c] border-b bg-wash"
-      style={{ height: `${ROW_HEIGHT}px` }}
-      data-group={group.key}
-    >
+    <tr className="border-edge border-b bg-wash" style={{ height: `${ROW_HEIGHT}px` }} data-group={group.key}>
       <td className="pl-1 text-soft text-xs">
         {group.count} {group.count === 1 ? "run" : "runs"}
       </td>

@@ -112,7 +112,7 @@ export function RunTable({
       {/* biome-ignore lint/a11y/noStaticElementInteractions: the keys move through the table that it scrolls */}
       <div
         ref={box}
-        className="max-h-[30rem] overflow-auto border-[#8b8e8c] border-y"
+        className="max-h-[30rem] overflow-auto border-edge border-y"
         // biome-ignore lint/a11y/noNoninteractiveTabindex: the table is driven by the keyboard
         tabIndex={0}
         onKeyDown={press}
@@ -173,7 +173,7 @@ function Gap({ height }: { height: number }) {
 
 function Head({ shown, asked, ask }: { shown: Column[]; asked: Asked; ask: (asked: Asked) => void }) {
   return (
-    <tr className="shadow-[inset_0_-1px_0_#8b8e8c]">
+    <tr className="shadow-[inset_0_-1px_0_var(--color-edge)]">
       <th scope="col">
         <span className="sr-only">Picture</span>
       </th>

@@ -54,7 +54,13 @@ export function SmallCurve({
       >
         <Frame x={x} y={y} title={TITLE[shown.measure]} />
         {others.map((dot) => (
-          <circle key={dot.option.id} cx={x.at(dot.x.value)} cy={y.at(dot.y.value)} r="3" fill="#8b8e8c">
+          <circle
+            key={dot.option.id}
+            cx={x.at(dot.x.value)}
+            cy={y.at(dot.y.value)}
+            r="3"
+            fill="var(--color-edge)"
+          >
             <title>{dot.option.name}</title>
           </circle>
         ))}
@@ -93,7 +99,11 @@ function Frame({ x, y, title }: { x: Axis; y: Axis; title: string }) {
           </text>
         </g>
       ))}
-      <path d={`M${LEFT} ${TOP}V${HEIGHT - BOTTOM}H${WIDTH - RIGHT}`} stroke="#8b8e8c" fill="none" />
+      <path
+        d={`M${LEFT} ${TOP}V${HEIGHT - BOTTOM}H${WIDTH - RIGHT}`}
+        stroke="var(--color-edge)"
+        fill="none"
+      />
       <text x={2} y={11} fill="var(--color-ink)">
         {title}
       </text>

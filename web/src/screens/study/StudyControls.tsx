@@ -76,7 +76,7 @@ export function StudyControls({ study, progress }: { study: Schema["Study"]; pro
           <DropdownMenu.Content
             align="start"
             sideOffset={4}
-            className="z-40 flex min-w-52 flex-col border border-[#8b8e8c] bg-paper py-1"
+            className="z-40 flex min-w-52 flex-col border border-edge bg-paper py-1"
           >
             {study.plannable ? (
               <>

@@ -9,7 +9,7 @@ import type { Row } from "./found";
 export function StudyList({ rows, withDisk }: { rows: readonly Row[]; withDisk: boolean }) {
   if (rows.length === 0) return null;
   return (
-    <ul className="mt-3 border-[#8b8e8c] border-t">
+    <ul className="mt-3 border-edge border-t">
       {rows.map((row) => (
         <li
           key={row.id}

@@ -86,7 +86,7 @@ export function TableTools({
             <Popover.Content
               align="start"
               sideOffset={4}
-              className="z-40 grid grid-cols-2 gap-x-5 border border-[#8b8e8c] bg-paper p-3 text-sm"
+              className="z-40 grid grid-cols-2 gap-x-5 border border-edge bg-paper p-3 text-sm"
               aria-label="Columns"
             >
               {columns.map((column) => (
