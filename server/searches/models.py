@@ -48,9 +48,7 @@ class Search(models.Model):
     most_percent = models.FloatField(default=2.0, help_text="In a cell that differs by itself")
     most_detail = models.FloatField(null=True, default=5.0, help_text="Percent of an octave's detail")
     most_seconds = models.FloatField(null=True, help_text="Budget of rendering time")
-    most_renders = models.PositiveIntegerField(
-        null=True, help_text="How many combinations it may render; empty for no end"
-    )
+    most_renders = models.PositiveIntegerField(null=True, help_text="Combinations it may render; empty for no end")
     state = models.CharField(max_length=20, choices=SearchState.choices, default=SearchState.SEARCHING)
     compared = models.JSONField(default=list)
     trace = models.JSONField(default=list)
