@@ -123,6 +123,7 @@ class StudiesAtAGlance(BrowserTest):
         demo.touch()
         self.addCleanup(demo.unlink)
         self.page.reload()
+        expect(way).to_be_visible()
         self.assert_accessible()
         way.get_by_role("link", name=re.compile("An answer and its proof")).click()
         self.page.wait_for_url(f"**/studies/{study.pk}")
