@@ -24,7 +24,7 @@ FLAGS = [
 
 # every picture within the window has come
 SEEN = """() => [...document.images].every(
-    (image) => image.complete || image.getBoundingClientRect().top > innerHeight)"""
+    (image) => image.complete || !image.checkVisibility() || image.getBoundingClientRect().top > innerHeight)"""
 
 
 def main() -> None:
@@ -97,6 +97,7 @@ def take_studies(page: Page, base: str) -> None:
     take(page, "measures")
     page.goto(base)
     page.get_by_role("link", name="Is picking lights by estimate").click()
+    page.locator("[data-part=proof]").wait_for()
     page.get_by_role("link", name="Look at the pair").click()
     settled(page)
     for _ in range(2):
