@@ -125,7 +125,7 @@ def _same_time(baseline: SideDraft, subject: str) -> Levels:
 
 
 def _engines(baseline: SideDraft) -> Levels:
-    """Every other engine on this machine as the control is, so that like is held against like: at its defaults, or
+    """Every other engine on this machine as the control is, so that like is compared with like: at its defaults, or
     tuned by its everyday preset where it has one; then the control's own engine the other way.
     """
     plain = baseline.engine.complete({}) == baseline.settings

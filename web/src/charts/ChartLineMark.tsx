@@ -59,12 +59,13 @@ export function ChartLineMark({
   const set = value !== null && value >= low && value <= high;
   const words = moved !== null && line.told ? line.told(moved) : line.words;
   if (!set && !line.onDone) return null;
+  const across = level ? `M${frame.left} ${at}H${frame.right}` : `M${at} ${frame.top}V${frame.bottom}`;
   const grip = level ? { x: frame.right - GRIP, y: at } : { x: at, y: frame.top + GRIP };
   return (
     <g data-line={line.key}>
       {set ? (
         <path
-          d={level ? `M${frame.left} ${at}H${frame.right}` : `M${at} ${frame.top}V${frame.bottom}`}
+          d={across}
           stroke={hue}
           strokeWidth="1.2"
           strokeDasharray={line.tone === "limit" ? "5 3" : ""}
@@ -107,13 +108,7 @@ export function ChartLineMark({
           onKeyUp={() => done(moved)}
           onBlur={() => done(moved)}
         >
-          {set ? (
-            <path
-              d={level ? `M${frame.left} ${at}H${frame.right}` : `M${at} ${frame.top}V${frame.bottom}`}
-              stroke="transparent"
-              strokeWidth="14"
-            />
-          ) : null}
+          {set ? <path d={across} stroke="transparent" strokeWidth="14" /> : null}
           <circle cx={grip.x} cy={grip.y} r={GRIP} fill="var(--color-paper)" stroke={hue} strokeWidth="1.6" />
         </g>
       ) : null}
