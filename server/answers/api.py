@@ -53,7 +53,7 @@ def study_of_pair(pk: int) -> int:
 @kept_answer()
 def overview(request: Request) -> Response:
     """All studies, newest first, with the finding of each; removed ones are not among them."""
-    there = Study.objects.filter(removed_at=None).select_related("setup__scene")
+    there = Study.objects.filter(removed_at=None, of_drafts=False).select_related("setup__scene")
     archived = there.exclude(archived_at=None).count()
     if request.query_params.get("archived") != "true":
         there = there.filter(archived_at=None)

@@ -48,10 +48,12 @@ def study_facts(
     there = {row.key for row in rows}
     told = tuple(_pair(found) for found in pairs if {found.pair.control_id, found.pair.trial_id} <= there)
     judged = next((found for own in options if (found := references.of(own.option.setup)) is not None), None)
-    done = sum(len(own.counted) for own in options)
+    # what another render brings on the way is no render of its own
+    done = sum(run.made_by_id is None for own in options for run in own.counted)
+    rendered = sum(own.option.comes_with_id is None for own in options)
     return StudyFacts(
         study.asked or "own", study.question, rows, told, judged.title if judged else "", done,
-        max(len(options) * study.repeats, done),
+        max(rendered * study.repeats, done),
         left_out=tuple(dict.fromkeys(area.name for own in options for area in own.areas.get(WHOLE, []))),
     )  # fmt: skip
 

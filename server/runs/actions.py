@@ -56,9 +56,9 @@ def add_seed(study: Study, options: Sequence[Option]) -> int:
 
 
 @transaction.atomic
-def queue_pilot(study: Study, options: Sequence[Option]) -> int:
-    """Queue one tiny render of each of these options. Returns how many renders."""
-    return _queue(study, list(options), 1, FIRST_SEED + 1)
+def queue_pilot(study: Study, options: Sequence[Option], *, next_up: bool = False) -> int:
+    """Queue one tiny render of each of these options, before all that waits if asked. Returns how many renders."""
+    return _queue(study, list(options), 1, FIRST_SEED + 1, next_up=next_up)
 
 
 def _planned(study: Study) -> list[Option]:
@@ -66,9 +66,8 @@ def _planned(study: Study) -> list[Option]:
     return list(rows.select_related("setup__scene").order_by("number", "pk"))
 
 
-def _queue(study: Study, options: list[Option], repeats: int, first_seed: int) -> int:
+def _queue(study: Study, options: list[Option], repeats: int, first_seed: int, *, next_up: bool = False) -> int:
     must_be_ours(study)
-    order = _end_of_queue()
     last = study.runs.aggregate(last=Max("position"))["last"]
     position = 0 if last is None else last + 1
     known = {(run.option_id, run.seed): run for run in study.runs.filter(option__in=options, warm_up=False)}
@@ -85,8 +84,10 @@ def _queue(study: Study, options: list[Option], repeats: int, first_seed: int) -
     warm = warmed_lately()
     needed = {options[row.option].warms() for row in lacking} - {key for key, _ in warm}
     warm_ups = [row for row in plan if row.warm_up and options[row.option].warms() in needed]
+    rows = [*warm_ups, *lacking]
+    order = _end_of_queue() if not next_up else _front_of_queue() - len(rows)
     queued = 0
-    for row in [*warm_ups, *lacking]:
+    for row in rows:
         defaults = {"study": study, "position": position + queued, "queued_order": order + queued}
         run, made = Run.objects.get_or_create(
             option=options[row.option], seed=row.seed, warm_up=row.warm_up, for_machine="", defaults=defaults
@@ -238,6 +239,11 @@ def must_be_ours(study: Study) -> None:
     """Raises `InputError` for renders that were made elsewhere."""
     if study.from_elsewhere:
         raise InputError("these renders were made elsewhere; they cannot be rendered again here")
+
+
+def _front_of_queue() -> float:
+    first = Run.objects.filter(state=RunState.QUEUED).aggregate(first=Min("queued_order"))["first"]
+    return _end_of_queue() if first is None else first
 
 
 def _end_of_queue() -> float:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections import Counter
 from typing import Any
 
-from django.db.models import Count, F, Max
+from django.db.models import Count, F, Max, QuerySet
 from django.shortcuts import get_object_or_404
 from drf_spectacular.utils import OpenApiParameter, extend_schema
 from rest_framework import serializers
@@ -61,6 +61,8 @@ class ProgressSerializer(serializers.Serializer):
     ahead = serializers.IntegerField(help_text="Runs of other studies that come first")
     stamp = serializers.CharField()
     running = RunSerializer(many=True)
+    next = RunSerializer(allow_null=True, help_text="The next of its renders that waits")
+    latest = RunSerializer(allow_null=True, help_text="Its newest picture, while more are to come")
 
 
 class ViewPictureSerializer(serializers.Serializer):
@@ -190,7 +192,18 @@ def _progress(study: Study) -> dict[str, Any]:
         "pilots_open": sum(run.option.purpose == Purpose.PILOT for run in opened),
         "stamp": f"{ended['last']} {ended['count']} {ended['let_go']}",
         "running": [run for run in opened if run.state == RunState.RUNNING],
+        "next": min((run for run in opened if run.state == RunState.QUEUED), key=_turn, default=None),
+        "latest": _latest(runs) if opened else None,
     }  # fmt: skip
+
+
+def _turn(run: Run) -> tuple[float, int]:
+    return run.queued_order, run.pk
+
+
+def _latest(runs: QuerySet[Run]) -> Run | None:
+    ended = runs.filter(state=RunState.FINISHED).exclude(picture="").select_related("option", "study")
+    return ended.defer("log", "command", "machine").order_by("-ended_at", "-pk").first()
 
 
 def _ahead(study: Study, opened: list[Run]) -> int:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -58,10 +58,10 @@ def costed(draft: Draft) -> CostedPlan:
     return CostedPlan(draft, estimates, renders, sum(row.warm_up for row in plan), cost, trimmed)
 
 
-def pilot_of(draft: Draft) -> list[OptionDraft]:
-    """Every option that has renders of its own, at a tiny size."""
+def pilot_of(draft: Draft, only: Collection[int] | None = None) -> list[OptionDraft]:
+    """Every option that has renders of its own, or these of them, at a tiny size."""
     rows = []
-    for number in draft.kept():
+    for number in draft.kept() if only is None else [each for each in draft.kept() if each in only]:
         option = draft.options[number]
         if option.comes_with is None:
             share = max(PILOT_WIDTH / option.side.setup.width, LEAST_PILOT_SHARE)

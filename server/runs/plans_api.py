@@ -14,6 +14,7 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 
 from server.runs.actions import must_be_ours, queue_pilot, queue_study
+from server.runs.pilots import begin_pilot, pilot_standing
 from server.runs.planning import CostedPlan, costed, pilot_of
 from server.runs.serializers import CountSerializer
 from server.store.versions import must_match
@@ -74,6 +75,17 @@ class PlanSerializer(serializers.Serializer):
     rules = serializers.ListField(child=serializers.CharField())
 
 
+class PilotSerializer(serializers.Serializer):
+    """The tiny renders that find out what a plan will cost."""
+
+    renders = serializers.IntegerField(help_text="Options that nothing is known of, to be tried")
+    open = serializers.IntegerField(help_text="Of these under way or waiting")
+    failed = serializers.IntegerField()
+    reason = serializers.CharField(help_text="Why the first of those failed")
+    by_itself = serializers.BooleanField(help_text="Whether they may begin unasked")
+    held = serializers.CharField(help_text="Why the queue does not go on; empty when it does")
+
+
 class PreviewSerializer(serializers.Serializer):
     """What a draft would make: problems by field, else the match sheet, the plan, and what may surprise."""
 
@@ -81,6 +93,7 @@ class PreviewSerializer(serializers.Serializer):
     notes = serializers.ListField(child=serializers.CharField())
     match_sheet = MatchSheetSerializer(allow_null=True)
     plan = PlanSerializer(allow_null=True)
+    pilot = PilotSerializer(allow_null=True, help_text="Null where the cost is known without")
 
 
 @extend_schema(request=DraftSerializer, responses=PreviewSerializer)
@@ -89,14 +102,21 @@ def preview(request: Request) -> Response:
     """Check a draft without creating anything: problems by field, match sheet, plan. 200 even when it has problems."""
     draft, problems = draft_of(request)
     if draft is None:
-        return Response({"problems": problems, "notes": [], "match_sheet": None, "plan": None})
+        return Response({"problems": problems, "notes": [], "match_sheet": None, "plan": None, "pilot": None})
     plan = costed(draft)
     sheet = plan.draft.match_sheet()
     body = {
         "problems": {}, "notes": plan.draft.notes(), "match_sheet": sheet_row(sheet) if sheet else None,
-        "plan": plan_row(plan),
+        "plan": plan_row(plan), "pilot": pilot_standing(plan),
     }  # fmt: skip
     return Response(PreviewSerializer(body).data)
+
+
+@extend_schema(request=DraftSerializer, responses=CountSerializer)
+@api_view(["POST"])
+def pilot_of_draft(request: Request) -> Response:
+    """Queue tiny renders of what nothing is known of, before all that waits, so that a draft's cost can be told."""
+    return Response({"runs": begin_pilot(_usable(request))})
 
 
 @extend_schema(request=DraftSerializer, responses={201: StudySerializer})

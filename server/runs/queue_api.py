@@ -40,14 +40,20 @@ class QueuedRunSerializer(serializers.ModelSerializer):
     purpose = serializers.CharField(source="option.purpose")
     state = serializers.ChoiceField(choices=RunState.choices)
     live = serializers.SerializerMethodField()
+    listed = serializers.SerializerMethodField()
 
     class Meta:
         model = Run
         fields = [
             "id", "study", "question", "side", "title", "engine", "purpose", "seed", "warm_up", "state", "stop_asked",
             "share_done", "elapsed_seconds", "ready_seconds", "machine_name", "reached", "live",
+            "listed",
         ]  # fmt: skip
         read_only_fields = fields
+
+    def get_listed(self, run: Run) -> bool:
+        """Whether its study is one to look at; the pilots of plans not saved yet have none."""
+        return not run.study.of_drafts
 
     def get_live(self, run: Run) -> str:
         """Where its picture can be seen growing; empty when there is none yet."""

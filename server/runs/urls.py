@@ -8,6 +8,7 @@ urlpatterns = [
     path("studies/<int:pk>/progress/", api.study_progress),
     path("studies/", plans_api.studies),
     path("studies/preview/", plans_api.preview),
+    path("studies/preview/pilot/", plans_api.pilot_of_draft),
     path("studies/<int:pk>/plan/", plans_api.plan_anew),
     path("studies/<int:pk>/start/", plans_api.start_study),
     path("studies/<int:pk>/pilot/", plans_api.pilot),

@@ -65,6 +65,7 @@ class Study(models.Model):
     time_limit_seconds = models.FloatField(default=1800)
     passes = models.JSONField(default=list)
     from_elsewhere = models.BooleanField(default=False, help_text="Its renders were made elsewhere; it queues none")
+    of_drafts = models.BooleanField(default=False, help_text="Holds the pilots of plans not saved yet; in no list")
     created_at = models.DateTimeField(auto_now_add=True)
     archived_at = models.DateTimeField(null=True)
     removed_at = models.DateTimeField(null=True)

@@ -16,8 +16,8 @@ from tests.runner import Processes, until
 from tests.server.base import factor, finish_all
 
 
-class Planned(BrowserTest):
-    """From a question to finished renders, with engines that take no time."""
+class Planning(BrowserTest):
+    """The form, with engines that take no time."""
 
     def setUp(self):
         super().setUp()
@@ -54,6 +54,10 @@ class Planned(BrowserTest):
 
     def plan(self):
         return self.page.get_by_role("table", name="Plan")
+
+
+class Planned(Planning):
+    """From a question to finished renders."""
 
     def run_it(self, count, pairs=0):
         """Run until so many renders are finished and so many pairs compared."""
@@ -192,18 +196,35 @@ class Planned(BrowserTest):
         page.get_by_label("1 archived").check()
         expect(page.locator("[data-study]")).to_have_count(1)
 
-    def test_a_pilot_tells_what_the_plan_will_cost(self):
+
+class Pilots(Planning):
+    engines = ("good", "fails")
+    pilots = True
+
+    def test_tiny_renders_begin_by_themselves_and_tell_what_a_plan_will_cost(self):
         self.own("range", engine="good")
         self.page.get_by_role("combobox", name=re.compile("^Size")).select_option("480 × 270")
         self.vary("Samples", "8")
-        expect(self.page.get_by_text("Time not known yet")).to_be_visible()
+        expect(self.page.get_by_text("Time not known")).to_be_visible()
+        expect(self.page.get_by_text("Finding out what it takes: 2 tiny renders to go")).to_be_visible()
+        self.assert_accessible()
         with Processes():
-            self.page.get_by_role("button", name="Try a pilot first").click()
-            expect(self.page.get_by_text("Pilot, ").first).to_be_visible()
-            expect(self.page.locator('tr[data-state-of="finished"]')).to_have_count(3, timeout=300_000)
-        self.page.get_by_role("link", name="Change the plan").click()
-        expect(self.page.get_by_text(re.compile("^About "))).to_be_visible()
+            expect(self.page.get_by_text(re.compile("^About "))).to_be_visible(timeout=300_000)
+        self.page.get_by_text("What that rests on").click()
         expect(self.page.get_by_text("the same render at another size")).to_be_visible()
+        self.open("/")
+        expect(self.heading()).to_have_text("No study yet: ask a question and change one thing.")
+
+    def test_where_somebody_wants_it_so_they_wait_to_be_asked_and_they_say_why_they_failed(self):
+        self.page.add_init_script("localStorage.setItem('matchedpair.pilots by themselves', 'false');")
+        self.own("range", engine="fails")
+        self.vary("Samples", "8")
+        expect(self.page.get_by_text("2 tiny renders, 80 pixels wide, would tell.")).to_be_visible()
+        expect(self.page.get_by_label("Always find out by tiny renders")).not_to_be_checked()
+        with Processes():
+            self.page.get_by_role("button", name="Find out").click()
+            expect(self.page.get_by_text("The time could not be found out.")).to_be_visible(timeout=300_000)
+        expect(self.page.get_by_role("button", name="Try again")).to_be_visible()
 
 
 class Queue(BrowserTest):

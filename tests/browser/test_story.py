@@ -53,7 +53,7 @@ class Story(BrowserTest):
         sheet = page.get_by_role("complementary", name="Plan and match sheet")
         expect(sheet).to_contain_text("Matched but for light picking. Not known yet: machine and load.")
         expect(sheet.locator('[data-condition="settings"]')).to_contain_text("light picking estimate")
-        expect(sheet).to_contain_text("5 renders: 1 warm-up that is thrown away, then 4 in turn, 2 seeds each.")
+        expect(sheet).to_contain_text("4 renders, 2 seeds each, and 1 warm-up first.")
         self.assert_accessible()
 
         with Processes():
@@ -69,7 +69,7 @@ class Story(BrowserTest):
         self.assertRegex(row.inner_text(), r"(?s)Finished\s+\d.*\d.*MB")
         self.assert_accessible()
 
-        page.get_by_role("button", name="Log of control seed 1").click()
+        page.get_by_role("button", name="Log of control, seed 1").click()
         expect(page.get_by_role("dialog")).to_contain_text("pass 6 of 6")
         expect(page.get_by_role("dialog")).to_contain_text("--light-picking power")
         self.assert_accessible()

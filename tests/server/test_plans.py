@@ -3,6 +3,7 @@
 from pathlib import Path
 
 from django.test import TestCase
+from django.utils import timezone
 from matchedpair.engines import describe_machine
 
 from server.runs.actions import queue_study
@@ -213,6 +214,48 @@ class Changed(PreparedTest):
         self.assertEqual(pilots.count(), 3)
         body = self.call("GET", f"{self.path}/progress/").json()
         self.assertEqual((body["state"], body["pilots_open"], body["lacking"]), ("planned", 4, 6))
+
+    def test_the_pilot_of_a_plan_not_saved_goes_first_and_its_study_is_in_no_list(self):
+        plan = {"kind": "range", "factors": [factor("samples", 2, 4, 8)], "width": 960, "height": 540}
+        said = self.call("POST", "/api/studies/preview/", draft(**plan)).json()["pilot"]
+        self.assertEqual(said, {"renders": 3, "open": 0, "failed": 0, "reason": "", "by_itself": True, "held": ""})
+        queue_study(self.study)
+        studies = self.call("GET", "/api/overview/").json()["studies"]
+        asked = self.call("POST", "/api/studies/preview/pilot/", draft(**plan))
+        self.assertEqual((asked.status_code, asked.json()), (200, {"runs": 4}))
+        waiting = Run.objects.filter(state="queued").order_by("queued_order")
+        self.assertEqual([run.study.of_drafts for run in waiting][:5], [True] * 4 + [False])
+        self.assertTrue(waiting[0].warm_up)
+        self.assertEqual({run.option.setup.width for run in waiting[:4]}, {80})
+        self.assertEqual([row["id"] for row in self.call("GET", "/api/overview/").json()["studies"]],
+                         [row["id"] for row in studies])  # fmt: skip
+        rows = self.call("GET", "/api/queue/").json()["runs"]
+        self.assertEqual([row["listed"] for row in rows][:5], [False] * 4 + [True])
+        self.call("POST", "/api/queue/pause/", {"on": True})
+        said = self.call("POST", "/api/studies/preview/", draft(**plan)).json()["pilot"]
+        self.assertEqual((said["open"], said["held"]), (3, "The queue is paused."))
+        self.call("POST", "/api/studies/preview/pilot/", draft(**plan))
+        self.assertEqual(Run.objects.filter(option__purpose="pilot").count(), 4, "asked twice, queued once")
+
+    def test_a_pilot_tells_why_it_failed_and_ends_once_the_cost_is_known(self):
+        plan = {"kind": "range", "factors": [factor("samples", 2, 4, 8)]}
+        self.call("POST", "/api/studies/preview/pilot/", draft(**plan))
+        pilots = Run.objects.filter(option__purpose="pilot")
+        pilots.update(state="failed", reason="The engine ended with 3.")
+        said = self.call("POST", "/api/studies/preview/", draft(**plan)).json()["pilot"]
+        self.assertEqual((said["open"], said["failed"], said["reason"]), (0, 3, "The engine ended with 3."))
+        pilots.filter(warm_up=False).update(
+            state="finished", reason="", wall_seconds=0.5, ready_seconds=0.1, picture_bytes=4000,
+            machine_name=describe_machine().name, ended_at=timezone.now(),
+        )  # fmt: skip
+        body = self.call("POST", "/api/studies/preview/", draft(**plan)).json()
+        self.assertEqual((body["pilot"], body["plan"]["cost"]["unknown"]), (None, 0))
+
+    def test_what_is_handed_to_another_machine_is_not_tried_unasked(self):
+        text = (self.folder / "good.toml").read_text()
+        (self.folder / "good.toml").write_text(text.replace("format = 1", 'format = 2\nhost = "elsewhere"', 1))
+        said = self.call("POST", "/api/studies/preview/", draft(kind="range", factors=[factor("samples", 2, 4)]))
+        self.assertFalse(said.json()["pilot"]["by_itself"])
 
     def test_renders_from_elsewhere_have_no_plan(self):
         Study.objects.filter(pk=self.study.pk).update(from_elsewhere=True, draft={})

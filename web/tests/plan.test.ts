@@ -11,6 +11,7 @@ import {
   withoutFactor,
 } from "../src/screens/plan/draft";
 import type { Kept } from "../src/screens/plan/kept";
+import { pilotWords } from "../src/screens/plan/pilotWords";
 import { placesOf, settingChoices, subjectsOf } from "../src/screens/plan/subjects";
 
 const setting = (name: string, kind: string, value: unknown, choices: string[] = []) =>
@@ -182,5 +183,20 @@ describe("what a plan can vary", () => {
       settingChoices(setting("way", "choice", "a", ["a", "b", "c"]), "b")?.map((each) => each.id),
     ).toEqual(["a", "c"]);
     expect(settingChoices(setting("samples", "integer", 1), 4)).toBeUndefined();
+  });
+});
+
+describe("the tiny renders of a plan", () => {
+  const pilot = { renders: 3, open: 0, failed: 0, reason: "", by_itself: true, held: "" };
+  it("say whether they begin, would tell, go, wait, or failed", () => {
+    expect(pilotWords(pilot, true)).toBe("Finding out what it takes: 3 tiny renders, 80 pixels wide.");
+    expect(pilotWords({ ...pilot, renders: 1 }, false)).toBe("1 tiny render, 80 pixels wide, would tell.");
+    expect(pilotWords({ ...pilot, open: 1 }, true)).toContain("1 tiny render to go");
+    expect(pilotWords({ ...pilot, open: 2, held: "The queue is paused." }, true)).toBe(
+      "The time is found out by 2 tiny renders, once the queue goes on. The queue is paused.",
+    );
+    expect(pilotWords({ ...pilot, failed: 1, reason: "It ended with 3." }, true)).toContain(
+      "It ended with 3.",
+    );
   });
 });

@@ -1,5 +1,7 @@
 import { describe, expect, it } from "vitest";
+import type { Schema } from "../src/api/client";
 import { ALL, byScene, found, needs, type Row, stateOf } from "../src/screens/study/found";
+import { soFarWords } from "../src/screens/study/soFar";
 
 function row(id: number, more: Partial<Row> = {}): Row {
   return {
@@ -86,5 +88,23 @@ describe("what asks for somebody", () => {
       [1, "open"],
     ]);
     expect(needs(rows, {}, "2026-12-01T00:00:00Z").map((each) => each.row.id)).toEqual([3, 4, 1]);
+  });
+});
+
+describe("what a running study says of how sure it is", () => {
+  const pair = (value: number, interval: number[] | null) =>
+    ({ noise_ratio: { value, interval }, time_ratio: null }) as unknown as Schema["PairSummary"];
+  const progress = (counts: Record<string, number>, state = "running") =>
+    ({ state, counts }) as unknown as Schema["Progress"];
+  it("tells from how many renders, and how well noise is known", () => {
+    expect(soFarWords(progress({ finished: 3, queued: 5 }), [pair(0.5, [0.4, 0.6])])).toBe(
+      "So far, from 3 of 8 renders; noise known to ±20.0 %",
+    );
+    const three = [pair(1, [0.9, 1.1]), pair(1, [0.5, 1.5]), pair(1, null), pair(2, [1.5, 2.5])];
+    expect(soFarWords(progress({ finished: 3, queued: 5 }), three)).toContain("typically known to ±25.0 %");
+  });
+  it("says nothing before anything is done, nor once all is", () => {
+    expect(soFarWords(progress({ queued: 5 }), [])).toBe("");
+    expect(soFarWords(progress({ finished: 5 }, "done"), [pair(0.5, [0.4, 0.6])])).toBe("");
   });
 });

@@ -99,9 +99,9 @@ class EngineDefinition:
         Program and arguments; ``{settings}`` stands for the arguments of all settings, ``{changes}`` for those of crop,
         scene quantities, brightness factor and passes, as far as they are asked.
     changes : mapping
-        Arguments by ``crop``, ``quantity``, ``brightness``, ``passes``, ``on_the_way``, ``texture_use``; empty where
-        the engine has none.
-    ready, progress, structures, reached, frames, on_the_way : compiled pattern or None
+        Arguments by ``crop``, ``quantity``, ``brightness``, ``passes``, ``on_the_way``, ``texture_use``,
+        ``sequence``; empty where the engine has none.
+    ready, progress, structures, reached, frames, on_the_way, frame_done : compiled pattern or None
         Lines of its output that end getting-ready; tell how far it is (groups 1 of 2), the bytes of its own structures
         (group 1), the value of the quality knob that it reached (group 1), how many frames it drew in how many seconds
         (groups 1 and 2), and that a picture on the way is written (groups ``file``, ``level`` and, where it says so,
@@ -166,6 +166,7 @@ class EngineDefinition:
     host: str = "here"
     gathers: bool = False
     layer: str = ""
+    frame_done: LinePattern | None = None
 
     def build(self, name: str) -> Build:
         """The named build; the first for an empty name. Raises `SettingsError`."""
@@ -231,6 +232,11 @@ class EngineDefinition:
     def writes_on_the_way(self) -> bool:
         """Whether one render can give pictures at lower values of the quality knob."""
         return bool(self.changes["on_the_way"]) and self.on_the_way is not None and self.quality_knob is not None
+
+    @property
+    def renders_sequences(self) -> bool:
+        """Whether one process can render frame after frame."""
+        return bool(self.changes["sequence"]) and self.twins == "seed"
 
     def complete(self, values: Mapping[str, Any]) -> dict[str, Value]:
         """These values, checked, with defaults for the rest. Raises `SettingsError` naming every misfit."""

@@ -22,7 +22,7 @@ from matchedpair.engines.definition import (
     SettingsFile,
 )
 from matchedpair.engines.line_pattern import LinePattern, line_pattern
-from matchedpair.engines.placeholders import placeholders
+from matchedpair.engines.placeholders import FRAME_MARKS, placeholders
 from matchedpair.engines.setting import AFFECTS, KINDS, Setting, Value
 from matchedpair.errors import DefinitionError, InputError
 from matchedpair.plain_files import as_text, parsed_toml, read_plain
@@ -37,18 +37,18 @@ NEEDED = ("scene", "seed", "picture")
 CHANGES = {  # the placeholders that the arguments of each change must hold
     "crop": ("x", "y", "width", "height"), "quantity": ("name", "value"), "brightness": ("value",),
     "passes": ("passes",), "on_the_way": ("levels",),
-    "texture_use": ("file",),
+    "texture_use": ("file",), "sequence": ("first", "last"),
 }  # fmt: skip
 OUTPUT_KEYS = {"picture", "ready", "progress", "structures", "reached", "frames", "on_the_way"}
-COMMAND_KEYS = {"render", "version", "version_pattern", *CHANGES}
+COMMAND_KEYS = {"render", "version", "version_pattern", *CHANGES} - {"sequence"}
 SETTING_KEYS = {
     "name", "title", "type", "minimum", "maximum", "choices", "default", "argument", "unit", "about", "too_low",
     "too_high", "affects", "quality_knob", "time_budget",
 }  # fmt: skip
 LATER = {  # keys of the second format, by table
     "": {"settings_file", "twins", "host", "gathers"},
-    "output": {"percent", "success", "failure", "waiting", "waited", "layer"},
-    "command": {"before", "works_in", "environment"},
+    "output": {"percent", "success", "failure", "waiting", "waited", "layer", "frame_done"},
+    "command": {"before", "works_in", "environment", "sequence"},
     "setting": {"off", "key", "needs", "needs_builds", "denoiser", "better"},
     "build": {"environment", "arguments"},
     "pass": {"layer"},
@@ -161,6 +161,7 @@ class _Reader:
             layer=self.text(output, "layer", "", "output.layer"),
             host=self.one_of(raw, "host", HOSTS),
             gathers=self.flag(raw, "gathers", "definition"),
+            frame_done=self.frame_done(output, changes, picture),
         )
 
     def on_the_way(self, output: dict[str, Any], changes: dict[str, tuple[str, ...]]) -> LinePattern | None:
@@ -170,6 +171,16 @@ class _Reader:
         missing = [name for name in ("file", "level") if pattern and name not in pattern.names]
         if missing:
             raise self.wrong("output.on_the_way", f"expected a group named {missing[0]}, such as (?P<{missing[0]}>…)")
+        return pattern
+
+    def frame_done(
+        self, output: dict[str, Any], changes: dict[str, tuple[str, ...]], picture: str
+    ) -> LinePattern | None:
+        pattern = self.pattern(output, "frame_done", "output.frame_done", 1)
+        if pattern is not None and not changes["sequence"]:
+            raise self.wrong("output.frame_done", "belongs to command.sequence, which is missing")
+        if changes["sequence"] and not (FRAME_MARKS.search(picture) or "frame" in placeholders(picture)):
+            raise self.wrong("output.picture", "expected #### or {frame} in it, since command.sequence renders many")
         return pattern
 
     def picture_name(self, output: dict[str, Any]) -> str:

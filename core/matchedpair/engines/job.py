@@ -12,7 +12,7 @@ from pathlib import Path
 from typing import Any
 
 from matchedpair.engines.definition import AS_IS, Build, EngineDefinition
-from matchedpair.engines.placeholders import filled
+from matchedpair.engines.placeholders import filled, with_frame
 from matchedpair.engines.setting import Setting, Value
 from matchedpair.engines.settings_file import settings_text
 from matchedpair.errors import EngineMissingError, SettingsError
@@ -38,6 +38,8 @@ class RenderJob:
         ``half`` or ``float``: the values in the files.
     on_the_way : tuple of float
         Values of the quality knob, below the one set, at which a picture is to be written on the way.
+    frames : tuple of int
+        All frames that one process is to render, `frame` first and one after the other; empty for `frame` alone.
     texture_use : bool
         Whether to write how large the view shows each texture, in the place of a picture.
     of_scene : mapping
@@ -61,6 +63,7 @@ class RenderJob:
     passes: tuple[str, ...] = ()
     depth: str = "half"
     on_the_way: tuple[float, ...] = ()
+    frames: tuple[int, ...] = ()
     texture_use: bool = False
     of_scene: Mapping[str, str] = field(default_factory=dict)
 
@@ -127,8 +130,9 @@ def command_for(definition: EngineDefinition, job: RenderJob, folder: Path) -> l
 
 
 def picture_pattern(definition: EngineDefinition, job: RenderJob, folder: Path) -> str:
-    """Where the picture appears, below the render's folder: a name, or a pattern."""
-    return filled(definition.picture, _values(definition, job, folder))
+    """Where the picture of the job's frame appears, below the render's folder: a name, or a pattern."""
+    values = _values(definition, job, folder)
+    return with_frame(filled(definition.picture, values), int(values["frame"]))
 
 
 def _values(definition: EngineDefinition, job: RenderJob, folder: Path) -> dict[str, str]:
@@ -164,7 +168,7 @@ def unsupported(definition: EngineDefinition, job: RenderJob) -> dict[str, str]:
         "crop": job.crop is not None,
         "quantity": bool(job.quantities), "brightness": job.brightness != 1.0, "passes": bool(job.passes),
         "depth": job.depth != "half", "on_the_way": bool(job.on_the_way),
-        "texture_use": job.texture_use,
+        "texture_use": job.texture_use, "sequence": bool(job.frames),
     }  # fmt: skip
     title = definition.title
     problems = {
@@ -217,6 +221,9 @@ def _changes(definition: EngineDefinition, job: RenderJob, folder: Path) -> list
     if job.on_the_way:
         levels = ",".join(written(level) for level in job.on_the_way)
         words += [filled(word, {"levels": levels}) for word in definition.changes["on_the_way"]]
+    if job.frames:
+        ends = {"first": str(job.frames[0]), "last": str(job.frames[-1])}
+        words += [filled(word, ends) for word in definition.changes["sequence"]]
     if job.texture_use:
         file = str(folder / TEXTURE_USE_FILE)
         words += [filled(word, {"file": file}) for word in definition.changes["texture_use"]]

@@ -38,6 +38,7 @@ class EngineOutput:
         self.reached: float | None = None
         self.frames_per_second: float | None = None
         self.written: list[Written] = []
+        self.frames_done: list[tuple[int, float | None]] = []  # each with the quality that it reached
         self.succeeded = False
         self.failure = ""
         self.waits = False  # for a licence
@@ -60,6 +61,10 @@ class EngineOutput:
         middle = [f"… {self._dropped} lines left out …"] if self._dropped else []
         return "\n".join([*self._head, *middle, *self._tail])
 
+    def note(self, words: str) -> None:
+        """Add a line of ours to the log."""
+        self._tail.append(f"… {words} …")
+
     def last_words(self) -> str:
         """The last line that says something."""
         return next((line for line in reversed([*self._head, *self._tail]) if line.strip()), "").strip()
@@ -81,6 +86,7 @@ class EngineOutput:
             (self._definition.progress, self._progress),
             (self._definition.percent, self._percent),
             (self._definition.on_the_way, self._written),
+            (self._definition.frame_done, self._frame_done),
         ):
             self._told(line, pattern, take)
 
@@ -136,6 +142,10 @@ class EngineOutput:
         done, whole = _number(match[1]), _number(match[2])
         if whole > 0:
             self.progress = min(max(done / whole, 0.0), 1.0)
+
+    def _frame_done(self, match: Match) -> None:
+        self.frames_done.append((int(match[1]), self.reached))
+        self.progress = self.reached = None  # of the next frame nothing is known yet
 
     def _written(self, match: Match) -> None:
         spent = match["spent"] if "spent" in match.groupdict() else None

@@ -1,4 +1,6 @@
-"""Places in the texts of a definition that a call fills: ``{name}``, ``{view.camera}``, padded as ``{frame:04d}``."""
+"""Places in the texts of a definition that a call fills: ``{name}``, ``{view.camera}``, padded as ``{frame:04d}``; and
+``####`` for a frame's number in the name of a picture.
+"""
 
 from __future__ import annotations
 
@@ -6,6 +8,8 @@ import re
 from collections.abc import Mapping
 
 PLACE = re.compile(r"\{(?P<name>[a-z_]\w*(?:\.\w+)*)(?::0?(?P<digits>\d{1,2})d)?\}")
+
+FRAME_MARKS = re.compile(r"#{2,}")
 
 
 def placeholders(text: str) -> tuple[str, ...]:
@@ -25,3 +29,8 @@ def filled(text: str, values: Mapping[str, str]) -> str:
         return known.zfill(int(found["digits"])) if found["digits"] else known
 
     return PLACE.sub(value, text)
+
+
+def with_frame(text: str, frame: int) -> str:
+    """The text with ``####`` as the frame's number, in as many digits."""
+    return FRAME_MARKS.sub(lambda found: str(frame).zfill(len(found[0])), text)

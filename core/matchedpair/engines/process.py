@@ -13,17 +13,19 @@ import tempfile
 import time
 import tty
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Literal
 
 import psutil
 
 from matchedpair.engines.definition import EngineDefinition
+from matchedpair.engines.frames import FrameMade, frame_shares
 from matchedpair.engines.job import Call, RenderJob, call_for, find_program, picture_pattern, version_command
 from matchedpair.engines.line_pattern import TooSlowError
 from matchedpair.engines.machine import load_now
 from matchedpair.engines.output import EngineOutput
+from matchedpair.engines.placeholders import with_frame
 from matchedpair.errors import EngineMissingError, PictureError
 from matchedpair.pictures.layers import write_layers
 
@@ -67,7 +69,8 @@ class RenderOutcome:
     """How a render ended and what it cost; times in seconds, None where the engine did not tell.
 
     What the pictures on the way took, as far as the engine says, is in none of the times. `reached` is the value of the
-    quality knob at the end, where a time budget may have ended the render early.
+    quality knob at the end, where a time budget may have ended the render early. Of a sequence, picture and times are
+    those of its first frame, and `frames` has the others.
     """
 
     state: State
@@ -87,6 +90,7 @@ class RenderOutcome:
     reached: float | None
     frames_per_second: float | None
     on_the_way: tuple[OnTheWay, ...]
+    frames: tuple[FrameMade, ...] = ()
 
 
 def render(
@@ -159,10 +163,12 @@ class _Watch:
         self.waits_since: float | None = None
         self.waited_seconds = 0.0
         self.seen: list[tuple[float, float | None]] = []  # moment and CPU seconds when each picture was there
+        self.frames_seen: list[tuple[float, float | None]] = []  # the same of each frame of a sequence
+        self.began = 0.0
 
     def carry_out(self, on_progress: Callable[[Progress], None], should_stop: Callable[[], bool]) -> RenderOutcome:
         load = load_now()
-        began = time.monotonic()
+        self.began = began = time.monotonic()
         # a program that writes into a pipe keeps its lines back until there are many; into a terminal it writes each
         reading, writing = pty.openpty()
         tty.setraw(writing)
@@ -207,9 +213,7 @@ class _Watch:
                     time.sleep(LOOK_EVERY_SECONDS / 2)
                 elapsed = time.monotonic() - began
                 latest = self._on_the_way(began)[-1:]
-                on_progress(
-                    Progress(self.output.progress, self.output.ready, elapsed, self._ready_seconds(began), *latest)
-                )
+                on_progress(Progress(self._share(), self.output.ready, elapsed, self._ready_seconds(began), *latest))
                 if should_stop():
                     return "stopped"
                 if elapsed > self.job.time_limit_seconds:
@@ -230,8 +234,9 @@ class _Watch:
         if self.output.ready and self.ready_at is None:
             self.ready_at = time.monotonic()
             self.cpu_ready = self._cpu_so_far()
-        while len(self.seen) < len(self.output.written):
-            self.seen.append((time.monotonic(), self._cpu_so_far()))
+        for there, moments in ((self.output.written, self.seen), (self.output.frames_done, self.frames_seen)):
+            while len(moments) < len(there):
+                moments.append((time.monotonic(), self._cpu_so_far()))
         return bool(piece)
 
     def _count_waiting(self, waits: bool) -> None:
@@ -242,6 +247,13 @@ class _Watch:
         elif not waits and self.waits_since is not None:
             self.waited_seconds += now - self.waits_since
             self.waits_since = None
+
+    def _share(self) -> float | None:
+        """How much is done; what an engine says of one frame is its part of a sequence."""
+        if not self.job.frames:
+            return self.output.progress
+        done = len(self.output.frames_done) or sum(path is not None for path, _ in map(self._picture, self.job.frames))
+        return min((done + (self.output.progress or 0.0)) / len(self.job.frames), 1.0)
 
     def _on_the_way(self, began: float) -> tuple[OnTheWay, ...]:
         """The pictures that are there, each with the time of a render that would have ended at it."""
@@ -285,11 +297,27 @@ class _Watch:
         account = self._account()
         code = int(account["exit_code"]) if "exit_code" in account else None
         self._count_waiting(False)
-        picture, passes, problem = self._pictures()
+        picture, passes, problem = self._pictures(self.job.frame)
         state, reason = self._judged(ended, code, picture, passes, problem)
         began = account.get("began", 0.0)
         spent = self.output.written[-1].spent_seconds if self.output.written else 0.0
-        whole = account["ended"] - began if "ended" in account else None
+        whole = account["ended"] - began - spent - self.waited_seconds if "ended" in account else None
+        cpu = None
+        if "cpu_seconds" in account and self.definition.host == "here":
+            cpu = _less(account["cpu_seconds"], spent, account["ended"] - began)
+        reached = self.output.reached
+        if reached is None and self.output.frames_done:
+            reached = self.output.frames_done[0][1]
+        frames: tuple[FrameMade, ...] = ()
+        if self.job.frames and state == "finished" and whole is not None:
+            frames, lacking = self._frames(whole, cpu)
+            if lacking:
+                state, reason = (
+                    "failed",
+                    f"{self.definition.title} ended well but wrote no picture of frame {lacking[0]}.",
+                )
+            else:
+                whole, cpu, reached = frames[0].wall_seconds, frames[0].cpu_seconds, frames[0].reached
         return RenderOutcome(
             state=state,
             reason=reason,
@@ -298,19 +326,39 @@ class _Watch:
             passes=passes,
             log=self.output.log(),
             exit_code=code,
-            wall_seconds=None if whole is None else whole - spent - self.waited_seconds,
+            wall_seconds=whole,
             ready_seconds=self._believed_ready(began, account.get("ended")),
-            cpu_seconds=_less(account["cpu_seconds"], spent, account["ended"] - began)
-            if "cpu_seconds" in account and self.definition.host == "here"
-            else None,
+            cpu_seconds=cpu,
             cpu_ready_seconds=None if self._believed_ready(began, account.get("ended")) is None else self.cpu_ready,
             peak_memory_bytes=int(account["peak_memory_bytes"]) if "peak_memory_bytes" in account else None,
             structures_bytes=self.output.structures_bytes,
             load_before=load,
-            reached=self.output.reached,
+            reached=reached,
             frames_per_second=self.output.frames_per_second,
             on_the_way=self._on_the_way(began),
+            frames=frames[1:],
         )
+
+    def _frames(self, whole: float, cpu: float | None) -> tuple[tuple[FrameMade, ...], list[int]]:
+        """Every frame of a sequence with its share of these seconds; none, and which lack, where not all are there."""
+        there = {frame: self._pictures(frame)[:2] for frame in self.job.frames}
+        pictures = {frame: (picture, passes) for frame, (picture, passes) in there.items() if picture is not None}
+        if len(pictures) < len(there):
+            return (), [frame for frame in there if frame not in pictures]
+        said = {
+            frame: (moment - self.began - self.waited_seconds, seconds)
+            for (frame, _), (moment, seconds) in zip(self.output.frames_done, self.frames_seen, strict=False)
+        }
+        written = {frame: picture.stat().st_mtime for frame, (picture, _) in pictures.items()}
+        shares = frame_shares(self.job.frames, whole, cpu, said, written)
+        if shares.even:
+            self.output.note("the frames were not written one after the other: each is given an even share of the time")
+        reached = dict(self.output.frames_done)
+        rows = [
+            FrameMade(frame, picture, passes, shares.wall[frame], shares.cpu.get(frame), reached.get(frame))
+            for frame, (picture, passes) in pictures.items()
+        ]
+        return tuple(rows), []
 
     def _believed_ready(self, began: float, ended: float | None) -> float | None:
         """Seconds of getting ready; None where the line came with the last ones, so that it was kept back."""
@@ -321,25 +369,27 @@ class _Watch:
             return None
         return ready
 
-    def _pictures(self) -> tuple[Path | None, dict[str, Path], str]:
-        """The picture, the asked passes that are there, and what is wrong with what was found."""
-        picture, problem = self._picture()
+    def _pictures(self, frame: int) -> tuple[Path | None, dict[str, Path], str]:
+        """A frame's picture, the asked passes that are there, and what is wrong with what was found."""
+        picture, problem = self._picture(frame)
         asked = [row for row in self.definition.passes if row.name in self.job.passes]
-        passes = {row.name: self.folder / row.file for row in asked if not row.layer}
+        passes = {row.name: self.folder / with_frame(row.file, frame) for row in asked if not row.layer}
         found = {name: path for name, path in passes.items() if path.is_file()}
         layers = {row.name: row.layer for row in asked if row.layer}
         if self.definition.layer:
             layers[""] = self.definition.layer  # the picture's own
         if picture is not None and layers:
             try:
-                found |= write_layers(picture, layers, self.folder)
+                apart = self.folder / f"layers-{frame}"
+                apart.mkdir(exist_ok=True)
+                found |= write_layers(picture, layers, apart)
                 picture = found.pop("", picture)
             except PictureError as error:
                 problem = f"its picture {error.problem}"
         return picture, found, problem
 
-    def _picture(self) -> tuple[Path | None, str]:
-        pattern = picture_pattern(self.definition, self.job, self.folder)
+    def _picture(self, frame: int) -> tuple[Path | None, str]:
+        pattern = picture_pattern(self.definition, replace(self.job, frame=frame), self.folder)
         plain = self.folder / pattern
         if plain.is_file():
             return plain, ""

@@ -18,6 +18,7 @@ const KEYS: Record<string, readonly string[]> = {
     "contact sheet",
     "beside",
     "curves",
+    "preview",
   ],
   measured: [
     "session",

@@ -2083,6 +2083,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/studies/preview/pilot/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Queue tiny renders of what nothing is known of, before all that waits, so that a draft's cost can be told. */
+        post: operations["studies_preview_pilot_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/studies/proposal/": {
         parameters: {
             query?: never;
@@ -4361,6 +4378,20 @@ export interface components {
             author: string;
             result: components["schemas"]["BlindResult"];
         };
+        /** @description The tiny renders that find out what a plan will cost. */
+        Pilot: {
+            /** @description Options that nothing is known of, to be tried */
+            renders: number;
+            /** @description Of these under way or waiting */
+            open: number;
+            failed: number;
+            /** @description Why the first of those failed */
+            reason: string;
+            /** @description Whether they may begin unasked */
+            by_itself: boolean;
+            /** @description Why the queue does not go on; empty when it does */
+            held: string;
+        };
         /** @description A note at a place, in shares of the picture's width and height. */
         Pin: {
             readonly id: number;
@@ -4468,6 +4499,8 @@ export interface components {
             notes: string[];
             match_sheet: components["schemas"]["MatchSheet"] | null;
             plan: components["schemas"]["Plan"] | null;
+            /** @description Null where the cost is known without */
+            pilot: components["schemas"]["Pilot"] | null;
         };
         /** @description A file that cannot be used, and why. */
         Problem: {
@@ -4530,6 +4563,10 @@ export interface components {
             ahead: number;
             stamp: string;
             running: components["schemas"]["Run"][];
+            /** @description The next of its renders that waits */
+            next: components["schemas"]["Run"] | null;
+            /** @description Its newest picture, while more are to come */
+            latest: components["schemas"]["Run"] | null;
         };
         /** @description One thing that an engine's definition promises, and whether it holds. */
         Promise: {
@@ -4708,6 +4745,8 @@ export interface components {
             readonly reached: number | null;
             /** @description Where its picture can be seen growing; empty when there is none yet. */
             readonly live: string;
+            /** @description Whether its study is one to look at; the pilots of plans not saved yet have none. */
+            readonly listed: boolean;
         };
         /** @description Trial over control; `tie` when no difference can be told. */
         Ratio: {
@@ -9285,6 +9324,31 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Preview"];
+                };
+            };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
+        };
+    };
+    studies_preview_pilot_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DraftRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Count"];
                 };
             };
             "4XX": components["responses"]["Refused"];

@@ -4,17 +4,23 @@ import { MatchRail } from "../../parts/MatchRail";
 import { MatchSheet } from "../../parts/MatchSheet";
 import { Notice } from "../../parts/Notice";
 import type { Draft } from "./kept";
+import { PilotLine } from "./PilotLine";
 import { PlanTable } from "./PlanTable";
 
 /** Beside the form: the plan with its cost, what may surprise, and the match sheet. */
 export function PlanAside({
   draft,
   preview,
+  fresh,
+  request,
   acts,
   onLeaveOut,
 }: {
   draft: Draft;
   preview: Schema["Preview"] | undefined;
+  /** Whether the preview is of the draft as it stands, and that as it is sent. */
+  fresh: boolean;
+  request: Draft;
   /** The buttons that begin it, and what became of them. */
   acts: ReactNode;
   onLeaveOut: (key: string, out: boolean) => void;
@@ -30,7 +36,9 @@ export function PlanAside({
               <MatchRail sheet={preview.match_sheet} />
             </div>
             <div className="mb-3">{acts}</div>
-            <PlanTable plan={preview.plan} leftOut={draft.left_out ?? []} onLeaveOut={onLeaveOut} />
+            <PlanTable plan={preview.plan} leftOut={draft.left_out ?? []} onLeaveOut={onLeaveOut}>
+              {preview.pilot && fresh ? <PilotLine draft={request} pilot={preview.pilot} /> : null}
+            </PlanTable>
             {preview.notes.map((note) => (
               <div key={note} className="mt-3">
                 <Notice kind="plain">

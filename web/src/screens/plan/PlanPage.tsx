@@ -21,7 +21,7 @@ import { placesOf, subjectsOf } from "./subjects";
 import { useVary } from "./useVary";
 
 const ASK_AFTER = 250;
-type Then = "run" | "only" | "pilot";
+type Then = "run" | "only";
 
 /** Say the question, set the control, choose what varies; sheet, plan and cost follow beside it. */
 export function PlanPage() {
@@ -236,6 +236,8 @@ function Form({ study, scenes, engines, questions }: Given) {
       <PlanAside
         {...{ draft }}
         preview={draft.factors.length > 0 ? preview.data : undefined}
+        fresh={!preview.isPlaceholderData}
+        request={asked(request)}
         acts={
           <>
             {draft.kind === "engines-scenes" && !varied("scene") && places.length > 0 ? (
@@ -257,14 +259,6 @@ function Form({ study, scenes, engines, questions }: Given) {
                 onClick={() => saving.mutate("only")}
               >
                 {study === null ? "Create only" : "Change it only"}
-              </button>
-              <button
-                type="button"
-                className="act"
-                disabled={!ready || saving.isPending}
-                onClick={() => saving.mutate("pilot")}
-              >
-                Try a pilot first
               </button>
             </div>
             <ChangedMeanwhile
@@ -340,7 +334,6 @@ function useSaving(study: number | null, draft: Draft, version: RefObject<string
             );
       const params = { params: { path: { id: saved.id } } };
       if (go === "run") await api.POST("/api/studies/{id}/start/", params);
-      if (go === "pilot") await api.POST("/api/studies/{id}/pilot/", params);
       return saved;
     },
     onSuccess: async (saved) => {

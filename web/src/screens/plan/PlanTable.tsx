@@ -1,3 +1,4 @@
+import type { ReactNode } from "react";
 import type { Schema } from "../../api/client";
 import { bytes, duration, seconds } from "../../parts/format";
 import { SideMark } from "../../parts/Side";
@@ -12,18 +13,28 @@ export function PlanTable({
   plan,
   leftOut = [],
   onLeaveOut,
+  children,
 }: {
   plan: Plan;
   /** Keys of options that are left out by hand, whether or not the plan knows it yet. */
   leftOut?: string[];
   /** Leaves out the option with this key, or takes it in again. */
   onLeaveOut?: (key: string, out: boolean) => void;
+  /** What finds out the time where it is not known. */
+  children?: ReactNode;
 }) {
   const trials = plan.options.filter((option) => option.side === "trial" && !option.left_out).length;
   return (
     <>
       <p className="font-semibold">{costWords(plan)}</p>
+      {children}
       <p className="text-soft text-sm">{renderWords(plan)}</p>
+      {restsOn(plan) ? (
+        <details className="text-sm">
+          <summary>What that rests on</summary>
+          <p className="text-soft">{restsOn(plan)}</p>
+        </details>
+      ) : null}
       {plan.trimmed > 0 || !plan.fits ? <Trimmed plan={plan} /> : null}
       {/* biome-ignore lint/a11y/noNoninteractiveTabindex: a plan longer than its box is scrolled by keyboard */}
       <div className="mt-2 max-h-[24rem] overflow-auto" tabIndex={0}>
@@ -95,25 +106,31 @@ function optionTitle(option: Option): string {
 
 function costWords(plan: Plan): string {
   const { cost } = plan;
-  if (cost.unknown === plan.renders) return "Time not known yet: nothing alike was rendered on this machine.";
+  if (cost.unknown === plan.renders) return "Time not known: nothing like it was rendered here yet.";
   const [low, high] = cost.interval;
-  const rest = cost.unknown > 0 ? `, and ${cost.unknown} renders that nothing is known of` : "";
+  const rest = cost.unknown > 0 ? `, and ${cost.unknown} renders of unknown time` : "";
   return `About ${duration(cost.seconds)} (${duration(low ?? 0)} to ${duration(high ?? 0)}) and ${bytes(cost.picture_bytes)} on disk${rest}.`;
 }
 
 function renderWords(plan: Plan): string {
   const counted = plan.renders - plan.warm_ups;
   const warm =
-    plan.warm_ups === 1 ? "1 warm-up that is thrown away" : `${plan.warm_ups} warm-ups that are thrown away`;
+    plan.warm_ups > 0 ? `, and ${plan.warm_ups} ${plan.warm_ups === 1 ? "warm-up" : "warm-ups"} first` : "";
+  return `${counted} renders, ${plan.repeats} seeds each${warm}.`;
+}
+
+/** What the estimate rests on, and what costs nothing of its own. */
+function restsOn(plan: Plan): string {
   const bases = Object.values(
     Object.fromEntries(
       plan.options.flatMap((row) => (row.estimate ? [[row.estimate.basis, row.estimate.words]] : [])),
     ),
   );
-  const rests = bases.length > 0 ? ` The estimate rests on ${bases.slice(0, 2).join("; and on ")}.` : "";
+  const rests =
+    bases.length > 0 ? `The time is estimated from ${bases.slice(0, 2).join("; and from ")}.` : "";
   const brought = plan.options.filter((row) => row.comes_with != null && !row.left_out).length;
-  const way = brought > 0 ? ` ${brought} options are written on the way by the render of a higher one.` : "";
-  return `${plan.renders} renders: ${warm}, then ${counted} in turn, ${plan.repeats} seeds each.${way}${rests}`;
+  const way = brought > 0 ? `${brought} options cost nothing: a higher one writes them on its way.` : "";
+  return [rests, way].filter((words) => words !== "").join(" ");
 }
 
 function Trimmed({ plan }: { plan: Plan }) {

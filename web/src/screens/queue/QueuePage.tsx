@@ -120,9 +120,7 @@ function UnderWay({ run, left, onChange }: { run: Run; left: number | null; onCh
           <RunName run={run} />
         </p>
         <p className="text-soft">
-          <Link to={`/studies/${run.study}`} className="quiet-link">
-            {run.question}
-          </Link>
+          <StudyOf run={run} />
         </p>
         <progress
           className="bar mt-2 block w-72"
@@ -191,9 +189,7 @@ function Waiting({ runs, onChange }: { runs: Run[]; onChange: () => void }) {
                 <RunName run={run} />
               </td>
               <td>
-                <Link to={`/studies/${run.study}`} className="quiet-link">
-                  {run.question}
-                </Link>
+                <StudyOf run={run} />
               </td>
               <td className="space-x-3 whitespace-nowrap text-right">
                 <button
@@ -228,6 +224,16 @@ function Waiting({ runs, onChange }: { runs: Run[]; onChange: () => void }) {
         </tbody>
       </table>
     </>
+  );
+}
+
+/** Its study; the tiny renders of a plan that is not saved yet have none. */
+function StudyOf({ run }: { run: Run }) {
+  if (!run.listed) return <>{run.question}</>;
+  return (
+    <Link to={`/studies/${run.study}`} className="quiet-link">
+      {run.question}
+    </Link>
   );
 }
 

@@ -7,9 +7,19 @@ type Answer = Schema["StudyAnswer"];
 type Claim = Schema["Claim"];
 
 /** The answer to the study's question: the sentence, why, what speaks against it, and what would settle it. */
-export function AnswerHead({ study, answer }: { study: Schema["Study"]; answer: Answer }) {
+export function AnswerHead({
+  study,
+  answer,
+  soFar,
+}: {
+  study: Schema["Study"];
+  answer: Answer;
+  /** From how much it speaks while more is to come; empty when nothing is. */
+  soFar: string;
+}) {
   return (
     <section aria-label="Answer" data-sure={answer.sure}>
+      {soFar ? <p className="text-soft text-sm">{soFar}</p> : null}
       <h1 className="max-w-[52rem] text-xl font-semibold leading-snug">{answer.sentence}</h1>
       {answer.because.length > 0 ? (
         <ul className="mt-1.5 max-w-[52rem]" aria-label="Because">

@@ -17,6 +17,7 @@ import { RunDialog } from "./RunDialog";
 import { RunTable } from "./RunTable";
 import { StudyControls } from "./StudyControls";
 import { sawStudy } from "./seen";
+import { soFarWords } from "./soFar";
 import { UnderWay } from "./UnderWay";
 
 /** A study: what it says so far, its renders live, its pairs and its verdicts. */
@@ -45,7 +46,12 @@ export function StudyPage() {
     <div className="flex min-h-full flex-col">
       <div className="px-6 pt-6 pb-4">
         <p className="text-soft">{study.data.question}</p>
-        <AnswerHead study={study.data} answer={says.data.answer} />
+        <AnswerHead
+          study={study.data}
+          answer={says.data.answer}
+          soFar={soFarWords(progress.data, says.data.pairs)}
+        />
+        <Queue progress={progress.data} />
         <ProofStrip study={id} answer={says.data.answer} options={says.data.options} />
         <p className="mt-1.5 text-soft text-sm">{setupWords(study.data)}</p>
         <div className="mt-4 flex flex-wrap items-center gap-3">
@@ -73,7 +79,6 @@ export function StudyPage() {
           </Link>
           <StudyControls study={study.data} progress={progress.data} />
         </div>
-        <Queue progress={progress.data} />
       </div>
       <div className="grid grow grid-cols-[minmax(0,1fr)_23rem] border-line border-t">
         <div className="min-w-0 px-6 py-4">

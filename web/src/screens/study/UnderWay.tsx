@@ -4,17 +4,15 @@ import { Notice } from "../../parts/Notice";
 import { progressWords } from "./RunRow";
 import { named } from "./rows";
 
-/** The render under way with its picture growing, what is left, and why nothing goes on when it does not. */
-export function UnderWay({
-  progress,
-  queue,
-}: {
-  progress: Schema["Progress"];
-  queue: Schema["Queue"] | undefined;
-}) {
+type Progress = Schema["Progress"];
+
+/** The latest picture, the render under way, what comes next, what is left, and why nothing goes on when it does not. */
+export function UnderWay({ progress, queue }: { progress: Progress; queue: Schema["Queue"] | undefined }) {
   if (progress.state !== "running" && progress.pilots_open === 0) return null;
+  const liveOf = (id: number) => queue?.runs.find((each) => each.id === id)?.live;
+  const growing = progress.running.find((run) => liveOf(run.id));
   return (
-    <section aria-label="Under way" className="mt-4">
+    <section aria-label="Under way" className="mt-3">
       {queue?.held ? (
         <Notice kind="fault">
           <p>{queue.held}</p>
@@ -24,21 +22,18 @@ export function UnderWay({
           <p>The queue is paused; the render under way goes on to its end. Let it go on from the queue.</p>
         </Notice>
       ) : null}
-      <p role="status" aria-live="polite">
-        {leftWords(progress)}
-      </p>
-      {progress.running.map((run) => {
-        const live = queue?.runs.find((each) => each.id === run.id)?.live;
-        return (
-          <div key={run.id} className="mt-2 flex items-center gap-3" data-running={run.id}>
-            {live ? <img src={live} alt="The render so far" className="w-40" /> : null}
-            <div>
-              <p className="font-semibold">
-                {named(run)}
+      <div className="mt-2 flex items-start gap-4">
+        <LatestPicture latest={progress.latest} growing={growing} live={growing ? liveOf(growing.id) : ""} />
+        <div className="min-w-0">
+          <p role="status" aria-live="polite" className="font-semibold">
+            {leftWords(progress)}
+          </p>
+          {progress.running.map((run) => (
+            <div key={run.id} className="mt-2" data-running={run.id}>
+              <p>
+                Now: {named(run)}
                 {run.reached == null ? "" : `, picture at ${run.reached}`}
-                {run.machine_name ? (
-                  <span className="font-normal text-soft"> on {run.machine_name}</span>
-                ) : null}
+                {run.machine_name ? <span className="text-soft"> on {run.machine_name}</span> : null}
               </p>
               <progress
                 className="bar block w-60"
@@ -48,14 +43,42 @@ export function UnderWay({
               />
               <p className="text-soft text-sm">{progressWords(run, progress.current_seconds_left)}</p>
             </div>
-          </div>
-        );
-      })}
+          ))}
+          {progress.next ? <p className="mt-2 text-soft">Next: {named(progress.next)}</p> : null}
+        </div>
+      </div>
     </section>
   );
 }
 
-function leftWords(progress: Schema["Progress"]): string {
+/** The picture that grows, else the newest that is done. */
+function LatestPicture({
+  latest,
+  growing,
+  live,
+}: {
+  latest: Progress["latest"];
+  growing: Schema["Run"] | undefined;
+  live: string | undefined;
+}) {
+  const shown = growing && live ? live : latest ? `/api/pictures/${latest.picture}/thumbnail/` : "";
+  if (!shown)
+    return (
+      <div className="flex h-[6.75rem] w-48 items-center justify-center bg-wash text-soft text-sm">
+        No picture yet
+      </div>
+    );
+  return (
+    <figure className="w-60 shrink-0">
+      <img src={shown} alt={growing ? "The render so far" : "The latest render"} className="w-60" />
+      <figcaption className="text-soft text-xs">
+        {growing ? `${named(growing)}, growing` : latest ? `Latest: ${named(latest)}` : ""}
+      </figcaption>
+    </figure>
+  );
+}
+
+function leftWords(progress: Progress): string {
   const done = progress.counts.finished ?? 0;
   const whole = Object.values(progress.counts).reduce((sum, count) => sum + count, 0);
   const first = whole > 0 ? `${done} of ${whole} done` : `Pilot: ${progress.pilots_open} to come`;
