@@ -27,7 +27,7 @@ format = 2
 name = "glint"
 title = "Glint"
 [command]
-render = ["glint", "{seed}", "{picture}", "{settings}", "{scene}"]
+render = ["glint", "{seed}", "{picture}", "{settings}", "{changes}", "{scene}"]
 [[setting]]
 name = "spp"
 type = "integer"

@@ -117,6 +117,7 @@ class EngineSerializer(NamedSerializer):
     knob = serializers.CharField(allow_blank=True, help_text="The quality knob's name")
     time_budget = serializers.CharField(allow_blank=True, help_text="Name of the setting that ends a render by time")
     on_the_way = serializers.BooleanField(help_text="Whether one render can give the pictures of a whole ladder")
+    sequences = serializers.BooleanField(help_text="Whether one process can render frame after frame")
 
 
 class EffectNameSerializer(NamedSerializer):
@@ -239,6 +240,7 @@ def _engine_row(definition: EngineDefinition, versions: dict[str, str]) -> dict[
         "knob": definition.quality_knob.name if definition.quality_knob else "",
         "time_budget": definition.time_budget.name if definition.time_budget else "",
         "on_the_way": definition.writes_on_the_way,
+        "sequences": definition.renders_sequences,
     }
 
 

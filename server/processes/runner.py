@@ -285,7 +285,8 @@ class Runner:
 
 def _let_go_of_files(result: dict[str, Any]) -> None:
     """What was handed over is in the store by now, or is made again."""
-    handed = [result["picture"], *result["passes"].values(), *(row["picture"] for row in result["on_the_way"])]
+    rows = [result, *result["on_the_way"], *result["frames"]]
+    handed = [file for row in rows for file in (row["picture"], *row.get("passes", {}).values())]
     for folder in {each.parent for each in handed if isinstance(each, Path)}:
         shutil.rmtree(folder, ignore_errors=True)
 
@@ -335,7 +336,9 @@ def _description(run: Run, definition: EngineDefinition) -> dict[str, Any]:
     own, handed = (None, {}) if found is None else (
         asdict(found[0]), found[1].handed_over(setup.view, setup.variant)
     )  # fmt: skip
-    on_the_way = [] if run.warm_up else option.brings.filter(in_plan=True, left_out="")
+    brings = [] if run.warm_up else list(option.brings.filter(in_plan=True, left_out="").select_related("setup"))
+    frames = sorted(each.setup.frame for each in brings if each.setup.frame != setup.frame)
+    levels = [float(each.settings[each.quality_knob]) for each in brings if each.setup.frame == setup.frame]
     return {
         "key": f"run-{run.pk}-attempt-{run.attempt}",
         "scene": path_of(setup.scene.revision, SCENE).read_bytes(),
@@ -357,8 +360,9 @@ def _description(run: Run, definition: EngineDefinition) -> dict[str, Any]:
         "settings": option.settings,
         "brightness": option.brightness["factor"] if option.brightness else 1.0,
         "passes": tuple(run.study.passes),
-        "on_the_way": tuple(sorted(float(each.settings[each.quality_knob]) for each in on_the_way)),
-        "time_limit_seconds": run.study.time_limit_seconds,
+        "on_the_way": tuple(sorted(levels)),
+        "frames": (setup.frame, *frames) if frames else (),
+        "time_limit_seconds": run.study.time_limit_seconds * (1 + len(frames)),
         "work": None if settings.SCHEDULER else str(work_folder()),
         "hand_over": None if settings.SCHEDULER else str(work_folder()),
     }

@@ -7,6 +7,7 @@ import tempfile
 import threading
 from collections.abc import Callable
 from dataclasses import asdict, replace
+from itertools import count
 from pathlib import Path
 from typing import Any
 
@@ -45,10 +46,10 @@ def render_task(definition: EngineDefinition, description: dict[str, Any], repor
     description : dict
         ``key``, ``scene`` (contents of the file), ``textures`` (by path, where it is kept or its contents), ``view``,
         ``frame``, ``width``, ``height``, ``seed``, ``threads``, ``settings``, ``time_limit_seconds``, ``build``,
-        ``variant``, ``crop``, ``quantities``, ``brightness``, ``passes``, ``depth``, ``on_the_way``, ``scene_name``,
-        ``own_files`` (what `OwnFiles` takes, for a scene in the engine's own format, else None), ``of_scene``,
-        ``work`` (folder to work in, or None for the system's own), ``hand_over`` (a folder that the caller reads too,
-        or None).
+        ``variant``, ``crop``, ``quantities``, ``brightness``, ``passes``, ``depth``, ``on_the_way``, ``frames``,
+        ``scene_name``, ``own_files`` (what `OwnFiles` takes, for a scene in the engine's own format, else None),
+        ``of_scene``, ``work`` (folder to work in, or None for the system's own), ``hand_over`` (a folder that the
+        caller reads too, or None).
     report : callable
         Called several times a second while the engine runs, with the quality knob and the bytes of a picture on the
         way when there is a new one.
@@ -56,8 +57,8 @@ def render_task(definition: EngineDefinition, description: dict[str, Any], repor
     Returns
     -------
     dict
-        The outcome's fields, ``picture``, each of ``passes`` and of ``on_the_way`` as a file in ``hand_over``, else as
-        the file's bytes, or None; ``machine`` and ``engine_version``.
+        The outcome's fields, ``picture``, each of ``passes``, of ``on_the_way`` and of ``frames`` as a file in
+        ``hand_over``, else as the file's bytes, or None; ``machine`` and ``engine_version``.
     """
     key = description["key"]
     folder = Path(tempfile.mkdtemp(prefix="render-", dir=description["work"]))
@@ -76,7 +77,7 @@ def render_task(definition: EngineDefinition, description: dict[str, Any], repor
         made.mkdir()
         places = (
             "view", "frame", "width", "height", "seed", "threads", "settings", "time_limit_seconds", "build", "variant",
-            "crop", "quantities", "brightness", "passes", "depth", "on_the_way",
+            "crop", "quantities", "brightness", "passes", "depth", "on_the_way", "frames",
         )  # fmt: skip
         given_with = {name: description[name] for name in places}
         job = RenderJob(scene=scene, **given_with, of_scene=description.get("of_scene", {}))
@@ -87,6 +88,12 @@ def render_task(definition: EngineDefinition, description: dict[str, Any], repor
             {"level": row.level, "wall_seconds": row.wall_seconds, "cpu_seconds": row.cpu_seconds,
              "picture": given(row.path)}
             for row in outcome.on_the_way
+        ]  # fmt: skip
+        result["frames"] = [
+            {"frame": row.frame, "wall_seconds": row.wall_seconds, "cpu_seconds": row.cpu_seconds,
+             "reached": row.reached, "picture": given(row.path),
+             "passes": {name: given(path) for name, path in row.passes.items()}}
+            for row in outcome.frames
         ]  # fmt: skip
         result["picture"] = given(outcome.picture) if outcome.picture else None
         result["passes"] = {name: given(path) for name, path in outcome.passes.items()}
@@ -110,7 +117,8 @@ def _handed_over(folder: str | None) -> Callable[[Path], Path | bytes]:
     if folder is None:
         return lambda path: path.read_bytes()
     place = Path(tempfile.mkdtemp(prefix="made-", dir=folder))
-    return lambda path: Path(shutil.move(path, place / path.name))
+    numbers = count()  # the layers of every frame are called alike
+    return lambda path: Path(shutil.move(path, place / f"{next(numbers)}-{path.name}"))
 
 
 def _version(definition: EngineDefinition, build: str) -> str:
@@ -153,5 +161,5 @@ def _not_started(reason: str) -> dict[str, Any]:
     )
     return {
         "state": "failed", "reason": reason, "command": [], "picture": None, "passes": {}, "log": "", "on_the_way": [],
-        "load_before": None, **dict.fromkeys(unknown),
+        "frames": [], "load_before": None, **dict.fromkeys(unknown),
     }  # fmt: skip

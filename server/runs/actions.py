@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from datetime import timedelta
 from typing import Any
 
@@ -76,15 +76,17 @@ def _queue(study: Study, options: list[Option], repeats: int, first_seed: int, *
         [PlanOption(option.warms(), places.get(option.comes_with_id or 0)) for option in options], repeats, first_seed
     )
     counted = [row for row in plan if not row.warm_up]
-    lacking = [
-        row
-        for row in counted
-        if (run := known.get((options[row.option].pk, row.seed))) is None or run.state in BAD_STATES
-    ]
+    lacking = [row for row in counted if _lacks(known, options[row.option], row.seed)]
+    # what another brings is made by rendering that one again
+    again = [
+        row for row in counted if row not in lacking
+        and any(_lacks(known, each, row.seed) for each in options if each.comes_with_id == options[row.option].pk)
+        and known[options[row.option].pk, row.seed].state not in OPEN_STATES
+    ]  # fmt: skip
     warm = warmed_lately()
-    needed = {options[row.option].warms() for row in lacking} - {key for key, _ in warm}
+    needed = {options[row.option].warms() for row in [*lacking, *again]} - {key for key, _ in warm}
     warm_ups = [row for row in plan if row.warm_up and options[row.option].warms() in needed]
-    rows = [*warm_ups, *lacking]
+    rows = [*warm_ups, *lacking, *again]
     order = _end_of_queue() if not next_up else _front_of_queue() - len(rows)
     queued = 0
     for row in rows:
@@ -92,10 +94,15 @@ def _queue(study: Study, options: list[Option], repeats: int, first_seed: int, *
         run, made = Run.objects.get_or_create(
             option=options[row.option], seed=row.seed, warm_up=row.warm_up, for_machine="", defaults=defaults
         )
-        states = ENDED_STATES if row.warm_up else BAD_STATES
+        states = ENDED_STATES if row.warm_up or row in again else BAD_STATES
         queued += made or _requeued(run, states, order + queued)
     ring_after_commit(RUNS)
     return queued
+
+
+def _lacks(known: Mapping[tuple[int, int], Run], option: Option, seed: int) -> bool:
+    run = known.get((option.pk, seed))
+    return run is None or run.state in BAD_STATES
 
 
 def warmed_lately() -> set[tuple[str, str]]:

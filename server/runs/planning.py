@@ -54,7 +54,8 @@ def costed(draft: Draft) -> CostedPlan:
         draft = draft.trimmed(trimmed.left_out, trimmed.repeats)
     plan = draft.plan()
     renders = Counter(row.option for row in plan)
-    cost = plan_cost([(estimates[number], count) for number, count in renders.items()])
+    frames = {number: draft.repeats for number, option in enumerate(draft.options) if option.in_one_go}
+    cost = plan_cost([(estimates[number], count) for number, count in (renders + Counter(frames)).items()])
     return CostedPlan(draft, estimates, renders, sum(row.warm_up for row in plan), cost, trimmed)
 
 
@@ -139,7 +140,8 @@ def _trimmed(draft: Draft, estimates: Sequence[Estimate | None]) -> Trimmed | No
     for number in kept:
         option = draft.options[number]
         changed = [place for place, level in enumerate(option.levels) if level.changed]
-        free = option.comes_with is not None  # another's render brings it and costs nothing of its own
+        # another's render brings it and it costs nothing of its own
+        free = option.comes_with is not None and not option.in_one_go
         known = estimates[number]
         rows.append(BudgetRow(
             control=option.role != TRIAL, changes=len(changed), seconds=0.0 if free else known and known.seconds,

@@ -48,6 +48,7 @@ class PlannedOptionSerializer(serializers.Serializer):
     size = serializers.CharField()
     control = serializers.IntegerField(allow_null=True)
     comes_with = serializers.IntegerField(allow_null=True)
+    in_one_go = serializers.BooleanField(help_text="It comes with another as a further frame, which takes its own time")
     left_out = serializers.CharField()
     renders = serializers.IntegerField()
     estimate = EstimateSerializer(allow_null=True)
@@ -172,7 +173,7 @@ def plan_row(plan: CostedPlan) -> dict[str, Any]:
                 "key": option.key, "number": number, "side": option.role, "title": option.title,
                 "levels": [vars(level) for level in option.levels], "control": option.control,
                 "size": str(option.side.setup.conditions()["size"]), "comes_with": option.comes_with,
-                "left_out": option.left_out, "renders": plan.renders[number],
+                "in_one_go": option.in_one_go, "left_out": option.left_out, "renders": plan.renders[number],
                 "estimate": _estimate_row(plan.estimates[number]),
             }
             for number, option in enumerate(draft.options)

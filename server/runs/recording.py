@@ -78,23 +78,32 @@ def cut_up_pictures(run_id: int) -> None:
 
 
 def _brought(run: Run, result: dict[str, Any]) -> list[tuple[Option, dict[str, Any]]]:
-    """The pictures on the way that belong to an option, stored, each with the row it becomes."""
+    """The pictures on the way and the further frames that belong to an option, stored, each with the row it becomes."""
+    frame = run.option.setup.frame
+    brings = run.option.brings.filter(in_plan=True).select_related("setup")
+    frames = {each.setup.frame: each for each in brings if each.setup.frame != frame}
+    levels = {float(each.settings[each.quality_knob]): each for each in brings if each.setup.frame == frame}
     rows = []
-    options = {float(each.settings[each.quality_knob]): each for each in run.option.brings.filter(in_plan=True)}
-    for picture in result.get("on_the_way", []):
-        option = options.get(picture["level"])
-        if option is None:
-            continue
-        digest, size = _kept(picture["picture"])
-        fields = {key: result[key] for key in ALIKE} | {
-            "state": RunState.FINISHED, "wall_seconds": picture["wall_seconds"], "cpu_seconds": picture["cpu_seconds"],
-            "reached": picture["level"], "picture": digest,
-            "picture_bytes": size, "attempt": run.attempt, "started_at": run.started_at,
-            "machine_name": _machine_name(result),
-            "log": f"Written on the way by run {run.pk}; its log is there.",
-        }  # fmt: skip
-        rows.append((option, fields))
-    return rows
+    for made in result.get("on_the_way", []):
+        rows.append((levels.get(made["level"]), made | {"reached": made["level"]}, {}))
+    # getting ready was done once, for the first of them
+    at_once = {key: None if result[key] is None else 0.0 for key in ("ready_seconds", "cpu_ready_seconds")}
+    for made in result.get("frames", []):
+        rows.append((frames.get(made["frame"]), made, at_once))
+    return [(option, _row_of(run, result, made) | other) for option, made, other in rows if option is not None]
+
+
+def _row_of(run: Run, result: dict[str, Any], made: dict[str, Any]) -> dict[str, Any]:
+    """A picture that another run brought, stored, as the fields of its own."""
+    digest, size = _kept(made["picture"])
+    passes = {name: _kept(handed) for name, handed in made.get("passes", {}).items()}
+    return {key: result[key] for key in ALIKE} | {
+        "state": RunState.FINISHED, "wall_seconds": made["wall_seconds"], "cpu_seconds": made["cpu_seconds"],
+        "reached": made["reached"], "picture": digest, "passes": {name: digest for name, (digest, _) in passes.items()},
+        "picture_bytes": size + sum(each for _, each in passes.values()), "attempt": run.attempt,
+        "started_at": run.started_at, "machine_name": _machine_name(result),
+        "log": f"Rendered by run {run.pk}; its log is there.",
+    }  # fmt: skip
 
 
 def _kept(handed: Path | bytes) -> tuple[str, int]:

@@ -56,7 +56,10 @@ SPEAK_FOR_THEMSELVES = (SCENE, VIEW, SIZE)  # where something is, without the wo
 
 @dataclass(frozen=True)
 class OptionDraft:
-    """One option of the plan: how it is rendered, which levels that is, and which option is its control."""
+    """One option of the plan: how it is rendered, which levels that is, and which option is its control.
+
+    `comes_with` is the option whose render brings it: on its way, or `in_one_go` as a further frame.
+    """
 
     side: SideDraft
     levels: tuple[ShownLevel, ...]
@@ -65,6 +68,7 @@ class OptionDraft:
     left_out: str = ""
     comes_with: int | None = None
     small: bool = False
+    in_one_go: bool = False
 
     @property
     def role(self) -> str:
@@ -331,10 +335,10 @@ def _small(side: SideDraft, small: dict[str, Any] | None) -> tuple[SideDraft, bo
 
 
 def _on_the_way(options: list[OptionDraft], values: dict[str, Any]) -> list[OptionDraft]:
-    """In a ladder, options that the render of a higher one writes on the way, where the engine can."""
-    options = [replace(option, comes_with=None) for option in options]
+    """In a ladder, options that the render of a higher one writes on the way; else frames by one process."""
+    options = [replace(option, comes_with=None, in_one_go=False) for option in options]
     if values["kind"] != LADDER or not values.get("on_the_way", True) or values.get("passes"):
-        return options
+        return _in_one_go(options) if values.get("in_one_go", True) else options
     groups: dict[str, list[int]] = {}
     for number, option in enumerate(options):
         side = option.side
@@ -347,6 +351,25 @@ def _on_the_way(options: list[OptionDraft], values: dict[str, Any]) -> list[Opti
         for number in numbers:
             if number != top:
                 options[number] = replace(options[number], comes_with=top)
+    return options
+
+
+def _in_one_go(options: list[OptionDraft]) -> list[OptionDraft]:
+    """Frames that follow each other come with the first of them, where the engine renders them by one process."""
+    groups: dict[str, list[int]] = {}
+    for number, option in enumerate(options):
+        if option.side.engine.renders_sequences and not option.left_out:
+            still = replace(option.side, setup=replace(option.side.setup, frame=0))
+            groups.setdefault(still.key(), []).append(number)
+    for numbers in groups.values():
+        first = last = None
+        for number in sorted(numbers, key=lambda each: options[each].side.setup.frame):
+            frame = options[number].side.setup.frame
+            if first is None or last is None or frame != last + 1:
+                first = number
+            else:
+                options[number] = replace(options[number], comes_with=first, in_one_go=True)
+            last = frame
     return options
 
 

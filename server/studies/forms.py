@@ -85,6 +85,9 @@ class DraftSerializer(serializers.Serializer):
     on_the_way = serializers.BooleanField(
         default=True, help_text="A ladder from one render, where the engine can write pictures on the way"
     )
+    in_one_go = serializers.BooleanField(
+        default=True, help_text="Frames that follow each other by one process, where the engine can"
+    )
     small = SmallSerializer(allow_null=True, default=None)
     budget = BudgetSerializer(allow_null=True, default=None)
     passes = serializers.ListField(child=serializers.CharField(max_length=40), max_length=20, default=list)

@@ -28,12 +28,12 @@ class Pebble:
         self.pebble = read_definition(PEBBLE)
         self.count = 0
 
-    def render(self, definition=None, **changes):
+    def render(self, definition=None, on_progress=lambda _: None, **changes):
         self.count += 1
         made = self.folder / f"made-{self.count}"
         made.mkdir()
         job = RenderJob(SCENES / "court" / "court.peb", "cam_gate", 1, 60, 40, 1, 1, {}, 60.0)
-        return render(definition or self.pebble, replace(job, **changes), made)
+        return render(definition or self.pebble, replace(job, **changes), made, on_progress=on_progress)
 
     def pixels(self, outcome):
         self.assertEqual((outcome.state, outcome.reason), ("finished", ""))
@@ -69,6 +69,42 @@ class Own(Pebble, unittest.TestCase):
         spread = [float((pair[0] - pair[1]).std()) for pair in (coarse, fine)]
         self.assertAlmostEqual(spread[0] / spread[1], (100 / 7) ** 0.5, delta=0.4)
         self.assertTrue(self.pebble.quality_knob.better_lower)
+
+    def test_frames_that_follow_each_other_are_one_process_and_each_has_its_own_time(self):
+        slow = {"threshold": 0.03}  # 278 samples, of which it takes 256
+        alone = [self.render(frame=frame, settings=slow, passes=("depth",)) for frame in (1, 2, 3)]
+        seen = []
+        together = self.render(frames=(1, 2, 3), settings=slow, passes=("depth",), on_progress=seen.append)
+        self.assertEqual([made.frame for made in together.frames], [2, 3])
+        pictures = [self.pixels(together), *(read_picture(made.path).pixels for made in together.frames)]
+        for picture, single in zip(pictures, alone, strict=True):
+            self.assertTrue((picture == self.pixels(single)).all())
+        depths = {together.passes["depth"], *(made.passes["depth"] for made in together.frames)}
+        self.assertEqual(len(depths), 3)
+        self.assertEqual({together.reached, *(made.reached for made in together.frames)}, {256.0})
+        # every frame sleeps as long; the first alone starts Python
+        walls = [together.wall_seconds, *(made.wall_seconds for made in together.frames)]
+        self.assertEqual(max(walls), walls[0])
+        self.assertTrue(all(wall > 0.25 for wall in walls), walls)
+        self.assertTrue(all(made.cpu_seconds is not None for made in together.frames))
+        shares = [each.share for each in seen if each.share is not None]
+        self.assertTrue(any(1 / 3 < share < 2 / 3 for share in shares), shares)
+
+    def test_without_a_line_the_files_tell_the_time_of_each_frame(self):
+        plain = self.changed("frame_done = '^frame (\\d+) written'\n", "")
+        together = self.render(plain, frames=(1, 2, 3), settings={"threshold": 0.03})
+        walls = [together.wall_seconds, *(made.wall_seconds for made in together.frames)]
+        self.assertTrue(all(wall > 0.25 for wall in walls), walls)
+        self.assertEqual([made.cpu_seconds for made in together.frames], [None, None])
+        self.assertNotIn("even share", together.log)
+
+    def test_a_frame_that_is_not_there_is_named(self):
+        short = self.changed('"--frames", "{first}", "{last}"', '"--frames", "{first}", "2", "--", "{last}"')
+        script = self.folder / "pebble.sh"
+        script.write_text(script.read_text().replace('"$@"', '$(echo "$@" | sed "s/ -- 3//")'))
+        outcome = self.render(short, frames=(1, 2, 3))
+        self.assertEqual(outcome.state, "failed")
+        self.assertIn("wrote no picture of frame 3", outcome.reason)
 
     def test_passes_are_layers_of_the_same_file(self):
         outcome = self.render(passes=("depth", "normal"))
@@ -127,12 +163,16 @@ class Own(Pebble, unittest.TestCase):
             self.changed(*no_seed)
 
     def test_two_pictures_that_fit_are_said(self):
+        by_star = self.changed(
+            "still.####.exr", "*.exr", "frame_done = '^frame (\\d+) written'\n", "",
+            'sequence = ["--frames", "{first}", "{last}"]\n', "",
+        )  # fmt: skip
         made = self.folder / "made-1" / "frames"
         made.mkdir(parents=True)
         (made / "old.exr").write_bytes(b"x")
         self.count = 0
         job = RenderJob(SCENES / "court" / "court.peb", "cam_gate", 1, 60, 40, 1, 1, {}, 60.0)
-        outcome = render(self.pebble, job, self.folder / "made-1")
+        outcome = render(by_star, job, self.folder / "made-1")
         self.assertIn("2 files fit 'frames/*.exr': frames/old.exr, frames/still.0001.exr", outcome.reason)
 
     def test_a_setting_without_effect_says_what_it_needs(self):

@@ -158,7 +158,8 @@ def result_of(run: Run, noise: float = 0.1, **changes: Any) -> dict[str, Any]:
     return {
         "state": "finished", "reason": "", "wall_seconds": 11.0, "ready_seconds": 1.0, "cpu_seconds": 11.0,
         "cpu_ready_seconds": 1.0, "peak_memory_bytes": 50_000_000, "structures_bytes": None,
-        "passes": {}, "reached": None, "frames_per_second": None, "on_the_way": [], "load_before": 0.1, "exit_code": 0,
+        "passes": {}, "reached": None, "frames_per_second": None, "on_the_way": [], "frames": [], "load_before": 0.1,
+        "exit_code": 0,
         "machine": {"name": "bench", "processor": "p", "cores": 2, "memory_bytes": 10**9, "system": "Linux"},
         "engine_version": "2.5", "command": ["good"], "log": "step 1/10", "picture": picture,
     } | changes  # fmt: skip

@@ -68,6 +68,45 @@ class OwnRenderer(WithEngines, UntransactedTest):
         noise = [row["percent"] for row in ladder["points"]]
         self.assertEqual(noise, sorted(noise, reverse=True))
 
+    def test_frames_of_a_sequence_are_one_process_and_motion_is_measured(self):
+        levels = [factor("threshold", 0.3, 0.15), factor("frame", 1, 2, 3)]
+        plan = {"kind": "table", "factors": levels, "passes": ["depth"]}
+        said = self.call("POST", "/api/studies/preview/", draft(**self.plan | plan)).json()["plan"]
+        rows = {row["title"]: row for row in said["options"]}
+        self.assertEqual([row["in_one_go"] for row in said["options"]].count(True), 4)
+        self.assertEqual(rows["frame 3"]["comes_with"], rows["as the control"]["number"])
+        self.assertEqual(said["renders"], 1 + 2 * 2, "a warm-up, and a process for each threshold and seed")
+        study = self.carried_out(**plan)
+        runs = study.runs.filter(warm_up=False)
+        self.assertEqual({(run.state, run.reason) for run in runs}, {("finished", "")})
+        self.assertEqual((runs.count(), runs.filter(made_by=None).count()), (12, 4))
+        brought = runs.exclude(made_by=None)
+        self.assertEqual({run.ready_seconds for run in brought}, {0.0})
+        self.assertTrue(all(run.wall_seconds > 0 and run.passes["depth"] for run in brought))
+        self.assertEqual(len(set(runs.values_list("picture", flat=True))), 12)
+        motion = self.call("GET", f"/api/studies/{study.pk}/motion/").json()
+        self.assertEqual({len(row["frames"]) for row in motion["sequences"]}, {3})
+
+    def test_a_frame_added_later_is_made_by_rendering_its_sequence_again(self):
+        plan = {"kind": "table", "factors": [factor("threshold", 0.3, 0.15), factor("frame", 1, 2)]}
+        study = self.carried_out(**plan)
+        before = set(study.runs.filter(warm_up=False).values_list("pixel_hash", flat=True))
+        plan["factors"] = [factor("threshold", 0.3, 0.15), factor("frame", 1, 2, 3)]
+        answer = self.call("PUT", f"/api/studies/{study.pk}/plan/", draft(**self.plan | plan))
+        self.assertEqual(answer.status_code, 200, answer.content)
+        self.assertEqual(self.call("POST", f"/api/studies/{study.pk}/start/").json(), {"runs": 4})
+        with RunnerProcess(MATCHEDPAIR_SCENES=str(self.scenes)):
+            until(none_open, "the study", seconds=300)
+        runs = study.runs.filter(warm_up=False, state="finished")
+        self.assertEqual(runs.count(), 12)
+        self.assertLess(before, set(runs.values_list("pixel_hash", flat=True)), "the same frames, and one more")
+
+    def test_one_process_a_frame_where_that_is_wanted(self):
+        study = self.planned(
+            kind="table", factors=[factor("threshold", 0.3, 0.15), factor("frame", 1, 2)], in_one_go=False
+        )
+        self.assertFalse(study.options.exclude(comes_with=None).exists())
+
     def test_a_variant_is_another_file_and_another_camera_another_view(self):
         study = self.carried_out(under_test="light", trial_value="night", kind="range")
         made = [

@@ -38,7 +38,7 @@ class Task(unittest.TestCase):
             "key": "run-1", "scene": b"{}", "view": "v", "frame": 1, "width": 20, "height": 10, "seed": 1, "threads": 1,
             "settings": {}, "time_limit_seconds": 30, "work": str(self.work), "build": "", "variant": "as-is",
             "crop": None, "quantities": {}, "brightness": 1.0, "passes": (), "depth": "half", "scene_name": "s",
-            "on_the_way": (), "textures": {},
+            "on_the_way": (), "frames": (), "textures": {},
         } | changes  # fmt: skip
 
     def carry_out(self, kind="good", pause=0.0, **changes):

@@ -349,7 +349,8 @@ class _Watch:
             frame: (moment - self.began - self.waited_seconds, seconds)
             for (frame, _), (moment, seconds) in zip(self.output.frames_done, self.frames_seen, strict=False)
         }
-        written = {frame: picture.stat().st_mtime for frame, (picture, _) in pictures.items()}
+        files = {frame: self._picture(frame)[0] for frame in pictures}
+        written = {frame: file.stat().st_mtime for frame, file in files.items() if file is not None}
         shares = frame_shares(self.job.frames, whole, cpu, said, written)
         if shares.even:
             self.output.note("the frames were not written one after the other: each is given an even share of the time")
@@ -380,7 +381,7 @@ class _Watch:
             layers[""] = self.definition.layer  # the picture's own
         if picture is not None and layers:
             try:
-                apart = self.folder / f"layers-{frame}"
+                apart = self.folder / f"layers-{frame}" if self.job.frames else self.folder
                 apart.mkdir(exist_ok=True)
                 found |= write_layers(picture, layers, apart)
                 picture = found.pop("", picture)

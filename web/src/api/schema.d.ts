@@ -3149,6 +3149,11 @@ export interface components {
              * @default true
              */
             on_the_way: boolean;
+            /**
+             * @description Frames that follow each other by one process, where the engine can
+             * @default true
+             */
+            in_one_go: boolean;
             small?: components["schemas"]["Small"] | null;
             budget?: components["schemas"]["Budget"] | null;
             passes?: string[];
@@ -3198,6 +3203,11 @@ export interface components {
              * @default true
              */
             on_the_way: boolean;
+            /**
+             * @description Frames that follow each other by one process, where the engine can
+             * @default true
+             */
+            in_one_go: boolean;
             small?: components["schemas"]["SmallRequest"] | null;
             budget?: components["schemas"]["BudgetRequest"] | null;
             passes?: string[];
@@ -3259,6 +3269,8 @@ export interface components {
             time_budget: string;
             /** @description Whether one render can give the pictures of a whole ladder */
             on_the_way: boolean;
+            /** @description Whether one process can render frame after frame */
+            sequences: boolean;
         };
         /** @description A test of an engine by a few tiny renders; without one since the server started, `scene` is empty. */
         EngineTest: {
@@ -4478,6 +4490,8 @@ export interface components {
             size: string;
             control: number | null;
             comes_with: number | null;
+            /** @description It comes with another as a further frame, which takes its own time */
+            in_one_go: boolean;
             left_out: string;
             renders: number;
             estimate: components["schemas"]["Estimate"] | null;

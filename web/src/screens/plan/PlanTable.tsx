@@ -79,10 +79,14 @@ export function PlanTable({
                   </span>
                 </th>
                 <td className="number">
-                  {option.left_out || option.comes_with != null ? "none" : option.renders}
+                  {option.in_one_go
+                    ? "in one go"
+                    : option.left_out || option.comes_with != null
+                      ? "none"
+                      : option.renders}
                 </td>
                 <td className="number whitespace-nowrap">
-                  {option.comes_with != null
+                  {option.comes_with != null && !option.in_one_go
                     ? "on the way"
                     : option.estimate
                       ? seconds(option.estimate.seconds)
@@ -128,7 +132,7 @@ function restsOn(plan: Plan): string {
   );
   const rests =
     bases.length > 0 ? `The time is estimated from ${bases.slice(0, 2).join("; and from ")}.` : "";
-  const brought = plan.options.filter((row) => row.comes_with != null && !row.left_out).length;
+  const brought = plan.options.filter((row) => row.comes_with != null && !row.in_one_go && !row.left_out).length;
   const way = brought > 0 ? `${brought} options cost nothing: a higher one writes them on its way.` : "";
   return [rests, way].filter((words) => words !== "").join(" ");
 }

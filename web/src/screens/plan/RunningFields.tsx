@@ -68,6 +68,16 @@ export function RunningFields({
             Take the whole ladder from one render a seed: {engine.title} writes pictures on the way
           </label>
         ) : null}
+        {engine?.sequences && draft.factors.some((factor) => factor.subject === "frame") ? (
+          <label className="mt-2 flex items-center gap-2">
+            <input
+              type="checkbox"
+              checked={draft.in_one_go ?? true}
+              onChange={(event) => change({ in_one_go: event.target.checked })}
+            />
+            Render frames that follow each other by one process: {engine.title} can
+          </label>
+        ) : null}
       </details>
       <details className="mt-2" open={Boolean(draft.budget || draft.small)}>
         <summary>Budget, small first</summary>

@@ -36,6 +36,7 @@ export function firstDraft(scenes: Schema["Scene"][], engines: Schema["Engine"][
     factors: [],
     left_out: [],
     on_the_way: true,
+    in_one_go: true,
     small: null,
     budget: null,
     repeats: 2,
