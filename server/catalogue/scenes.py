@@ -16,6 +16,7 @@ from matchedpair.errors import InputError
 from matchedpair.measures.areas import Area
 from matchedpair.plain_files import parsed_json
 from matchedpair.scenes import Scene, Setup, Stress, read_scene, read_scenes, read_stresses, require_fits
+from matchedpair.scenes.digests import BeingReadError
 from matchedpair.scenes.proposed import description_of, folders_without
 from matchedpair.scenes.scene import DESCRIBED
 from matchedpair.scenes.textures import SceneTexture, textures_of
@@ -78,7 +79,11 @@ def describe(folder: str, text: str) -> Scene:
             tried = Path(place) / target.name
             tried.write_text(text, encoding="utf-8")
             (Path(place) / folder).symlink_to(Path("..") / folder)
-            scene = read_scene(tried)
+            try:
+                scene = read_scene(tried)
+            except BeingReadError:  # it is good, and there as soon as its files are read
+                os.link(tried, target)
+                raise
             if any(each.name == scene.name for each in scenes):
                 raise InputError(f"the name {scene.name!r} is taken by another scene")
             os.link(tried, target)  # fails where there is one

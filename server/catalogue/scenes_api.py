@@ -11,6 +11,7 @@ from matchedpair.engines import AS_IS
 from matchedpair.errors import InputError
 from matchedpair.measures.areas import KINDS, SHAPES
 from matchedpair.scenes import FORMATS, Scene, Stress
+from matchedpair.scenes.digests import being_read
 from rest_framework import serializers, status
 from rest_framework.decorators import api_view
 from rest_framework.request import Request
@@ -86,6 +87,7 @@ class ScenesSerializer(serializers.Serializer):
     stresses = StressSerializer(many=True)
     formats = NamedSerializer(many=True)
     problems = serializers.ListField(child=serializers.CharField())
+    reading = serializers.BooleanField(help_text="Whether files of a scene left out are read now; ask again soon")
 
 
 class UndescribedSerializer(serializers.Serializer):
@@ -147,6 +149,7 @@ def scenes(request: Request) -> Response:
         "stresses": stresses,
         "formats": [{"name": name, "title": title} for name, title in FORMATS.items()],
         "problems": [*wrong, *problems],
+        "reading": being_read(),
     }
     return Response(ScenesSerializer(body).data)
 

@@ -9,13 +9,16 @@ from django.core.wsgi import get_wsgi_application
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "server.config.settings")
 served = get_wsgi_application()
 
-from server.processes.backup import SERVER_LOCK  # noqa: E402 - settings are there only now
+from matchedpair.scenes.digests import read_large_files_beside  # noqa: E402 - settings are there only now
+
+from server.processes.backup import SERVER_LOCK  # noqa: E402
 from server.processes.turns import Held  # noqa: E402
 from server.store.database import database_problem  # noqa: E402
 
 problem = database_problem()
 serving = Held(SERVER_LOCK)
 serving.take()
+read_large_files_beside()
 
 
 def application(environ: dict[str, Any], start: Callable[..., Any]) -> Iterable[bytes]:

@@ -57,7 +57,7 @@ class Trying(unittest.TestCase):
     def test_one_that_holds_all_it_promises(self):
         found = self.tried()
         self.assertEqual({each.state for each in found.values()}, {"holds"})
-        self.assertEqual(len(found), 11)
+        self.assertEqual(len(found), 12)
         self.assertIn("All that was tried holds.", promises_in_words(list(found.values())))
 
     def test_a_program_that_is_not_there(self):
@@ -77,13 +77,13 @@ class Trying(unittest.TestCase):
         self.assertNotIn("seeds", found)
 
     def test_dice_that_no_seed_moves(self):
-        found = self.tried(program=("1000 * asked.twin + asked.frame", "7"))
+        found = self.tried(program=("1000 * asked.twin + frame", "7"))
         self.assertEqual((found["repeats"].state, found["seeds"].state), ("holds", "broken"))
         self.assertIn('twins = "frame"', found["seeds"].mend)
         self.assertNotIn("quality", found)
 
     def test_dice_that_fall_anew_each_time(self):
-        found = self.tried(program=("1000 * asked.twin + asked.frame", ""))
+        found = self.tried(program=("1000 * asked.twin + frame", ""))
         self.assertEqual((found["repeats"].state, found["seeds"].state), ("broken", "holds"))
 
     def test_a_knob_the_wrong_way_round(self):
@@ -94,6 +94,14 @@ class Trying(unittest.TestCase):
     def test_a_crop_of_another_place(self):
         found = self.tried(program=("left, top, wide, high = asked.part", "top, left, wide, high = asked.part"))
         self.assertEqual(found["crop"].state, "broken")
+
+    def test_frames_by_one_process_that_are_other_frames(self):
+        found = self.tried(program=("draw(asked, settings, scene, frame)", "draw(asked, settings, scene, first)"))
+        self.assertEqual(found["sequence"].state, "broken")
+        self.assertIn("wrote no picture of frame 2", found["sequence"].found)
+        shutil.copytree(PEBBLE, self.folder, dirs_exist_ok=True)
+        found = self.tried(program=("light = light * (1.0", "light = asked.frame**4 * light * (1.0"))
+        self.assertEqual(found["sequence"].found, "the second is not what it is alone")
 
     def test_lines_that_never_come_and_a_pass_that_is_not_there(self):
         found = self.tried(

@@ -6,6 +6,8 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
+EVEN_SHARES = "the frames were not written one after the other: each is given an even share of the time"
+
 
 @dataclass(frozen=True)
 class FrameMade:

@@ -20,7 +20,7 @@ from typing import Literal
 import psutil
 
 from matchedpair.engines.definition import EngineDefinition
-from matchedpair.engines.frames import FrameMade, frame_shares
+from matchedpair.engines.frames import EVEN_SHARES, FrameMade, frame_shares
 from matchedpair.engines.job import Call, RenderJob, call_for, find_program, picture_pattern, version_command
 from matchedpair.engines.line_pattern import TooSlowError
 from matchedpair.engines.machine import load_now
@@ -353,7 +353,7 @@ class _Watch:
         written = {frame: file.stat().st_mtime for frame, file in files.items() if file is not None}
         shares = frame_shares(self.job.frames, whole, cpu, said, written)
         if shares.even:
-            self.output.note("the frames were not written one after the other: each is given an even share of the time")
+            self.output.note(EVEN_SHARES)
         reached = dict(self.output.frames_done)
         rows = [
             FrameMade(frame, picture, passes, shares.wall[frame], shares.cpu.get(frame), reached.get(frame))

@@ -11,8 +11,8 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
-from matchedpair.errors import InputError, PictureError
-from matchedpair.scenes.digests import digest_of
+from matchedpair.errors import InputError
+from matchedpair.scenes.digests import BeingReadError, digests_of
 
 ANY = ""  # the file for engines that none is named for
 FRAMES = re.compile(r"#+")
@@ -109,7 +109,7 @@ def files_of(raw: Mapping[str, Any], folder: Path | None, file: str) -> SceneFil
 
 
 def _found(made: SceneFiles, root: Path, patterns: list[str], frames: range, file: str) -> SceneFiles:
-    digests: dict[str, str] = {}
+    paths: dict[str, Path] = {}
     missing: list[str] = []
     for pattern in patterns:
         if Path(pattern).is_absolute() or ".." in Path(pattern).parts:
@@ -118,12 +118,14 @@ def _found(made: SceneFiles, root: Path, patterns: list[str], frames: range, fil
             if path is None:
                 missing.append(name)
                 continue
-            try:
-                digests[name] = digest_of(path)
-            except PictureError:
-                missing.append(name)
-            if len(digests) > MOST_FILES:
+            paths[name] = path
+            if len(paths) > MOST_FILES:
                 raise InputError(f"{file}: more than {MOST_FILES} files belong to it; name fewer in depends")
+    try:
+        digests = digests_of(paths)
+    except BeingReadError as error:
+        raise BeingReadError(f"{file}: {error}") from error
+    missing += [name for name in paths if name not in digests]
     return SceneFiles(
         made.root, made.by_engine, made.by_variant, dict(sorted(digests.items())), made.values,
         tuple(dict.fromkeys(missing)),

@@ -10,7 +10,7 @@ from pathlib import Path, PurePosixPath
 from typing import Any
 
 from matchedpair.errors import InputError, PictureError
-from matchedpair.scenes.digests import digest_of
+from matchedpair.scenes.digests import BeingReadError, digest_of, digests_of
 from matchedpair.textures import Copies, read_copies
 from matchedpair.textures.maps import is_below
 
@@ -34,14 +34,16 @@ def with_digests(raw: dict[str, Any], folder: Path, scene_file: str) -> dict[str
     table = raw[TEXTURES]
     if not isinstance(table, dict) or not all(isinstance(row, dict) for row in table.values()):
         raise InputError(f'{scene_file}: expected "{TEXTURES}", an object of objects')
-    rows = {}
-    for name, row in table.items():
-        file = _below(row.get("file"), f"{scene_file}: {TEXTURES}.{name}")
-        try:
-            rows[name] = {**row, "sha256": digest_of(folder / file)}
-        except PictureError as error:
-            raise InputError(f"{scene_file}: texture {name!r}: {error}") from error
-    return {**raw, TEXTURES: rows}
+    files = {name: folder / _below(row.get("file"), f"{scene_file}: {TEXTURES}.{name}") for name, row in table.items()}
+    try:
+        digests = digests_of(files)
+    except BeingReadError as error:
+        raise BeingReadError(f"{scene_file}: {error}") from error
+    for name, file in files.items():
+        if name not in digests:
+            problem = "cannot be read" if file.exists() else "no such file"
+            raise InputError(f"{scene_file}: texture {name!r}: {file.name}: {problem}")
+    return {**raw, TEXTURES: {name: {**row, "sha256": digests[name]} for name, row in table.items()}}
 
 
 def textures_of(raw: Mapping[str, Any], scene_file: str) -> tuple[SceneTexture, ...]:

@@ -14,6 +14,7 @@ import numpy as np
 import psutil
 
 from matchedpair.engines import AS_IS, EngineDefinition, OwnFiles, RenderJob, engine_version, lay_out, placed, render
+from matchedpair.engines.frames import EVEN_SHARES
 from matchedpair.engines.process import RenderOutcome
 from matchedpair.engines.setting import Setting, Value
 from matchedpair.errors import MatchedPairError
@@ -168,6 +169,7 @@ class Trial:
         noise = _spread(first, other)
         yield from self._knob(noise)
         yield from self._crop(first, noise)
+        yield from self._sequence(noise)
 
     def _knob(self, noise: float) -> Iterator[Promise]:
         knob = self.definition.quality_knob
@@ -205,6 +207,28 @@ class Trial:
         state: State = "holds" if spread <= SAME_PLACE else "broken"
         yield Promise("crop", title, state, "alike but for noise" if state == "holds" else "it shows something else",
                       *(("", "") if state == "holds" else _NO_CROP))  # fmt: skip
+
+    def _sequence(self, noise: float) -> Iterator[Promise]:
+        if not self.definition.renders_sequences or self.scene.last_frame <= self.scene.first_frame:
+            return
+        title = "Two frames by one process are those two frames"
+        second = self.scene.first_frame + 1
+        outcome = self._render(1, frames=(self.scene.first_frame, second))
+        if outcome.state != "finished":
+            yield Promise("sequence", title, "broken", outcome.reason, *_NO_SEQUENCE)
+            return
+        made, alone = check_file(outcome.frames[0].path)[0], self._pixels(1, frame=second)
+        apart = None if made is None or alone is None else _spread(made.pixels, alone)
+        if apart is None or apart > SAME_PLACE * noise:
+            what = "the second could not be compared" if apart is None else "the second is not what it is alone"
+            yield Promise("sequence", title, "broken", what, *_NO_SEQUENCE)
+        elif EVEN_SHARES in outcome.log:
+            yield Promise("sequence", title, "not known", "nothing tells how long each took",
+                          "Each frame is given an even share of the time.",
+                          "frame_done = '^frame (\\d+) done'  # the line after each, below [output]")  # fmt: skip
+        else:
+            walls = (outcome.wall_seconds or 0.0, outcome.frames[0].wall_seconds)
+            yield Promise("sequence", title, "holds", "in {:.2g} s and {:.2g} s".format(*walls))
 
     def _passes(self) -> Iterator[Promise]:
         names = tuple(row.name for row in self.definition.passes)
@@ -299,6 +323,7 @@ _NO_READY = (
 )
 _HELD_BACK = ("Total times are compared where it stays so.", "Have it flush each line as it prints it.")
 _NO_PROGRESS = ("No progress bar.", "progress = '^pass (\\d+) of (\\d+)'  # or percent = '(\\d+) %', below [output]")
+_NO_SEQUENCE = ("Sequences would be measured wrong.", "Correct command.sequence, or leave it out.")
 _NO_CROP = ("Parts of a picture would be measured in the wrong place.", "Correct command.crop, or leave it out.")
 
 

@@ -34,6 +34,7 @@ export const undescribedQuery = queryOptions({
 export const scenesQuery = queryOptions({
   queryKey: ["scenes"],
   queryFn: () => body(api.GET("/api/scenes/")),
+  refetchInterval: (query) => (query.state.data?.reading ? 2000 : false),
 });
 
 export const enginesQuery = queryOptions({

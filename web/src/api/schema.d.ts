@@ -5202,6 +5202,8 @@ export interface components {
             stresses: components["schemas"]["Stress"][];
             formats: components["schemas"]["Named"][];
             problems: string[];
+            /** @description Whether files of a scene left out are read now; ask again soon */
+            reading: boolean;
         };
         /** @description A search with its trace and what it found so far. */
         Search: {
