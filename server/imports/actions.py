@@ -11,17 +11,30 @@ from typing import Any
 from django.conf import settings
 from django.core.files.uploadedfile import UploadedFile
 from django.db import transaction
-from matchedpair.elsewhere import Facts, NamePattern, Taken, facts_of, file_facts, header_facts, plain_name, row_for
-from matchedpair.elsewhere.columns import MEANINGS
+from matchedpair.elsewhere import (
+    Facts,
+    NamePattern,
+    Taken,
+    facts_of,
+    file_facts,
+    header_facts,
+    plain_name,
+    read_table,
+    row_for,
+)
+from matchedpair.elsewhere.columns import MEANINGS, alike_nowhere
 from matchedpair.elsewhere.header import FileFacts
 from matchedpair.elsewhere.intake import ENDINGS
+from matchedpair.elsewhere.table import MOST_BYTES as MOST_TABLE_BYTES
 from matchedpair.errors import InputError, MatchedPairError, PictureError
+from matchedpair.plain_files import read_plain
 
 from server.imports.models import ImportedRender, ImportSet
 from server.store.files import NO_ROOM, keep_file, path_of
 from server.store.uploads import ending_of, keep_light, upload_on_disk
 
 MOST_FOLDER_FILES = 10_000
+TABLES, MOST_TABLES = (".csv", ".json"), 20
 
 
 def take_upload(import_set: ImportSet, upload: UploadedFile) -> ImportedRender:
@@ -72,6 +85,8 @@ def change_set(import_set: ImportSet, **changes: Any) -> None:
         raise InputError(f"{strange[0]!r} is nothing a column can mean; expected one of {', '.join(MEANINGS)}")
     if changes.get("watched"):
         changes["watched"] = str(allowed_folder(changes["watched"]))
+    if changes.get("table") and "columns" not in changes:
+        changes["columns"] = alike_nowhere(list(changes["table"].values())) | import_set.columns
     restated = any(name in changes and changes[name] != getattr(import_set, name) for name in ("transform", "layer"))
     for key, value in changes.items():
         setattr(import_set, key, value)
@@ -127,13 +142,34 @@ def folder_files(folder: str) -> list[str]:
     return names
 
 
+def folder_tables(folder: str) -> list[str]:
+    """The tables directly in a folder of this machine, those by commas first. Raises `InputError` as above."""
+    place = allowed_folder(folder)
+    found = [each.name for each in place.iterdir() if each.suffix.lower() in TABLES and each.is_file()]
+    return sorted(found, key=lambda name: (not name.lower().endswith(".csv"), name))[:MOST_TABLES]
+
+
+def take_table_from_folder(import_set: ImportSet, folder: str, name: str) -> None:
+    """Take a table of a folder for what it says of the renders. Raises `InputError`."""
+    place = allowed_folder(folder)
+    if name not in folder_tables(folder) or not _inside(place, name):
+        raise InputError(f"there is no table {plain_name(name)!r} in this folder")
+    contents = read_plain(place / name, MOST_TABLE_BYTES)
+    change_set(import_set, table=read_table(contents, plain_name(name)), table_name=plain_name(name))
+
+
+def _inside(place: Path, name: str) -> bool:
+    """Whether it lies in the folder, or is a link to something else that may be read."""
+    return (place / name).resolve().is_relative_to(settings.IMPORT_ROOT or place)
+
+
 def take_from_folder(import_set: ImportSet, folder: str, names: Sequence[str]) -> list[ImportedRender]:
     """Take some of a folder's pictures in. Raises `InputError` for a name that is not among them."""
     place, there = allowed_folder(folder), set(folder_files(folder))
     strange = [name for name in names if name not in there]
     if strange:
         raise InputError(f"there is no picture {plain_name(strange[0])!r} in this folder")
-    linked = [name for name in names if not (place / name).resolve().is_relative_to(settings.IMPORT_ROOT or place)]
+    linked = [name for name in names if not _inside(place, name)]
     if linked:
         raise InputError(f"{plain_name(linked[0])} is a link that leads out of the folder that may be read")
     return [take_file(import_set, place / name, plain_name(name)) for name in names]

@@ -128,16 +128,20 @@ class FolderSerializer(serializers.Serializer):
 
 
 class FolderFilesSerializer(serializers.Serializer):
-    """The pictures in a folder."""
+    """The pictures in a folder, and the tables beside them."""
 
     folder = serializers.CharField()
     names = serializers.ListField(child=serializers.CharField())
+    tables = serializers.ListField(child=serializers.CharField())
 
 
 class FromFolderSerializer(FolderSerializer):
     """Some of a folder's pictures."""
 
     names = serializers.ListField(child=serializers.CharField(max_length=255), max_length=MOST_AT_ONCE)
+    table = serializers.CharField(
+        max_length=255, allow_blank=True, default="", help_text="A table in it, to be read first; empty for none"
+    )
 
 
 class TriedPatternSerializer(serializers.Serializer):
@@ -271,20 +275,23 @@ def table(request: Request, pk: int) -> Response:
 @extend_schema(request=FolderSerializer, responses=FolderFilesSerializer)
 @api_view(["POST"])
 def folder(request: Request) -> Response:
-    """The pictures in a folder of the server's machine."""
+    """The pictures in a folder of the server's machine, and the tables beside them."""
     form = FolderSerializer(data=request.data)
     form.is_valid(raise_exception=True)
     asked = form.validated_data["folder"]
-    return Response({"folder": asked or str(settings.IMPORT_ROOT or ""), "names": actions.folder_files(asked)})
+    body = {"names": actions.folder_files(asked), "tables": actions.folder_tables(asked)}
+    return Response({"folder": asked or str(settings.IMPORT_ROOT or ""), **body})
 
 
 @extend_schema(request=FromFolderSerializer, responses={201: ImportedRenderSerializer(many=True)})
 @api_view(["POST"])
 def from_folder(request: Request, pk: int) -> Response:
-    """Take some of a folder's pictures in."""
+    """Take some of a folder's pictures in, and what a table beside them says."""
     form = FromFolderSerializer(data=request.data)
     form.is_valid(raise_exception=True)
     target = get_object_or_404(ImportSet, pk=pk, removed_at=None)
+    if form.validated_data["table"]:
+        actions.take_table_from_folder(target, form.validated_data["folder"], form.validated_data["table"])
     rows = actions.take_from_folder(target, form.validated_data["folder"], form.validated_data["names"])
     body = ImportedRenderSerializer([_render_row(row) for row in rows], many=True).data
     return Response(body, status=status.HTTP_201_CREATED)

@@ -21,6 +21,7 @@ from matchedpair.elsewhere import (
     row_for,
     take,
 )
+from matchedpair.elsewhere.columns import alike_nowhere, proposed
 from matchedpair.errors import InputError
 from matchedpair.pictures import read_picture
 
@@ -235,3 +236,13 @@ class Taking(unittest.TestCase):
         }  # fmt: skip
         for name, shown in cases.items():
             self.assertEqual(plain_name(name), shown)
+
+
+class NumberedRows(unittest.TestCase):
+    def test_a_column_that_is_alike_nowhere_numbers_the_rows_and_is_no_setting(self):
+        rows = [
+            {"Tile size": 16 * (1 + n % 3), "Order no": 900 + n, "Wall Clock": 2.5 + n, "Seed": n} for n in range(8)
+        ]
+        self.assertEqual(alike_nowhere(rows), {"Order no": "ignore"})
+        self.assertEqual(alike_nowhere(rows[:5]), {}, "too few to tell")
+        self.assertEqual(proposed(list(rows[0]))["Wall Clock"], "seconds")

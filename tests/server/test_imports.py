@@ -280,6 +280,26 @@ class Elsewhere(WithImports, TestCase):
         self.assertEqual({name for name, _ in bad}, {"bad1.exr", "bad2.png", "bad3.tif"})
         self.assertTrue(all(reason for _, reason in bad))
 
+    def test_a_table_in_the_folder_is_read_beside_its_pictures(self):
+        for name in ("a", "b"):
+            write(self.elsewhere / f"{name}.exr", noisy(textured((64, 48)), 0.1, ord(name)))
+        (self.elsewhere / "jobs.csv").write_text("File Name,AA,Seed\na.exr,16,1\nb.exr,16,2\n")
+        (self.elsewhere / "more.json").write_text("[]")
+        outside = self.enterContext(tempfile.NamedTemporaryFile(suffix=".csv"))
+        (self.elsewhere / "out.csv").symlink_to(outside.name)
+        with self.settings(IMPORT_ROOT=self.elsewhere):
+            listed = self.call("POST", "/api/imports/folder/", {"folder": ""}).json()
+            self.assertEqual(listed["tables"], ["jobs.csv", "out.csv", "more.json"])
+            number = self.begin(source="folder", pattern="")
+            body = {"folder": "", "names": listed["names"], "table": "jobs.csv"}
+            rows = self.call("POST", f"/api/imports/{number}/from-folder/", body).json()
+            self.assertEqual({row["fields_known"]["seed"] for row in rows}, {1, 2})
+            for name in ("../jobs.csv", "out.csv", "a.exr"):
+                detail = self.problem(400, "POST", f"/api/imports/{number}/from-folder/", body | {"table": name})[
+                    "detail"
+                ]
+                self.assertIn("there is no table", detail, name)
+
     def test_only_the_allowed_folder_is_read(self):
         (self.elsewhere / "in").mkdir()
         write(self.elsewhere / "out.exr", textured((8, 8)))

@@ -18,11 +18,13 @@ SPELLINGS: Mapping[str, tuple[str, ...]] = {
     "device": ("device", "render device"), "machine": ("machine", "host", "hostname", "node", "worker", "computer"),
     "scene": ("scene", "shot", "scene name"), "view": ("view", "camera", "cam"),
     "variant": ("variant", "lighting", "light rig"),
-    "frame": ("frame", "frame number", "frame no"), "seed": ("seed", "random seed", "rng seed"),
+    "frame": ("frame", "frame number", "frame no"),
+    "seed": ("seed", "random seed", "rng seed", "noise seed", "sampling seed"),
     "threads": ("threads", "thread count", "cores used"),
     "memory_bytes": ("memory bytes", "peak memory bytes", "memory", "peak memory", "ram"),
     "seconds": ("seconds", "render time", "rendertime", "time", "render seconds", "wall time", "wall", "elapsed",
-                "duration", "total time", "wall seconds"),
+                "elapsed time", "duration", "total time", "wall seconds", "wall clock", "wallclock", "wall clock time",
+                "time taken", "render duration"),
     "ready_seconds": ("ready seconds", "ready", "load time", "scene load", "startup", "startup time"),
     "cpu_seconds": ("cpu seconds", "cpu time", "cpu"),
 }  # fmt: skip
@@ -30,10 +32,12 @@ SPELLINGS: Mapping[str, tuple[str, ...]] = {
 PASSED_OVER = (
     "notes", "note", "comment", "comments", "date", "timestamp", "started", "finished", "start", "end", "job", "job id",
     "id", "task", "task id", "status", "state", "user", "artist", "submitted by", "index", "size bytes", "file size",
+    "ticket", "job name", "log", "priority", "attempt", "retries", "pool", "group",
 )  # fmt: skip
 UNITS = {"s": 1.0, "sec": 1.0, "secs": 1.0, "second": 1.0, "seconds": 1.0, "ms": 0.001, "min": 60.0, "minutes": 60.0,
          "h": 3600.0, "hours": 3600.0}  # fmt: skip
 BYTES = {"b": 1.0, "bytes": 1.0, "kb": 1e3, "mb": 1e6, "mib": 2.0**20, "gb": 1e9, "gib": 2.0**30}
+ENOUGH_ROWS = 8  # before values that never come twice say anything
 CLOCK = re.compile(r"(?:(\d+):)?(\d{1,2}):(\d{1,2}(?:\.\d+)?)")
 
 
@@ -53,6 +57,15 @@ def proposed(columns: Sequence[str], rows: Sequence[Mapping[str, Any]] = ()) -> 
         if named is not None:
             found[named] = FILE
     return found
+
+
+def alike_nowhere(rows: Sequence[Mapping[str, Any]]) -> dict[str, str]:
+    """Columns that would be settings and differ in every row: they number the rows, and mean `IGNORE`."""
+    if len(rows) < ENOUGH_ROWS:
+        return {}
+    columns = list(dict.fromkeys(str(each) for row in rows for each in row))
+    unknown = [column for column, meant in proposed(columns, rows).items() if meant == SETTING]
+    return {column: IGNORE for column in unknown if len({str(row.get(column)) for row in rows}) == len(rows)}
 
 
 def read_by(row: Mapping[str, Any], meanings: Mapping[str, str]) -> dict[str, Any]:

@@ -275,7 +275,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Take some of a folder's pictures in. */
+        /** @description Take some of a folder's pictures in, and what a table beside them says. */
         post: operations["imports_from_folder_create"];
         delete?: never;
         options?: never;
@@ -343,7 +343,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description The pictures in a folder of the server's machine. */
+        /** @description The pictures in a folder of the server's machine, and the tables beside them. */
         post: operations["imports_folder_create"];
         delete?: never;
         options?: never;
@@ -3376,10 +3376,11 @@ export interface components {
             };
             transform?: string;
         };
-        /** @description The pictures in a folder. */
+        /** @description The pictures in a folder, and the tables beside them. */
         FolderFiles: {
             folder: string;
             names: string[];
+            tables: string[];
         };
         /** @description A folder on the server's machine; empty for the one that may be read. */
         FolderRequest: {
@@ -3418,6 +3419,11 @@ export interface components {
         FromFolderRequest: {
             folder: string;
             names: string[];
+            /**
+             * @description A table in it, to be read first; empty for none
+             * @default
+             */
+            table: string;
         };
         /** @description An option whose renders become a reference. */
         FromOptionRequest: {

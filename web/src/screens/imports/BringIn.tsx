@@ -7,7 +7,18 @@ type Render = Schema["ImportedRender"];
 const AT_ONCE = 10;
 
 /** Takes files in one after the other with progress; it can be stopped, and what came in stays. */
-export function BringIn({ set, source, onDone }: { set: number; source: Source; onDone: () => void }) {
+export function BringIn({
+  set,
+  source,
+  table,
+  onDone,
+}: {
+  set: number;
+  source: Source;
+  /** Of a folder: the table to read beside; empty for none. */
+  table: string;
+  onDone: () => void;
+}) {
   const [done, setDone] = useState(0);
   const [bad, setBad] = useState<Render[]>([]);
   const [trouble, setTrouble] = useState("");
@@ -24,14 +35,14 @@ export function BringIn({ set, source, onDone }: { set: number; source: Source; 
     };
     void (async () => {
       try {
-        for await (const rows of taken(set, source, stop.current.signal)) note(rows);
+        for await (const rows of taken(set, source, table, stop.current.signal)) note(rows);
         onDone();
       } catch (error) {
         if (stop.current.signal.aborted) onDone();
         else setTrouble(error instanceof Error ? error.message : String(error));
       }
     })();
-  }, [set, source, onDone]);
+  }, [set, source, table, onDone]);
 
   return (
     <section className="mt-4" aria-label="Progress">
@@ -64,12 +75,18 @@ export function BringIn({ set, source, onDone }: { set: number; source: Source; 
   );
 }
 
-async function* taken(set: number, source: Source, signal: AbortSignal): AsyncGenerator<Render[]> {
+async function* taken(
+  set: number,
+  source: Source,
+  table: string,
+  signal: AbortSignal,
+): AsyncGenerator<Render[]> {
   if (source.from === "folder") {
     for (let at = 0; at < source.names.length; at += AT_ONCE) {
       signal.throwIfAborted();
       const names = source.names.slice(at, at + AT_ONCE);
-      const asked = { params: { path: { id: set } }, body: { folder: source.folder, names }, signal };
+      const wanted = { folder: source.folder, names, table: at === 0 ? table : "" };
+      const asked = { params: { path: { id: set } }, body: wanted, signal };
       yield await body(api.POST("/api/imports/{id}/from-folder/", asked));
     }
     return;

@@ -86,7 +86,7 @@ function FolderChoice({ onChosen }: { onChosen: (source: Source) => void }) {
   const list = useMutation({
     mutationFn: () => body(api.POST("/api/imports/folder/", { body: { folder } })),
     onSuccess: (found) => {
-      if (found.names.length > 0) onChosen({ from: "folder", folder: found.folder, names: found.names });
+      if (found.names.length > 0) onChosen({ from: "folder", ...found });
     },
   });
   return (
@@ -132,6 +132,8 @@ function Prepare({ source, onCancel }: { source: Source; onCancel: () => void })
   const [fits, setFits] = useState(true);
   const [transform, setTransform] = useState("");
   const [set, setSet] = useState<number | null>(null);
+  const tables = source.from === "folder" ? source.tables : [];
+  const [table, setTable] = useState(tables[0] ?? "");
   const begin = useMutation({
     mutationFn: () =>
       body(
@@ -146,6 +148,7 @@ function Prepare({ source, onCancel }: { source: Source; onCancel: () => void })
       <BringIn
         set={set}
         source={source}
+        table={table}
         onDone={async () => {
           await queries.invalidateQueries({ queryKey: ["imports"] });
           await navigate(`/imports/${set}`);
@@ -167,6 +170,16 @@ function Prepare({ source, onCancel }: { source: Source; onCancel: () => void })
         taken in yet.
       </p>
       <div className="flex flex-wrap gap-5">
+        {tables.length > 0 ? (
+          <Labelled title="Table beside them">
+            <select className="field" value={table} onChange={(event) => setTable(event.target.value)}>
+              {tables.map((name) => (
+                <option key={name}>{name}</option>
+              ))}
+              <option value="">none</option>
+            </select>
+          </Labelled>
+        ) : null}
         <Labelled title="Title of this set">
           <input
             className="field w-80"

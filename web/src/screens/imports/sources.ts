@@ -1,7 +1,7 @@
 /** Where renders come from, before any is taken in. */
 export type Source =
   | { from: "browser"; pictures: File[]; table: File | null }
-  | { from: "folder"; folder: string; names: string[] };
+  | { from: "folder"; folder: string; names: string[]; tables: string[] };
 
 const TABLES = [".csv", ".json"];
 

@@ -132,7 +132,9 @@ function restsOn(plan: Plan): string {
   );
   const rests =
     bases.length > 0 ? `The time is estimated from ${bases.slice(0, 2).join("; and from ")}.` : "";
-  const brought = plan.options.filter((row) => row.comes_with != null && !row.in_one_go && !row.left_out).length;
+  const brought = plan.options.filter(
+    (row) => row.comes_with != null && !row.in_one_go && !row.left_out,
+  ).length;
   const way = brought > 0 ? `${brought} options cost nothing: a higher one writes them on its way.` : "";
   return [rests, way].filter((words) => words !== "").join(" ");
 }
