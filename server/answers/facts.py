@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
 from dataclasses import replace
-from statistics import median
+from statistics import fmean, median
 from typing import Any
 
 from matchedpair.answers import LevelFact, OptionFact, PairFact, StudyFacts
@@ -16,7 +16,7 @@ from matchedpair.measures.zones import WHOLE
 from matchedpair.plans.plan_kind import QUALITY, is_place
 
 from server.answers.question_facts import apparent_figures, near_facts, pass_fact
-from server.catalogue.engines import engines_now
+from server.catalogue.engines import engines_now, knobs_that_go_down
 from server.catalogue.scenes import stresses_by_scene
 from server.measuring.measuring import figure_of
 from server.measuring.option_facts import OptionFacts, place_names
@@ -40,9 +40,10 @@ def study_facts(
     """All that an answer rests on. The option facts need the measures of `MEASURED`."""
     places = place_names(own.option.setup for own in options)
     lacks = _lacks({(own.option.engine, own.option.setup.scene.name) for own in options})
+    down = knobs_that_go_down()
     rows = tuple(
         _option(own, places[place_of(own.option.setup)], references,
-                lacks.get((own.option.engine, own.option.setup.scene.name), ()))
+                lacks.get((own.option.engine, own.option.setup.scene.name), ()), down)
         for own in options
     )  # fmt: skip
     there = {row.key for row in rows}
@@ -58,7 +59,9 @@ def study_facts(
     )  # fmt: skip
 
 
-def _option(own: OptionFacts, place: str, references: References, lacks: tuple[str, ...]) -> OptionFact:
+def _option(
+    own: OptionFacts, place: str, references: References, lacks: tuple[str, ...], down: set[tuple[str, str]]
+) -> OptionFact:
     option = own.option
     figures = {name: own.measure(name, WHOLE, references if name in BY_REFERENCE else None) for name in OF_EACH}
     blotches = own.measure("blotches", WHOLE, references) or figures["blotches"]
@@ -86,7 +89,14 @@ def _option(own: OptionFacts, place: str, references: References, lacks: tuple[s
         size=option.setup.description().picture_size,
         apparent_error=apparent_error, apparent_detail=apparent_detail, passed=pass_fact(own), near=near,
         not_near=not_near,
+        goes_down=option.knob_goes_down or (option.engine, option.quality_knob) in down, reached=_reached(own),
     )  # fmt: skip
+
+
+def _reached(own: OptionFacts) -> float | None:
+    """The samples that its renders got done on average, where the engine says so of each."""
+    known = [run.reached for run in own.runs if run.reached is not None]
+    return fmean(known) if known and len(known) == len(own.runs) else None
 
 
 def _structures(own: OptionFacts) -> float | None:
@@ -104,17 +114,22 @@ def option_name(option: Option) -> str:
         of_knob = row["subject"] in (QUALITY, option.quality_knob)
         value = option.settings.get(option.quality_knob)
         if of_knob and isinstance(value, int | float):
-            parts.append(f"{value:g} {knob}")
+            parts.append(_quality_words(value, knob))
         elif row["subject"] == "engine":
             parts.append(row["shown"])
         else:
             parts.append(f"{row['title'].lower()} {row['shown']}")
     value = option.settings.get(option.quality_knob)
-    quality = f"{value:g} {knob}" if is_number(value) else ""
+    quality = _quality_words(float(value), knob) if is_number(value) else ""
     if not parts:
         return ", ".join(filter(None, (option.engine_title, quality)))
     other_engine = any(row["subject"] == "engine" and row["changed"] for row in option.levels)
     return ", ".join([*parts, quality] if other_engine and quality and quality not in parts else parts)
+
+
+def _quality_words(value: float, knob: str) -> str:
+    """``48 samples``; a part of one is told as ``noise threshold 0.12``."""
+    return f"{value:g} {knob}" if float(value).is_integer() else f"{knob} {value:g}"
 
 
 def _times(own: OptionFacts) -> tuple[Figure | None, float | None]:

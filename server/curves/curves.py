@@ -178,7 +178,8 @@ def _qualities(own: Sequence[OptionFacts], knob: str, down: set[tuple[str, str]]
     """
     values = {each.option.pk: each.option.settings.get(knob) for each in own}
     known = {pk: float(value) for pk, value in values.items() if is_number(value)}
-    if (own[0].option.engine, knob) not in down:
+    stated = knob == own[0].option.quality_knob and own[0].option.knob_goes_down
+    if not stated and (own[0].option.engine, knob) not in down:
         return known, knob
     reached = {each.option.pk: [run.reached for run in each.runs if run.reached is not None] for each in own}
     if all(reached.values()):

@@ -11,7 +11,7 @@ from django.utils import timezone
 from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import extend_schema
 from matchedpair.elsewhere import FIELDS, NEEDED, NamePattern, plain_name, read_table
-from matchedpair.elsewhere.columns import MEANINGS, proposed
+from matchedpair.elsewhere.columns import KNOB, KNOB_DOWN, MEANINGS, SETTING, proposed
 from matchedpair.elsewhere.facts import Facts
 from matchedpair.elsewhere.table import columns_of
 from matchedpair.errors import InputError
@@ -88,7 +88,10 @@ class ImportSetDetailSerializer(ImportSetSerializer):
 
     renders = ImportedRenderSerializer(many=True)
     table_columns = TableColumnSerializer(many=True)
-    knobs = serializers.ListField(child=serializers.CharField(), help_text="Settings that are called as knobs are")
+    knobs = serializers.ListField(
+        child=serializers.CharField(), help_text="Settings that are said to be quality knobs, or called as such"
+    )
+    knobs_down = serializers.ListField(child=serializers.CharField(), help_text="Of these, less of which is better")
     layer = serializers.CharField(allow_blank=True)
     layers = serializers.ListField(child=serializers.CharField(), help_text="Those of its files, where they have any")
     times_alone = serializers.IntegerField(help_text="Rows of its table that have a time and no picture here")
@@ -99,6 +102,7 @@ class ImportSetDetailSerializer(ImportSetSerializer):
             "renders",
             "table_columns",
             "knobs",
+            "knobs_down",
             "layer",
             "layers",
             "times_alone",
@@ -372,6 +376,10 @@ class AskedStudySerializer(serializers.Serializer):
     asked = serializers.ChoiceField(choices=[each.name for each in QUESTIONS], default="own")
     renders = serializers.ListField(child=serializers.IntegerField(), max_length=10_000)
     knobs = serializers.ListField(child=serializers.CharField(max_length=40), max_length=50, default=list)
+    knobs_down = serializers.ListField(
+        child=serializers.CharField(max_length=40), max_length=50, default=list,
+        help_text="Of these knobs the ones of which less buys less noise",
+    )  # fmt: skip
     control = serializers.IntegerField(allow_null=True, default=None, help_text="A render of the control")
     grows = serializers.BooleanField(default=False, help_text="Whether what comes into the set later joins it")
 
@@ -386,11 +394,10 @@ def study(request: Request) -> Response:
     rows = list(ImportedRender.objects.filter(pk__in=asked["renders"]).order_by("name"))
     sets = list(ImportSet.objects.filter(renders__in=rows).distinct())
     times, unusable = _times_of(sets, waits=asked["grows"])
-    made = make_study(
-        asked["question"], rows, asked=asked["asked"], knobs=asked["knobs"], control=asked["control"], times=times
-    )
+    knobs = {name: name in asked["knobs_down"] for name in asked["knobs"]}
+    made = make_study(asked["question"], rows, asked=asked["asked"], knobs=knobs, control=asked["control"], times=times)
     if asked["grows"] and rows:
-        grow_with(rows[0].import_set, made.study, asked["knobs"])
+        grow_with(rows[0].import_set, made.study, knobs)
     body = {"study": made.study.pk, "left_out": [*made.left_out, *unusable]}
     return Response(MadeSequenceSerializer(body).data, status=status.HTTP_201_CREATED)
 
@@ -414,9 +421,20 @@ def _set_row(row: ImportSet) -> dict[str, Any]:
         "grows_study": row.grows.get("study"),
         "renders": renders, "taken": len(good), "refused": len(renders) - len(good),
         "incomplete": sum(bool(render["missing"]) for render in good),
-        "table_columns": _columns(row), "knobs": knobs_among(render["settings"] for render in good),
+        "table_columns": _columns(row), "knobs": _knobs(row, good), "knobs_down": _stated(row, KNOB_DOWN),
         "thumbnail": good[0]["picture"] if good else "",
     }  # fmt: skip
+
+
+def _knobs(row: ImportSet, good: list[dict[str, Any]]) -> list[str]:
+    """The columns that are said to be quality knobs, else the settings that are called as such are."""
+    stated = [*_stated(row, KNOB), *_stated(row, KNOB_DOWN)]
+    called = knobs_among(render["settings"] for render in good)
+    return stated or [name for name in called if row.columns.get(name) != SETTING]
+
+
+def _stated(row: ImportSet, meaning: str) -> list[str]:
+    return [name for name, meant in row.columns.items() if meant == meaning]
 
 
 def _layers(row: ImportSet) -> list[str]:

@@ -32,7 +32,7 @@ def watched_sets() -> list[ImportSet]:
     return list(ImportSet.objects.filter(removed_at=None).exclude(watched=""))
 
 
-def grow_with(row: ImportSet, study: Study, knobs: list[str]) -> None:
+def grow_with(row: ImportSet, study: Study, knobs: dict[str, bool]) -> None:
     """From now on what comes into the set joins the study."""
     row.grows = {"study": study.pk, "knobs": knobs, "joined": _state(row)}
     row.save(update_fields=["grows"])
@@ -47,7 +47,9 @@ def join(pk: int) -> int:
         row.grows = {}
     else:
         times, _ = times_alone(row, waits=True)
-        join_study(study, list(row.renders.order_by("name")), row.grows.get("knobs", []), times)
+        knobs = row.grows.get("knobs", {})
+        named = knobs if isinstance(knobs, dict) else dict.fromkeys(knobs, False)  # as it was kept before
+        join_study(study, list(row.renders.order_by("name")), named, times)
         row.grows = row.grows | {"joined": state}
     row.save(update_fields=["grows"])
     return 1

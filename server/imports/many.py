@@ -5,7 +5,7 @@ from __future__ import annotations
 import hashlib
 import json
 from collections import Counter
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Container, Iterable, Mapping, Sequence
 from dataclasses import asdict, dataclass, replace
 from typing import Any
 
@@ -69,7 +69,7 @@ def make_study(
     rows: Sequence[ImportedRender],
     *,
     asked: str = "own",
-    knobs: Iterable[str] = (),
+    knobs: Mapping[str, bool] | None = None,
     control: int | None = None,
     times: Sequence[TimeAlone] = (),
 ) -> Made:
@@ -79,8 +79,9 @@ def make_study(
     ----------
     asked : str
         The question it answers, by name.
-    knobs : iterable of str
-        Settings that buy less noise for more time; of each option the first that it has as a number is its own.
+    knobs : mapping
+        Settings that buy less noise for more time, and whether less of them does; of each option the first that it has
+        as a number is its own.
     control : int or None
         A render of the option that all others are compared with; without one that of the engine with the
         most renders at the middle step of its knob.
@@ -94,7 +95,7 @@ def make_study(
     """
     if asked not in {each.name for each in QUESTIONS}:
         raise InputError(f"there is no question {asked!r}")
-    names = list(knobs)
+    names = dict(knobs or {})
     groups, left_out = _grouped(rows)
     groups = _with_times(groups, times, left_out)
     _must_be_some(groups, left_out)
@@ -109,7 +110,7 @@ def make_study(
 
 @transaction.atomic
 def join_study(
-    study: Study, rows: Sequence[ImportedRender], knobs: Iterable[str], times: Sequence[TimeAlone] = ()
+    study: Study, rows: Sequence[ImportedRender], knobs: Mapping[str, bool], times: Sequence[TimeAlone] = ()
 ) -> list[str]:
     """Bring a study up to what there is of its set by now: more seeds, and more options; what it has stays.
 
@@ -122,7 +123,7 @@ def join_study(
     baseline = next((each for each in groups if first is not None and each.key == first.key), None)
     if baseline is None:
         raise InputError(f"the control of “{study.question}” is not among these renders any more")
-    _write(study, groups, baseline, list(knobs))
+    _write(study, groups, baseline, knobs)
     return left_out
 
 
@@ -134,7 +135,7 @@ def _must_be_some(groups: Sequence[Group], left_out: Sequence[str]) -> None:
         raise InputError(f"these are {len(groups)} options; a study has at most {MOST_OPTIONS}")
 
 
-def _write(study: Study, groups: list[Group], baseline: Group, knobs: Sequence[str]) -> None:
+def _write(study: Study, groups: list[Group], baseline: Group, knobs: Mapping[str, bool]) -> None:
     """Write options, runs and pairs as far as they are not there."""
     groups.sort(key=lambda each: (each is not baseline, each.place != baseline.place))
     varied = _varied(groups)
@@ -253,7 +254,7 @@ def _how(facts: Facts) -> tuple[Any, ...]:
     )  # fmt: skip
 
 
-def _baseline(groups: Sequence[Group], knobs: Sequence[str], control: int | None) -> Group:
+def _baseline(groups: Sequence[Group], knobs: Iterable[str], control: int | None) -> Group:
     if control is not None:
         for group in groups:
             if any(row.pk == control for row, _ in group.rows):
@@ -306,13 +307,14 @@ def _levels(group: Group, baseline: Group, varied: Sequence[str], knob: str) -> 
     return found
 
 
-def _describe(option: Option, group: Group, baseline: Group, varied: Sequence[str], knobs: Sequence[str]) -> None:
+def _describe(option: Option, group: Group, baseline: Group, varied: Sequence[str], knobs: Mapping[str, bool]) -> None:
     """What it is called, and what it has at each factor."""
     knob = _knob(group.facts, knobs)
     levels = _levels(group, baseline, varied, knob)
     changed = [level.words(knob) for level in levels if level.changed]
     option.title = (", ".join(changed) or "as the control")[:300]
     option.levels, option.quality_knob = [asdict(level) for level in levels], knob[:40]
+    option.knob_goes_down = knobs.get(knob, False)
     option.save()
 
 
@@ -329,7 +331,7 @@ def _pair(study: Study, control: Option, trial: Option) -> None:
     Pair.objects.update_or_create(control=control, trial=trial, defaults={"study": study, **fields})
 
 
-def _kind(varied: Sequence[str], knobs: Sequence[str]) -> str:
+def _kind(varied: Sequence[str], knobs: Container[str]) -> str:
     return "ladder" if len(varied) == 1 and varied[0] in knobs else "table"
 
 

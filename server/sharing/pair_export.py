@@ -41,6 +41,7 @@ OPTION_FIELDS = (
     "build",
     "device",
     "quality_knob",
+    "knob_goes_down",
     "settings",
     "brightness",
 )

@@ -86,7 +86,7 @@ def _load(bundle: zipfile.ZipFile) -> Study:
             number=number,
             key=side,
             setup=setups[side],
-            **{key: row[key] for key in OPTION_FIELDS},
+            **{key: row[key] for key in OPTION_FIELDS if key in row},
         )
         for number, (side, row) in enumerate(sorted(document["options"].items()))
     }

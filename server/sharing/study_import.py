@@ -175,6 +175,8 @@ def _as_written_now(document: dict[str, Any]) -> None:
     document.setdefault("not_carried", [])
     options = document.get("options")
     for option in options if isinstance(options, list) else []:
+        if isinstance(option, dict):
+            option.setdefault("knob_goes_down", False)
         measures = option.get("measures") if isinstance(option, dict) else None
         for row in measures if isinstance(measures, list) else []:
             if isinstance(row, dict):

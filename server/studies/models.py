@@ -117,6 +117,9 @@ class Option(models.Model):
     build = models.CharField(max_length=40, blank=True)
     device = models.CharField(max_length=80)
     quality_knob = models.CharField(max_length=40, blank=True)
+    knob_goes_down = models.BooleanField(
+        default=False, help_text="Of renders made elsewhere: less of the quality knob buys less noise"
+    )
     settings = models.JSONField()
     brightness = models.JSONField(null=True, help_text="factor and evidence, or null for none")
 

@@ -106,6 +106,20 @@ def ladder(visible, worst=None, *, top_seconds=0.4):
     return study("samples", rows, [pair(row.key, noise=ratio(0.5)) for row in rows[1:]], "How many samples are enough?")
 
 
+def thresholds(visible, reached=None):
+    """Visible noise by noise threshold, less of which buys less noise."""
+    rows = [
+        option(
+            number + 1, f"noise threshold {value:g}", time=0.02 / value**2, quality=value, knob="noise threshold",
+            levels=(level("noise_threshold", value, changed=number > 0),), goes_down=True,
+            reached=(reached or {}).get(value), visible_worst=1.6 * seen,
+            visible_noise=Figure(seen, "ΔE", (seen * 0.98, seen * 1.02), "twin", 1),
+        )
+        for number, (value, seen) in enumerate(visible.items())
+    ]  # fmt: skip
+    return study("samples", rows, [pair(row.key, noise=ratio(0.5)) for row in rows[1:]], "How many samples are enough?")
+
+
 def engines(*, references=True, places=("Marble stall",), slow=1.0):
     """Alder against Tansy, Sorrel and Sedge; the last two places and how they fail are told apart by their errors."""
     rows, pairs, key = [], [], 0
@@ -317,6 +331,8 @@ CASES = {
     "Engines without a reference": engines(references=False),
     "Samples that are enough": ladder({4: 3.4, 16: 1.72, 64: 0.86, 128: 0.62}),
     "Samples that do not suffice": ladder({4: 16.0, 16: 8.1, 64: 4.0, 128: 2.8}),
+    "A threshold that is enough": thresholds({0.4: 4.0, 0.2: 2.0, 0.1: 1.0, 0.05: 0.5}),
+    "A threshold still too high": thresholds({0.4: 12.0, 0.2: 6.0, 0.1: 3.0}),
     "Samples with noise that stays": ladder({4: 3.0, 16: 2.1, 64: 1.8, 128: 1.75}),
     "Samples that are too many already": ladder({16: 0.8, 64: 0.4, 128: 0.3}),
     "Bounces": bounces({2: {50: -30.0}, 4: {50: -8.0}, 8: {50: -0.2}}),

@@ -32,6 +32,7 @@ from tests.core.answer_cases import (
     search,
     sizes,
     study,
+    thresholds,
     zone,
 )
 
@@ -190,6 +191,28 @@ class Samples(unittest.TestCase):
         ]  # fmt: skip
         both = replace(facts, options=(*strange[:2], *facts.options, *strange[2:]))
         self.assertEqual(answer_of(replace(both, question="samples")).sentence, answer_of(facts).sentence)
+
+    def test_of_a_threshold_the_highest_is_told_below_which_nothing_is_seen(self):
+        visible = {0.4: 4.0, 0.2: 2.0, 0.1: 1.0, 0.05: 0.5}
+        answer = answer_of(thresholds(visible))
+        self.assertRegex(answer.sentence, r"^Noise threshold 0\.1 is enough \(0\.\d+–0\.1\d*\): from there down")
+        self.assertEqual(answer.choice, 3)
+        self.assertIn("At 0.2 there is still 2 ΔE of noise.", [claim.text for claim in answer.because])
+        self.assertIn("0.05 takes", answer.because[-1].text)
+
+    def test_of_a_threshold_the_samples_that_it_reached_are_what_was_spent(self):
+        """Noise goes with the samples, though the threshold only says 1 / 0.6th of what is asked."""
+        visible = {0.4: 4.0, 0.2: 2.0, 0.1: 1.2, 0.05: 0.8}
+        reached = {0.4: 10.0, 0.2: 40.0, 0.1: 111.1, 0.05: 250.0}
+        answer = answer_of(thresholds(visible, reached))
+        self.assertRegex(answer.sentence, r"^Noise threshold 0\.07\d* is enough")
+        self.assertEqual(answer.choice, 4)
+
+    def test_below_the_lowest_threshold_it_says_so(self):
+        answer = answer_of(thresholds({0.4: 12.0, 0.2: 6.0, 0.1: 3.0}))
+        self.assertTrue(answer.sentence.startswith("Below 0.1: at noise threshold 0.1 the noise is still visible"))
+        self.assertIn("half the noise threshold", answer.because[-1].text)
+        self.assertEqual(answer.next.words, "Add lower levels")
 
     def test_one_level_is_no_ladder(self):
         self.assertEqual(answer_of(ladder({16: 2.0})).sure, NOTHING)

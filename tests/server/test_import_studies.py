@@ -129,6 +129,19 @@ class FromElsewhere(WithImports, TestCase):
         refused = self.problem(400, "PATCH", f"/api/imports/{number}/", {"columns": {"Host": "nothing"}})
         self.assertTrue(refused["fields"])
 
+    def test_a_column_is_said_to_be_a_quality_knob_and_which_way_it_goes(self):
+        number, shown = self.farm()
+        self.assertEqual((shown["knobs"], shown["knobs_down"]), (["AA Samples"], []))
+        stated = self.call("PATCH", f"/api/imports/{number}/", {"columns": {"AA Samples": "knob_down"}}).json()
+        self.assertEqual((stated["knobs"], stated["knobs_down"]), (["AA Samples"], ["AA Samples"]))
+        study, _ = self.made(number, knobs_down=["AA Samples"])
+        self.assertEqual(set(study.options.values_list("quality_knob", "knob_goes_down")), {("AA Samples", True)})
+        measure_outstanding(Option.objects.filter(study=study))
+        curves = self.call("GET", f"/api/studies/{study.pk}/curves/").json()["curves"]
+        self.assertEqual({row["knob"] for row in curves}, {"1 / AA Samples²"})
+        stated = self.call("PATCH", f"/api/imports/{number}/", {"columns": {"AA Samples": "setting"}}).json()
+        self.assertEqual(stated["knobs"], [])
+
     def test_the_control_is_chosen_and_too_little_is_refused(self):
         number, _ = self.farm()
         ember = ImportedRender.objects.get(import_set=number, name="Ember-256-1-1.exr")

@@ -70,6 +70,9 @@ class OptionFact:
         The quality knob in words, with its plural ("samples"); empty for none.
     quality : float or None
         Its value.
+    goes_down : bool
+        Whether less of the knob buys less noise, as of a threshold; `reached` then is the samples that it got done,
+        where the engine says so.
     seconds, ready : Figure or None, float or None
         Rendering, getting ready apart; that by itself.
     noise, noise_worst, visible_noise, visible_worst : figures of a typical place and of the worst tenth.
@@ -125,6 +128,8 @@ class OptionFact:
     passed: PassFact | None = None
     near: tuple[NearFact, ...] = ()
     not_near: str = ""
+    goes_down: bool = False
+    reached: float | None = None
 
 
 @dataclass(frozen=True)

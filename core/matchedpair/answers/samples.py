@@ -1,9 +1,14 @@
-"""How many samples are enough? The least number at which an eye sees no noise, from a fit over the ladder."""
+"""How many samples are enough? The least number at which an eye sees no noise, from a fit over the ladder.
+
+Where less of the quality knob buys less noise, as of a threshold, the fit goes over the samples that were reached, else
+over 1 / threshold², and the answer is told in the knob's own values.
+"""
 
 from __future__ import annotations
 
 import math
 from collections.abc import Sequence
+from dataclasses import dataclass
 
 import numpy as np
 
@@ -20,29 +25,82 @@ LEAST_STEPS = 2
 STEP_ERROR = 0.04  # relative, of a visible noise: what seeds alone let it vary, before the fit's own residuals
 
 
+@dataclass(frozen=True)
+class _Ladder:
+    """Options by rising effort: the knob's value itself, or what a knob that goes down made of it."""
+
+    options: tuple[OptionFact, ...]
+    efforts: tuple[float, ...]
+    knob: str
+    down: bool
+
+    def value(self, effort: float) -> float:
+        """The knob's value at an effort: between and beyond the ladder's steps as they go on."""
+        if not self.down:
+            return effort
+        x, y = np.log(self.efforts), np.log([option.quality or 1.0 for option in self.options])
+        at = math.log(effort)
+        inside = float(np.interp(at, x, y))
+        return math.exp(inside - 0.5 * (at - min(max(at, x[0]), x[-1])))
+
+    def told(self, effort: float) -> str:
+        """The knob's value, rounded as an estimate."""
+        return number(self.value(effort)) if self.down else count(effort)
+
+    def step(self, place: int) -> str:
+        """A step's own value."""
+        return f"{self.options[place].quality:g}"
+
+    def named(self, value: str) -> str:
+        """A value with the knob's name, at the beginning of a sentence."""
+        return f"{self.knob} {value} is" if self.down else f"{value} {self.knob} are"
+
+    def at(self, value: str) -> str:
+        """The same within one."""
+        return f"{self.knob} {value}" if self.down else f"{value} {self.knob}"
+
+
 def answer(facts: StudyFacts) -> Answer:
     """The answer of the control's ladder at its place."""
-    ladder = ladder_of(facts)
-    if len(ladder) < LEAST_STEPS:
+    steps = ladder_of(facts)
+    if len(steps) < LEAST_STEPS:
         return nothing_yet(facts)
-    knob = ladder[0].knob or "samples"
-    enough = _enough([(o.quality or 0.0, o.visible_noise.value) for o in ladder if o.visible_noise is not None])
-    proof = Proof(CURVE, options=tuple(option.key for option in ladder))
-    top, bottom = ladder[-1], ladder[0]
-    if enough is None or enough[0] > BEYOND * (top.quality or 1.0):
-        return _more_than(facts, ladder, knob, enough, proof)
+    ladder = _ladder(steps)
+    seen = [option.visible_noise.value for option in ladder.options if option.visible_noise is not None]
+    enough = _enough(list(zip(ladder.efforts, seen, strict=True)))
+    proof = Proof(CURVE, options=tuple(option.key for option in steps))
+    if enough is None or enough[0] > BEYOND * ladder.efforts[-1]:
+        return _more_than(facts, ladder, enough, proof)
     value, low, high = enough
-    if value <= (bottom.quality or 0.0):
-        text = f"{_exact(bottom)} {knob} are enough: even there the noise cannot be seen at normal distance"
-        return Answer(facts.question, sentence(text), SURE, bottom.key, _because(ladder, None, knob, proof),
-                      _but(ladder, knob, proof), None, proof)  # fmt: skip
-    text = (
-        f"{count(value)} {knob} are enough {_counts(low, high)}: from there the noise cannot be seen at normal distance"
-    )
+    if value <= ladder.efforts[0]:
+        text = f"{ladder.named(ladder.step(0))} enough: even there the noise cannot be seen at normal distance"
+        return Answer(facts.question, sentence(text), SURE, ladder.options[0].key, _because(ladder, None, proof),
+                      _but(ladder, proof), None, proof)  # fmt: skip
+    ends = [ladder.told(each) for each in ((high, low) if ladder.down else (low, high))]
+    interval = f"({ends[0]}–{ends[1]})" if ends[0] != ends[1] else f"({ends[0]})"
+    there = "from there down" if ladder.down else "from there"
+    text = f"{ladder.named(ladder.told(value))} enough {interval}: {there} the noise cannot be seen at normal distance"
     sure = SURE if high / low < 2 else UNSURE
-    choice = next((option.key for option in ladder if (option.quality or 0.0) >= low), top.key)
-    return Answer(facts.question, sentence(text), sure, choice, _because(ladder, value, knob, proof),
-                  _but(ladder, knob, proof), None, proof)  # fmt: skip
+    choice = next(
+        (option.key for option, effort in zip(ladder.options, ladder.efforts, strict=True) if effort >= low),
+        ladder.options[-1].key,
+    )
+    return Answer(facts.question, sentence(text), sure, choice, _because(ladder, value, proof),
+                  _but(ladder, proof), None, proof)  # fmt: skip
+
+
+def _ladder(steps: Sequence[OptionFact]) -> _Ladder:
+    down = steps[0].goes_down
+    knob = steps[0].knob or "samples"
+    reached = [option.reached for option in steps if option.reached]
+    if not down:
+        efforts = [option.quality or 0.0 for option in steps]
+    elif len(reached) == len(steps) == len(set(reached)):
+        efforts = list(reached)
+    else:
+        efforts = [1.0 / (option.quality or 1.0) ** 2 for option in steps]
+    order = sorted(range(len(steps)), key=efforts.__getitem__)
+    return _Ladder(tuple(steps[at] for at in order), tuple(efforts[at] for at in order), knob, down)
 
 
 def ladder_of(facts: StudyFacts) -> list[OptionFact]:
@@ -81,69 +139,71 @@ def _enough(points: Sequence[tuple[float, float]], limit: float = SEEN) -> tuple
     return value, value * math.exp(-reach), value * math.exp(reach)
 
 
-def _exact(option: OptionFact) -> str:
-    return f"{option.quality:g}" if option.quality is not None else ""
-
-
-def _counts(low: float, high: float) -> str:
-    first, last = count(low), count(high)
-    return f"({first}–{last})" if first != last else f"({first})"
-
-
-def _more_than(
-    facts: StudyFacts, ladder: list[OptionFact], knob: str, enough: tuple[float, float, float] | None, proof: Proof
-) -> Answer:
-    top = ladder[-1]
+def _more_than(facts: StudyFacts, ladder: _Ladder, enough: tuple[float, float, float] | None, proof: Proof) -> Answer:
+    top = ladder.options[-1]
     seen = top.visible_noise.value if top.visible_noise else 0.0
-    most = _exact(top)
-    text = f"More than {most}: at {most} {knob} the noise is still visible ({number(seen)} ΔE)"
+    most = ladder.step(-1)
+    text = f"{'Below' if ladder.down else 'More than'} {most}: at {ladder.at(most)} the noise is still visible"
+    text += f" ({number(seen)} ΔE)"
     told = []
     if enough is None:
-        told.append(Claim("More of them will not do: the noise does not fall below what can be seen.", proof))
+        told.append(Claim(
+            "Going on will not do: the noise does not fall below what can be seen." if ladder.down else
+            "More of them will not do: the noise does not fall below what can be seen.", proof
+        ))  # fmt: skip
     else:
         time = ""
         if top.seconds is not None:
-            frame = (top.ready or 0.0) + top.seconds.value * enough[0] / (top.quality or 1.0)
+            frame = (top.ready or 0.0) + top.seconds.value * enough[0] / ladder.efforts[-1]
             time = f", about {seconds(frame)} a frame"
-        told.append(Claim(f"It takes about {count(enough[0])}{time}.", proof))
-        told.append(Claim(f"Halving the noise takes four times the {knob}."))
+        told.append(Claim(f"It takes about {ladder.told(enough[0])}{time}.", proof))
+        halving = (
+            f"four times the {ladder.knob}"
+            if not ladder.down
+            else f"half the {ladder.knob} and about four times the time"
+        )
+        told.append(Claim(f"Halving the noise takes {halving}."))
     return Answer(
-        facts.question, sentence(text), SURE, 0, tuple(told), _but(ladder, knob, proof),
-        Step(HIGHER_LEVELS, "Add higher levels"), proof,
+        facts.question, sentence(text), SURE, 0, tuple(told), _but(ladder, proof),
+        Step(HIGHER_LEVELS, "Add lower levels" if ladder.down else "Add higher levels"), proof,
     )  # fmt: skip
 
 
-def _because(ladder: list[OptionFact], value: float | None, knob: str, proof: Proof) -> tuple[Claim, ...]:
+def _because(ladder: _Ladder, value: float | None, proof: Proof) -> tuple[Claim, ...]:
     """What fewer look like, and what more would cost."""
     found = []
-    below = [option for option in ladder if value is not None and (option.quality or 0.0) < 0.8 * value]
-    if below and below[-1].visible_noise is not None:
-        fewer = below[-1]
+    below = [at for at, effort in enumerate(ladder.efforts) if value is not None and effort < 0.8 * value]
+    if below and (noise := ladder.options[below[-1]].visible_noise) is not None:
+        shown = f"{number(noise.value)} ΔE of noise."
+        fewer = ladder.step(below[-1])
         found.append(Claim(
-            f"{_exact(fewer)} still show {number(fewer.visible_noise.value)} ΔE of noise.",  # type: ignore[union-attr]
-            Proof(CURVE, options=(fewer.key,)),
+            f"At {fewer} there is still {shown}" if ladder.down else f"{fewer} still show {shown}",
+            Proof(CURVE, options=(ladder.options[below[-1]].key,)),
         ))  # fmt: skip
-    above = [option for option in ladder if (option.quality or 0.0) > 1.25 * (value or ladder[0].quality or 0.0)]
-    if above and above[-1].seconds is not None:
-        more = above[-1]
-        enough = value or ladder[0].quality or 1.0
-        whole = (more.ready or 0.0) + more.seconds.value  # type: ignore[union-attr]
-        own = (more.ready or 0.0) + more.seconds.value * enough / (more.quality or 1.0)  # type: ignore[union-attr]
+    enough = value or ladder.efforts[0] or 1.0
+    above = [at for at, effort in enumerate(ladder.efforts) if effort > 1.25 * enough]
+    more = ladder.options[above[-1]] if above else None
+    if more is not None and more.seconds is not None:
+        whole = (more.ready or 0.0) + more.seconds.value
+        own = (more.ready or 0.0) + more.seconds.value * enough / ladder.efforts[above[-1]]
+        take = "takes" if ladder.down else "take"
         found.append(Claim(
-            f"{_exact(more)} take {number(whole / own)} × as long for a difference nobody sees.", proof
+            f"{ladder.step(above[-1])} {take} {number(whole / own)} × as long for a difference nobody sees.", proof
         ))  # fmt: skip
     return tuple(found)
 
 
-def _but(ladder: list[OptionFact], knob: str, proof: Proof) -> tuple[Claim, ...]:
+def _but(ladder: _Ladder, proof: Proof) -> tuple[Claim, ...]:
     """What the worst tenth of the picture needs, and rare bright paths."""
-    points = [(o.quality or 0.0, o.visible_worst) for o in ladder if o.visible_worst is not None]
+    rows = zip(ladder.efforts, (option.visible_worst for option in ladder.options), strict=True)
+    points = [(effort, worst) for effort, worst in rows if worst is not None]
     if len(points) < LEAST_STEPS:
         return ()
-    worst = _enough([(quality, value) for quality, value in points if value is not None])
-    top = ladder[-1].quality or 1.0
-    if worst is None or worst[0] > BEYOND * top:
-        return (Claim(f"in the noisiest tenth of the picture {top:g} {knob} are not enough", proof),)
-    if worst[0] > (ladder[0].quality or 0.0):
-        return (Claim(f"in the noisiest tenth of the picture it takes {count(worst[0])}", proof),)
+    worst = _enough(points)
+    if worst is None or worst[0] > BEYOND * ladder.efforts[-1]:
+        least = ladder.step(-1)
+        words = f"{ladder.named(least)} not enough"
+        return (Claim(f"in the noisiest tenth of the picture {words}", proof),)
+    if worst[0] > ladder.efforts[0]:
+        return (Claim(f"in the noisiest tenth of the picture it takes {ladder.told(worst[0])}", proof),)
     return ()

@@ -10,7 +10,8 @@ from matchedpair.elsewhere.facts import FIELDS, SECONDS
 from matchedpair.elsewhere.intake import ENDINGS
 
 FILE, IGNORE, SETTING = "file", "ignore", "setting"
-MEANINGS = (FILE, *FIELDS, SETTING, IGNORE)
+KNOB, KNOB_DOWN = "knob", "knob_down"  # a setting too: more of it, or less of it, buys less noise
+MEANINGS = (FILE, *FIELDS, SETTING, KNOB, KNOB_DOWN, IGNORE)
 SPELLINGS: Mapping[str, tuple[str, ...]] = {
     FILE: ("file", "filename", "file name", "image", "picture", "path", "output", "render file", "frame file"),
     "engine": ("engine", "renderer", "render engine"),
@@ -75,7 +76,7 @@ def read_by(row: Mapping[str, Any], meanings: Mapping[str, str]) -> dict[str, An
         meant = meanings.get(column, SETTING)
         if meant in (FILE, IGNORE) or value in ("", None):
             continue
-        if meant == SETTING:
+        if meant in (SETTING, KNOB, KNOB_DOWN):
             values[column] = value
         else:
             values[meant] = _in_unit(value, meant, _name_and_unit(column)[1])

@@ -2550,7 +2550,7 @@ export interface components {
             /** @description Of each file; empty for its own picture */
             layer?: string;
             columns?: {
-                [key: string]: "file" | "engine" | "version" | "device" | "machine" | "scene" | "view" | "variant" | "frame" | "seed" | "threads" | "memory_bytes" | "seconds" | "ready_seconds" | "cpu_seconds" | "setting" | "ignore";
+                [key: string]: "file" | "engine" | "version" | "device" | "machine" | "scene" | "view" | "variant" | "frame" | "seed" | "threads" | "memory_bytes" | "seconds" | "ready_seconds" | "cpu_seconds" | "setting" | "knob" | "knob_down" | "ignore";
             };
             /** @description A folder of the server's machine; empty for none */
             watched?: string;
@@ -2562,6 +2562,8 @@ export interface components {
             asked: components["schemas"]["AskedEnum"];
             renders: number[];
             knobs?: string[];
+            /** @description Of these knobs the ones of which less buys less noise */
+            knobs_down?: string[];
             /** @description A render of the control */
             control?: number | null;
             /**
@@ -3500,8 +3502,10 @@ export interface components {
             grows_study: number | null;
             renders: components["schemas"]["ImportedRender"][];
             table_columns: components["schemas"]["TableColumn"][];
-            /** @description Settings that are called as knobs are */
+            /** @description Settings that are said to be quality knobs, or called as such */
             knobs: string[];
+            /** @description Of these, less of which is better */
+            knobs_down: string[];
             layer: string;
             /** @description Those of its files, where they have any */
             layers: string[];
@@ -3858,10 +3862,12 @@ export interface components {
          *     * `ready_seconds` - ready_seconds
          *     * `cpu_seconds` - cpu_seconds
          *     * `setting` - setting
+         *     * `knob` - knob
+         *     * `knob_down` - knob_down
          *     * `ignore` - ignore
          * @enum {string}
          */
-        MeaningEnum: "file" | "engine" | "version" | "device" | "machine" | "scene" | "view" | "variant" | "frame" | "seed" | "threads" | "memory_bytes" | "seconds" | "ready_seconds" | "cpu_seconds" | "setting" | "ignore";
+        MeaningEnum: "file" | "engine" | "version" | "device" | "machine" | "scene" | "view" | "variant" | "frame" | "seed" | "threads" | "memory_bytes" | "seconds" | "ready_seconds" | "cpu_seconds" | "setting" | "knob" | "knob_down" | "ignore";
         /** @description One figure of the table; `standing` is best, tie or empty, `why_not` says why it is not ranked. */
         MeasureCell: {
             /** Format: double */
@@ -4356,7 +4362,7 @@ export interface components {
             /** @description Of each file; empty for its own picture */
             layer?: string;
             columns?: {
-                [key: string]: "file" | "engine" | "version" | "device" | "machine" | "scene" | "view" | "variant" | "frame" | "seed" | "threads" | "memory_bytes" | "seconds" | "ready_seconds" | "cpu_seconds" | "setting" | "ignore";
+                [key: string]: "file" | "engine" | "version" | "device" | "machine" | "scene" | "view" | "variant" | "frame" | "seed" | "threads" | "memory_bytes" | "seconds" | "ready_seconds" | "cpu_seconds" | "setting" | "knob" | "knob_down" | "ignore";
             };
             /** @description A folder of the server's machine; empty for none */
             watched?: string;

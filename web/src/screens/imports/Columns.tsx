@@ -20,6 +20,8 @@ const TITLES: Record<Meaning, string> = {
   ready_seconds: "getting ready",
   cpu_seconds: "CPU time",
   setting: "a setting",
+  knob: "quality knob: more is better",
+  knob_down: "quality knob: less is better",
   ignore: "nothing: pass it over",
 };
 

@@ -77,6 +77,7 @@ export function ImportPage() {
           groups={grouped(renders)}
           chosen={chosen}
           knobs={set.data.knobs}
+          knobsDown={set.data.knobs_down}
           times={set.data.times_alone}
         />
         <MakePair groups={grouped(renders)} />

@@ -6,20 +6,36 @@ import { questionsQuery } from "../../api/queries";
 import { Notice } from "../../parts/Notice";
 import type { Group } from "./groups";
 
+type Asked = Schema["AskedStudyRequest"]["asked"];
+
+/** What renders of several engines, or of several steps of one knob, were made to find out. */
+export function suggested(groups: Group[], knobs: readonly string[]): Asked {
+  const engines = new Set(groups.map((group) => group.renders[0]?.fields_known.engine ?? ""));
+  if (engines.size > 1) return "engine";
+  const steps = new Set(
+    groups.map((group) => String(knobs.map((knob) => group.renders[0]?.settings[knob] ?? ""))),
+  );
+  return steps.size > 2 ? "samples" : "own";
+}
+
 /** Makes one study of all options among the renders: its factors are what they differ in. */
 export function MakeStudy({
   groups,
   chosen,
   knobs,
+  knobsDown,
   times,
 }: {
   groups: Group[];
   chosen: ReadonlySet<number>;
   knobs: readonly string[];
+  /** Of these the ones of which less is better. */
+  knobsDown: readonly string[];
   times: number;
 }) {
   const questions = useQuery(questionsQuery).data?.questions ?? [];
-  const [asked, setAsked] = useState<Schema["AskedStudyRequest"]["asked"]>("own");
+  const [chosenQuestion, setAsked] = useState<Asked | null>(null);
+  const asked = chosenQuestion ?? suggested(groups, knobs);
   const [question, setQuestion] = useState("");
   const [control, setControl] = useState("");
   const [grows, setGrows] = useState(true);
@@ -40,6 +56,7 @@ export function MakeStudy({
             question: words,
             asked,
             knobs: [...knobs],
+            knobs_down: [...knobsDown],
             grows: grows && chosen.size === 0,
             control: against?.renders[0]?.id ?? null,
             renders: wanted.flatMap((group) => group.renders.map((each) => each.id)),
@@ -72,7 +89,7 @@ export function MakeStudy({
         <select
           className="field w-full"
           value={asked}
-          onChange={(event) => setAsked(event.target.value as typeof asked)}
+          onChange={(event) => setAsked(event.target.value as Asked)}
         >
           {questions.map((each) => (
             <option key={each.name} value={each.name}>

@@ -47,9 +47,11 @@ function groupedBy(renders: Render[], apart: readonly string[]): Group[] {
     found.set(key, [...(found.get(key) ?? []), render]);
   }
   const varying = varyingSettings(renders);
+  const places = apart.filter((name) => name !== "engine" && name !== "version" && varies(renders, name));
+  const sizes = new Set(renders.map((each) => `${each.width} × ${each.height}`));
   const groups = [...found].map(([key, rows]) => ({
     key,
-    title: titleOf(rows[0], varying),
+    title: titleOf(rows[0], varying, places, sizes.size > 1),
     renders: rows,
     complete: rows.every((row) => row.missing.length === 0),
   }));
@@ -66,14 +68,28 @@ export function varyingSettings(renders: Render[]): string[] {
   return [...values].filter(([, seen]) => seen.size > 1).map(([name]) => name);
 }
 
-function titleOf(render: Render | undefined, varying: string[]): string {
+function varies(renders: Render[], name: string): boolean {
+  return new Set(renders.map((each) => each.fields_known[name] ?? null)).size > 1;
+}
+
+/** What tells an option from the others: how it was rendered, and where, as far as that differs among them. */
+function titleOf(
+  render: Render | undefined,
+  varying: string[],
+  places: readonly string[],
+  sized: boolean,
+): string {
   if (!render) return "";
   const known = (name: string) => settingValue(render.fields_known[name] ?? "");
   const engine = `${known("engine") || "engine not known"} ${known("version")}`.trim();
   const settings = varying
     .filter((name) => name in render.settings)
     .map((name) => `${name.replaceAll("_", " ")} ${settingValue(render.settings[name])}`);
-  return [engine, known("variant") === "as-is" ? "" : known("variant"), ...settings]
+  const there = places.map((name) => {
+    const value = known(name);
+    return value === "" ? "" : name === "variant" ? value : `${name} ${value}`;
+  });
+  return [engine, ...settings, ...there, sized ? `${render.width} × ${render.height}` : ""]
     .filter(Boolean)
     .join(", ");
 }

@@ -1,0 +1,44 @@
+import { describe, expect, it } from "vitest";
+import { grouped, type Render } from "../src/screens/imports/groups";
+import { suggested } from "../src/screens/imports/MakeStudy";
+
+let count = 0;
+function render(fields: Record<string, unknown>, settings: Record<string, unknown>, width = 480): Render {
+  count += 1;
+  return {
+    id: count,
+    name: `${count}.exr`,
+    problem: "",
+    missing: [],
+    width,
+    height: 270,
+    fields_known: { version: "1", scene: "pier", view: "main", ...fields },
+    settings,
+  } as unknown as Render;
+}
+
+describe("options among renders made elsewhere", () => {
+  it("are called by all that tells them apart: settings, frame, and size", () => {
+    const renders = [
+      render({ engine: "Moth", frame: 1, seed: 1 }, { AA: 16 }),
+      render({ engine: "Moth", frame: 1, seed: 2 }, { AA: 16 }),
+      render({ engine: "Moth", frame: 2, seed: 1 }, { AA: 16 }),
+      render({ engine: "Moth", frame: 2, seed: 2 }, { AA: 64 }, 100),
+    ];
+    expect(grouped(renders).map((group) => group.title)).toEqual([
+      "Moth 1, AA 16, frame 1, 480 × 270",
+      "Moth 1, AA 16, frame 2, 480 × 270",
+      "Moth 1, AA 64, frame 2, 100 × 270",
+    ]);
+    expect(grouped(renders.slice(0, 2)).map((group) => group.title)).toEqual(["Moth 1"]);
+  });
+
+  it("suggest what they were made to find out", () => {
+    const of = (engines: string[], samples: number[]) =>
+      grouped(engines.flatMap((engine) => samples.map((AA) => render({ engine }, { AA }))));
+    expect(suggested(of(["Moth", "Kestrel"], [16, 64]), ["AA"])).toBe("engine");
+    expect(suggested(of(["Moth"], [16, 64, 256]), ["AA"])).toBe("samples");
+    expect(suggested(of(["Moth"], [16, 64, 256]), [])).toBe("own");
+    expect(suggested(of(["Moth"], [16, 64]), ["AA"])).toBe("own");
+  });
+});
