@@ -184,7 +184,9 @@ class Measurer:
         if before[1:] == now[1:]:
             return None
         last = before[1] or now[1]
-        wanted = Q(pk__in=Pair.objects.filter(pk__gt=before[2]).values("trial"))
+        # of renders made elsewhere, which ended before anybody knew of them, both sides of a new pair are new
+        fresh = Pair.objects.filter(pk__gt=before[2])
+        wanted = Q(pk__in=fresh.values("trial")) | Q(pk__in=fresh.values("control"))
         if last is not None:  # in a new installation a pair is planned before anything has ended
             wanted |= Q(runs__ended_at__gte=last)
         return Option.objects.filter(wanted).distinct()

@@ -215,7 +215,7 @@ def sequences(*rows, frames=16):
         SequenceFact(number, title, frames, calm=(value, value / (1 + half), value * (1 + half)), **more)
         for number, (title, value, half, more) in enumerate(rows, start=1)
     ]
-    return replace(study("engine", [option(1, "Alder")], []), sequences=tuple(found))
+    return replace(study("own", [option(1, "Alder")], []), sequences=tuple(found))
 
 
 def figure(value, half=0.05, unit="ΔE"):

@@ -168,6 +168,15 @@ class Engines(unittest.TestCase):
         self.assertRegex(said, r"usually in 0\.4\d? × .*In Mist lane in 0\.5")
 
 
+class FewFrames(unittest.TestCase):
+    def test_two_frames_are_two_places_of_the_question_that_was_asked(self):
+        ladder_ = ladder({4: 4.0, 16: 2.0, 64: 1.0, 256: 0.5})
+        moving = CASES["Two frames that are not sure yet"].sequences
+        self.assertEqual(answer_of(replace(ladder_, sequences=moving)).sentence, answer_of(ladder_).sentence)
+        longer = tuple(replace(row, frames=16) for row in moving)
+        self.assertIn("flickers least", answer_of(replace(ladder_, sequences=longer)).sentence)
+
+
 class Samples(unittest.TestCase):
     def test_enough_is_where_visible_noise_crosses_one(self):
         answer = answer_of(ladder({4: 4.0, 16: 2.0, 64: 1.0, 256: 0.5}))

@@ -129,6 +129,15 @@ class FromElsewhere(WithImports, TestCase):
         refused = self.problem(400, "PATCH", f"/api/imports/{number}/", {"columns": {"Host": "nothing"}})
         self.assertTrue(refused["fields"])
 
+    def test_a_measurer_at_work_measures_the_control_of_a_new_study_too(self):
+        number, _ = self.farm()
+        measurer = Measurer()
+        measurer.work()  # whatever was there before
+        study, _ = self.made(number)
+        measurer.work()
+        measured = set(Measure.objects.filter(name="noise").values_list("option", flat=True))
+        self.assertEqual(measured, set(study.options.values_list("pk", flat=True)))
+
     def test_a_column_is_said_to_be_a_quality_knob_and_which_way_it_goes(self):
         number, shown = self.farm()
         self.assertEqual((shown["knobs"], shown["knobs_down"]), (["AA Samples"], []))

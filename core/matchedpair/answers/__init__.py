@@ -91,8 +91,13 @@ def answer_of(facts: StudyFacts) -> Answer:
 
 
 def question_of(facts: StudyFacts) -> str:
-    """The question by name; for one's own, that whose rule fits the plan."""
-    if len(facts.sequences) > 1:
+    """The question by name; for one's own, that whose rule fits the plan.
+
+    With too few frames to rank, the question that was asked is answered: frames are then places like any other.
+    """
+    asked = facts.question not in ("", "own", "motion")
+    few = any(row.calm is not None and row.frames < motion.LEAST_FRAMES for row in facts.sequences)
+    if len(facts.sequences) > 1 and not (asked and few):
         return "motion"
     if facts.searches and facts.question in ("", "own"):
         return "least"
