@@ -15,6 +15,7 @@ class SceneRevision(models.Model):
     views = models.JSONField(help_text="List of {name, title}")
     textures = models.JSONField(default=dict, help_text="Hash of each texture's contents, by its file")
     reduced = models.JSONField(default=dict, help_text="By variant: hashes of reduced copies, by the file they replace")
+    stated = models.JSONField(default=dict, help_text="Of a scene known by name only: variants, first and last frame")
     created_at = models.DateTimeField(auto_now_add=True)
 
     class Meta:

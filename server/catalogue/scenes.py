@@ -6,7 +6,7 @@ import json
 import os
 import shutil
 import tempfile
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from pathlib import Path
 from typing import Any
 
@@ -18,7 +18,7 @@ from matchedpair.plain_files import parsed_json
 from matchedpair.scenes import Scene, Setup, Stress, read_scene, read_scenes, read_stresses, require_fits
 from matchedpair.scenes.digests import BeingReadError
 from matchedpair.scenes.proposed import description_of, folders_without
-from matchedpair.scenes.scene import DESCRIBED
+from matchedpair.scenes.scene import DESCRIBED, SceneVariant, SceneView
 from matchedpair.scenes.textures import SceneTexture, textures_of
 
 from server.catalogue.models import Look, SceneRevision, Zone
@@ -106,10 +106,54 @@ def scene_named(name: str) -> Scene:
     raise InputError(f"there is no scene {name!r}; there are: {known}")
 
 
+def known_scene(name: str) -> Scene:
+    """A scene of the folder, or one that only renders made elsewhere tell of. Raises `InputError`."""
+    row = SceneRevision.objects.filter(name=name, revision="").first()
+    try:
+        return scene_named(name)
+    except InputError:
+        if row is None:
+            raise
+        return _stated(row)
+
+
+def stated_scenes(others: Collection[str]) -> list[Scene]:
+    """The scenes that only renders made elsewhere tell of, but for these names."""
+    return [_stated(row) for row in SceneRevision.objects.filter(revision="").exclude(name__in=others).order_by("name")]
+
+
+def state_scene(name: str, view: str, variant: str, frame: int) -> SceneRevision:
+    """The row of a scene known by name only, told of a view, a variant and a frame."""
+    row, _ = SceneRevision.objects.get_or_create(name=name, revision="", defaults={"title": name, "views": []})
+    variants = row.stated.get("variants", [])
+    frames = [*row.stated.get("frames", []), frame]
+    stated = {"variants": sorted({*variants, variant}), "frames": [min(frames), max(frames)]}
+    views = row.views
+    if view not in {each["name"] for each in views}:
+        views = [*views, {"name": view, "title": view}]
+    if (views, stated) != (row.views, row.stated):
+        row.views, row.stated = views, stated
+        row.save(update_fields=["views", "stated"])
+    return row
+
+
+def _stated(row: SceneRevision) -> Scene:
+    first, last = row.stated.get("frames") or (1, 1)
+    variants = tuple(
+        SceneVariant(name, "As is" if name == AS_IS else name, "") for name in row.stated.get("variants") or [AS_IS]
+    )
+    return Scene(
+        row.name, row.title, "Known from renders made elsewhere.", (),
+        tuple(SceneView(each["name"], each["title"]) for each in row.views), variants, (), first, last, "", b"",
+    )  # fmt: skip
+
+
 def keep_revision(scene: Scene) -> SceneRevision:
     """Store the scene's contents with its textures and their reduced copies, and give its row; the same revision is
     kept once. Raises `InputError` when a texture cannot be read any more.
     """
+    if not scene.revision:  # of which there is no file
+        return SceneRevision.objects.get(name=scene.name, revision="")
     keep(scene.contents, SCENE)
     take_zones(scene)
     views = [{"name": view.name, "title": view.title} for view in scene.views]

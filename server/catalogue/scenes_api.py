@@ -24,6 +24,7 @@ from server.catalogue.scenes import (
     describe,
     scene_named,
     scenes_now,
+    stated_scenes,
     stresses_now,
     take_look,
     take_zones,
@@ -84,6 +85,7 @@ class ScenesSerializer(serializers.Serializer):
     """Scenes, the whole list of stresses, and what is wrong with the files that cannot be used."""
 
     scenes = SceneSerializer(many=True)
+    elsewhere = SceneSerializer(many=True, help_text="Known from renders made elsewhere: to look at, not to render")
     stresses = StressSerializer(many=True)
     formats = NamedSerializer(many=True)
     problems = serializers.ListField(child=serializers.CharField())
@@ -146,6 +148,7 @@ def scenes(request: Request) -> Response:
     known = {stress.name: stress for stress in stresses}
     body = {
         "scenes": [_scene_row(scene, known) for scene in found],
+        "elsewhere": [_scene_row(scene, known) for scene in stated_scenes([scene.name for scene in found])],
         "stresses": stresses,
         "formats": [{"name": name, "title": title} for name, title in FORMATS.items()],
         "problems": [*wrong, *problems],

@@ -13,7 +13,7 @@ from matchedpair.errors import InputError
 from matchedpair.measures.areas import Area, parse_area
 
 from server.catalogue.models import Zone
-from server.catalogue.scenes import scene_named, zone_fields
+from server.catalogue.scenes import known_scene, zone_fields
 
 MOST_ZONES = 100
 
@@ -34,7 +34,7 @@ def areas_by_view() -> dict[tuple[str, str], list[Area]]:
 def add_zone(scene: str, view: str, values: dict[str, Any]) -> Zone:
     """Draw a zone on a view. Raises `InputError`."""
     area = _checked(values)
-    found = scene_named(scene)
+    found = known_scene(scene)
     if not found.has_view(view):
         raise InputError(f"{found.title} has no view {view!r}")
     if zones_of(scene, view).count() >= MOST_ZONES:

@@ -12,7 +12,7 @@ from matchedpair.elsewhere import DISPLAY, Facts
 from matchedpair.errors import InputError
 from matchedpair.plans import CONTROL, TRIAL
 
-from server.catalogue.models import SceneRevision
+from server.catalogue.scenes import state_scene
 from server.imports.models import ImportedRender
 from server.runs.models import Run, RunState
 from server.studies.models import Option, Pair, Setup, Study
@@ -105,11 +105,11 @@ def subject_of(tested: str, title: str, trial: Option) -> str:
 
 def keep_setup(row: ImportedRender, facts: Facts) -> Setup:
     """The scene as this installation knows it by name, at no revision: nobody can say which it was."""
-    name = str(facts.fields["scene"])[:80]
-    scene, _ = SceneRevision.objects.get_or_create(name=name, revision="", defaults={"title": name, "views": []})
+    view, variant = str(facts.fields["view"])[:80], str(facts.fields.get("variant", "as-is"))[:80]
+    frame = int(facts.fields.get("frame", 1))
     return Setup.objects.create(
-        scene=scene, view=str(facts.fields["view"])[:80], variant=str(facts.fields.get("variant", "as-is"))[:80],
-        frame=int(facts.fields.get("frame", 1)), width=row.width, height=row.height,
+        scene=state_scene(str(facts.fields["scene"])[:80], view, variant, frame), view=view, variant=variant,
+        frame=frame, width=row.width, height=row.height,
         output_format=row.storage or "exr-half", view_transform=row.transform,
     )  # fmt: skip
 

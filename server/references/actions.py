@@ -17,7 +17,7 @@ from matchedpair.pictures.photograph import match_photograph
 from matchedpair.scenes import Setup as SetupDescription
 from matchedpair.scenes import require_fits
 
-from server.catalogue.scenes import keep_revision, scene_named
+from server.catalogue.scenes import keep_revision, known_scene
 from server.catalogue.zones import zones_of
 from server.references.models import Panorama, Reference, ReferenceKind
 from server.runs.models import Run, RunState
@@ -56,7 +56,7 @@ def from_upload(upload: UploadedFile, values: dict[str, Any], twin: UploadedFile
     InputError
         When the file is no picture, the setup does not fit the scene, or a measured kind is display-encoded.
     """
-    scene = scene_named(values["scene"])
+    scene = known_scene(values["scene"])
     kind, name = values["kind"], plain_name(upload.name or "")
     taken, digest = _taken(upload, values.get("transform", ""))
     if kind != ReferenceKind.PHOTOGRAPH and taken.encoding == DISPLAY:

@@ -36,6 +36,7 @@ from server.sharing.pair_export import (
 )
 from server.store.files import keep
 from server.store.pixels import PICTURE
+from server.studies.actions import told_of_places
 from server.studies.models import Option, Pair, Setup, Study
 from server.verdicts.models import BlindRound, BlindTest, Pin, Verdict
 
@@ -78,6 +79,7 @@ def _load(bundle: zipfile.ZipFile) -> Study:
         side: Setup.objects.create(scene=scene, **{key: row["setup"][key] for key in SETUP_FIELDS})
         for side, row in document["options"].items()
     }
+    told_of_places(setups.values())
     study = _study(setups["control"], document["study"])
     options = {
         side: Option.objects.create(

@@ -55,6 +55,7 @@ from server.sharing.study_format import (
 )
 from server.store.files import keep, path_of, room_problem
 from server.store.pixels import PICTURE
+from server.studies.actions import told_of_places
 from server.studies.forms import DraftSerializer
 from server.studies.models import Option, Pair, Setup, Study
 from server.verdicts.models import BlindRound, BlindTest, Pin, Verdict
@@ -222,6 +223,7 @@ def _files_of(bundle: zipfile.ZipFile, names: set[str], document: dict[str, Any]
 def _write(document: dict[str, Any]) -> Study:
     scenes = [_scene(row) for row in document["scenes"]]
     setups = [_made(Setup, row, scene=scenes[row["scene"]]) for row in document["setups"]]
+    told_of_places(setups)
     study = _study(document["study"], setups)
     options = [
         _made(Option, row, study=study, setup=setups[row["setup"]], skip=("control", "comes_with", "measures"))

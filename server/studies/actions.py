@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from typing import Any
 
 from django.db import transaction
@@ -12,7 +12,7 @@ from matchedpair.errors import InputError
 from matchedpair.scenes import Setup as SetupDescription
 
 from server.catalogue.models import SceneRevision
-from server.catalogue.scenes import keep_revision
+from server.catalogue.scenes import keep_revision, state_scene
 from server.studies.draft import Draft, OptionDraft
 from server.studies.levels import ShownLevel, differing_levels, in_words, under_test
 from server.studies.models import Option, Pair, Purpose, Setup, Side, Study
@@ -85,6 +85,13 @@ def keep_setup(scene: SceneRevision, setup: SetupDescription) -> Setup:
         crop=list(setup.crop) if setup.crop else None, quantities=dict(setup.quantities),
         output_format=setup.output_format, view_transform=setup.view_transform,
     )  # fmt: skip
+
+
+def told_of_places(setups: Iterable[Setup]) -> None:
+    """Let scenes that are known by name only know these views, variants and frames."""
+    for setup in setups:
+        if not setup.scene.revision:
+            state_scene(setup.scene.name, setup.view, setup.variant, setup.frame)
 
 
 def keep_scene_setup(side: SideDraft) -> Setup:

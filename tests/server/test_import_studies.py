@@ -23,6 +23,7 @@ from server.sharing.study_export import write_study
 from server.sharing.study_import import load_study
 from server.studies.models import Option, Study
 from tests.pictures import noisy, textured, write
+from tests.server.base import draft
 from tests.server.test_imports import WithImports
 
 NOISE = {"Glint": 0.8, "Ember": 1.6}
@@ -137,6 +138,33 @@ class FromElsewhere(WithImports, TestCase):
         measurer.work()
         measured = set(Measure.objects.filter(name="noise").values_list("option", flat=True))
         self.assertEqual(measured, set(study.options.values_list("pk", flat=True)))
+
+    def test_its_scene_takes_zones_and_a_reference_and_then_engines_are_ranked(self):
+        number, _ = self.farm()
+        study, _ = self.made(number)
+        options = Option.objects.filter(study=study)
+        Measurer().work()
+        before = self.call("GET", f"/api/studies/{study.pk}/findings/").json()["answer"]
+        self.assertEqual((before["sure"], before["next"]["act"]), ("not sure yet", "reference"))
+        scenes = self.call("GET", "/api/scenes/").json()
+        (court,) = [row for row in scenes["elsewhere"] if row["name"] == "court"]
+        self.assertEqual([view["name"] for view in court["views"]], ["main"])
+        self.assertEqual((court["first_frame"], court["last_frame"], court["revision"]), (1, 8, ""))
+        self.assertNotIn("court", {row["name"] for row in scenes["scenes"]}, "it cannot be rendered")
+        self.problem(400, "POST", "/api/studies/", draft(scene="court", view="main"))
+        for frame in FRAMES:
+            truth = write(self.elsewhere / "truth.exr", textured((96, 72)) * (1 + 0.1 * frame))
+            with truth.open("rb") as file:
+                form = {"kind": "render", "scene": "court", "view": "main", "frame": frame, "file": file}
+                answer = self.client.post("/api/references/", form, headers={"X-CSRFToken": self.token})
+            self.assertEqual(answer.status_code, 201, answer.content)
+        corner = {"name": "Corner", "kind": "measure", "shape": "rectangle", "points": [[0.1, 0.1], [0.6, 0.6]]}
+        answer = self.call("POST", "/api/scenes/court/zones/?view=main", corner)
+        self.assertEqual(answer.status_code, 201, answer.content)
+        Measurer().work()
+        after = self.call("GET", f"/api/studies/{study.pk}/findings/").json()["answer"]
+        self.assertEqual(after["sure"], "sure", after)
+        self.assertTrue(Measure.objects.filter(zone="Corner", option__in=options).exists())
 
     def test_a_column_is_said_to_be_a_quality_knob_and_which_way_it_goes(self):
         number, shown = self.farm()

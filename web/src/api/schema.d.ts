@@ -5211,6 +5211,8 @@ export interface components {
         /** @description Scenes, the whole list of stresses, and what is wrong with the files that cannot be used. */
         Scenes: {
             scenes: components["schemas"]["Scene"][];
+            /** @description Known from renders made elsewhere: to look at, not to render */
+            elsewhere: components["schemas"]["Scene"][];
             stresses: components["schemas"]["Stress"][];
             formats: components["schemas"]["Named"][];
             problems: string[];

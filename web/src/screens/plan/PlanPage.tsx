@@ -167,7 +167,7 @@ function Form({ study, scenes, engines, questions }: Given) {
           engines={engines.engines}
           zones={here}
         />
-        {scene ? (
+        {scene && scene.stresses.length > 0 ? (
           <p className="mt-2 text-soft text-sm">
             Stresses {scene.stresses.map((stress) => stress.title.toLowerCase()).join(", ")}.
           </p>

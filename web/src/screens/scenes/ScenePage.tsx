@@ -1,5 +1,5 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useState } from "react";
+import { useEffect, useState } from "react";
 import { Link, useParams } from "react-router";
 import { api, body, type Schema } from "../../api/client";
 import { scenesQuery, transformsQuery, viewPictureQuery, zonesQuery } from "../../api/queries";
@@ -14,18 +14,20 @@ import { type Drawing, type Zone, ZoneEditor } from "./ZoneEditor";
 import { ZoneList } from "./ZoneList";
 import type { Corner, Shape } from "./zoneGeometry";
 
-const RATIO = 16 / 9;
+const USUAL_RATIO = 16 / 9; // until there is a picture to say otherwise
 
 /** One scene: look at its views and variants, draw zones, keep references. */
 export function ScenePage() {
   const { name = "" } = useParams();
   const scenes = useQuery(scenesQuery);
   const scene = scenes.data?.scenes.find((each) => each.name === name);
-  useTitle(scene?.title ?? "Scene");
+  const stated = scenes.data?.elsewhere.find((each) => each.name === name);
+  const shown = scene ?? stated;
+  useTitle(shown?.title ?? "Scene");
   if (scenes.error && !scenes.data)
     return <Failed what="scene" error={scenes.error} retry={() => void scenes.refetch()} />;
   if (!scenes.data) return <Loading what="scene" />;
-  if (!scene)
+  if (!shown)
     return (
       <div className="p-6">
         <Notice kind="fault">
@@ -38,10 +40,11 @@ export function ScenePage() {
         </Notice>
       </div>
     );
-  return <Scene key={scene.name} scene={scene} />;
+  return <Scene key={shown.name} scene={shown} renders={shown === scene} />;
 }
 
-function Scene({ scene }: { scene: Schema["Scene"] }) {
+/** `renders`: whether its files are here, so that it can be rendered. */
+function Scene({ scene, renders }: { scene: Schema["Scene"]; renders: boolean }) {
   const [kept, setView] = useRemembered(`scene.${scene.name}.view`, scene.views[0]?.name ?? "");
   const view = scene.views.some((each) => each.name === kept) ? kept : (scene.views[0]?.name ?? "");
   const [variant, setVariant] = useState("as-is");
@@ -52,6 +55,7 @@ function Scene({ scene }: { scene: Schema["Scene"] }) {
   const [drawing, setDrawing] = useState<Drawing>(null);
   const edit = useZoneActs(scene.name, view, setChosen);
   const picture = usePicture(scene, view, variant, exposure);
+  const ratio = useRatio(picture.url);
   return (
     <div className="grid min-h-full grid-cols-[minmax(0,1fr)_22rem]">
       <div className="px-6 py-5">
@@ -117,7 +121,7 @@ function Scene({ scene }: { scene: Schema["Scene"] }) {
         <ZoneEditor
           picture={picture.url}
           alt={`${scene.title}, ${view}, ${variant}`}
-          ratio={RATIO}
+          ratio={ratio}
           zones={here}
           chosen={chosen}
           drawing={drawing}
@@ -136,17 +140,24 @@ function Scene({ scene }: { scene: Schema["Scene"] }) {
         <p className="mt-1 min-h-6 text-soft text-sm" role="status">
           {drawingWords(drawing) || picture.words}
         </p>
-        <div className="mt-1 flex gap-3">
-          <button type="button" className="act" onClick={picture.take} disabled={picture.taking}>
-            {picture.taking ? "Rendering a quick look …" : "Render a quick look"}
-          </button>
-          <Link
-            className="act flex items-center"
-            to={`/studies/plan?scene=${scene.name}&view=${view}&variant=${variant}`}
-          >
-            New study of this view
-          </Link>
-        </div>
+        {renders ? (
+          <div className="mt-1 flex gap-3">
+            <button type="button" className="act" onClick={picture.take} disabled={picture.taking}>
+              {picture.taking ? "Rendering a quick look …" : "Render a quick look"}
+            </button>
+            <Link
+              className="act flex items-center"
+              to={`/studies/plan?scene=${scene.name}&view=${view}&variant=${variant}`}
+            >
+              New study of this view
+            </Link>
+          </div>
+        ) : (
+          <p className="mt-1 max-w-prose text-soft text-sm">
+            Its files are not in the scenes folder, so nothing is rendered of it here. Zones and references
+            count for the renders that were brought in.
+          </p>
+        )}
         <ChangedMeanwhile
           error={edit.change.error}
           what="this zone"
@@ -192,6 +203,21 @@ function Scene({ scene }: { scene: Schema["Scene"] }) {
       </aside>
     </div>
   );
+}
+
+/** The shape of what is shown, in which zones are drawn. */
+function useRatio(url: string): number {
+  const [ratio, setRatio] = useState(USUAL_RATIO);
+  useEffect(() => {
+    if (!url) return;
+    const image = new Image();
+    image.onload = () => setRatio(image.naturalWidth / image.naturalHeight);
+    image.src = url;
+    return () => {
+      image.onload = null;
+    };
+  }, [url]);
+  return ratio;
 }
 
 function sentence(scene: Schema["Scene"], zones: Zone[]): string {

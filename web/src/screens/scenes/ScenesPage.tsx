@@ -29,6 +29,21 @@ export function ScenesPage() {
           <SceneRow key={scene.name} scene={scene} />
         ))}
       </ul>
+      {data.elsewhere.length > 0 ? (
+        <section aria-label="Known from renders made elsewhere" className="mt-6">
+          <h2 className="font-semibold">Known from renders made elsewhere</h2>
+          <p className="text-soft text-sm">
+            {data.elsewhere.map((scene, place) => (
+              <span key={scene.name}>
+                {place > 0 ? ", " : ""}
+                <Link to={`/scenes/${encodeURIComponent(scene.name)}`} className="quiet-link">
+                  {scene.title}
+                </Link>
+              </span>
+            ))}
+          </p>
+        </section>
+      ) : null}
       <Stresses data={data} />
       <Panoramas />
     </div>
@@ -71,7 +86,9 @@ function SceneRow({ scene }: { scene: Schema["Scene"] }) {
         </h2>
         <p className="mt-0.5">{scene.about}</p>
         <p className="mt-1.5 text-soft text-sm">
-          Stresses {scene.stresses.map((stress) => stress.title.toLowerCase()).join(", ")}.
+          {scene.stresses.length > 0
+            ? `Stresses ${scene.stresses.map((stress) => stress.title.toLowerCase()).join(", ")}.`
+            : "Nothing is known of what it stresses."}
         </p>
       </div>
       <dl className="grid h-fit grid-cols-[auto_1fr] gap-x-3 text-sm [&>dt]:text-soft">

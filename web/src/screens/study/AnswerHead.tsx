@@ -72,8 +72,8 @@ const MADE_HERE: readonly string[] = ["seeds", "levels", "run"];
 function NextStep({ study, step }: { study: Schema["Study"]; step: NonNullable<Answer["next"]> }) {
   const settle = useSettle(study.id);
   const elsewhere = {
-    reference: `/scenes/${study.scene_name}`,
-    zone: `/scenes/${study.scene_name}`,
+    reference: `/scenes/${encodeURIComponent(study.scene_name)}`,
+    zone: `/scenes/${encodeURIComponent(study.scene_name)}`,
     levels: `/studies/${study.id}/plan`,
   } as Record<string, string>;
   if (study.from_elsewhere && MADE_HERE.includes(step.act)) {
@@ -90,7 +90,7 @@ function NextStep({ study, step }: { study: Schema["Study"]; step: NonNullable<A
     <p className="mt-2">
       {to ? (
         <Link to={to} className="act inline-flex items-center" data-part="next">
-          {step.words}
+          {study.from_elsewhere && step.act === "reference" ? "Bring in a reference" : step.words}
         </Link>
       ) : step.act === "run" ? null : (
         <button
