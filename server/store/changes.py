@@ -36,6 +36,16 @@ def count_changes(**_: Any) -> None:
                 _count(cursor, table)
 
 
+def stop_counting(**_: Any) -> None:
+    """Take the triggers away before tables are made anew: SQLite refuses while a trigger reads a table that is not
+    there for a moment. They are back once all is migrated.
+    """
+    with connection.cursor() as cursor:
+        cursor.execute("SELECT name FROM sqlite_master WHERE type = 'trigger' AND name LIKE 'changes\\_%' ESCAPE '\\'")
+        for (name,) in cursor.fetchall():
+            cursor.execute(f"DROP TRIGGER {name}")
+
+
 def changes_of(study: int) -> tuple[int, int]:
     """The numbers of a study and of what concerns all; `ALL` for whatever happens anywhere."""
     with connection.cursor() as cursor:

@@ -23,6 +23,7 @@ from tests.core.answer_cases import (
     engines,
     feature,
     ladder,
+    level,
     lights,
     maps,
     option,
@@ -133,10 +134,34 @@ class Engines(unittest.TestCase):
     def test_options_of_one_place_alone_leave_room_for_those_that_never_get_there(self):
         facts = engines(places=("Marble stall", "Mist lane"))
         sorrel = next(each for each in facts.options if each.engine == "Sorrel" and each.place == "Marble stall")
-        more = tuple(replace(sorrel, key=900 + n, name=f"Sorrel, {n} samples") for n in range(1, 5))
+        more = tuple(
+            replace(sorrel, key=900 + n, name=f"Sorrel, {n} bounces", levels=(*sorrel.levels, level("bounces", n)))
+            for n in range(1, 5)
+        )
         said = [claim.text for claim in answer_of(replace(facts, options=(*facts.options, *more))).because]
         self.assertEqual(sum("takes" in text for text in said), 3)
         self.assertEqual(sum("never gets" in text for text in said), 2)
+
+    def test_of_an_engine_s_ladder_the_step_nearest_to_the_control_tells_it_once(self):
+        """Far steps are carried along the law of noise, getting ready and all; the control's own tell nothing."""
+        facts = engines()
+        (sorrel,) = (each for each in facts.options if each.engine == "Sorrel")
+        (control,) = (each for each in facts.options if not each.control)
+
+        def step(of, key, samples, noise, time):
+            error = (noise**2 + of.visible_error**2 - of.visible_mean**2) ** 0.5
+            levels = (*of.levels, level("samples", samples))
+            return replace(of, key=key, name=f"{of.engine}, {samples} samples", quality=float(samples), levels=levels,
+                           visible_mean=noise, visible_error=error, control=1,
+                           seconds=replace(of.seconds, value=time))  # fmt: skip
+
+        near, far = step(sorrel, 801, 48, 1.9, 11.0), step(sorrel, 802, 256, 0.6, 30.0)
+        own = step(control, 803, 16, 3.8, 1.0)
+        answer = answer_of(replace(facts, options=(*facts.options, near, far, own)))
+        self.assertTrue(answer.sentence.startswith("Sorrel, 48 samples: "), answer.sentence)
+        said = " ".join(claim.text for claim in answer.because)
+        self.assertNotIn("256 samples", said)
+        self.assertNotIn("Alder, 16", said)
 
     def test_a_part_that_is_plainly_another_one_is_the_reason_before_the_shift_of_the_whole(self):
         facts = engines()

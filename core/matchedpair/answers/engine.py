@@ -3,7 +3,8 @@ ranked, since noise says nothing of engines that cheat differently.
 
 Visible error e and visible noise v of one picture part what is seen into noise and a lasting error s, s² = e² − v²,
 which more samples do not mend. To the control's error a trial's noise must come down to v'² = e_c² − s², which takes
-(v/v')² times its rendering; where s lies above e_c, it never gets there.
+(v/v')² times its rendering; where s lies above e_c, it never gets there. Of options that differ in the quality knob
+alone the one that has the shortest way to go tells it for all, and the control's own tell nothing of another engine.
 """
 
 from __future__ import annotations
@@ -18,6 +19,7 @@ from matchedpair.answers.facts import OptionFact, StudyFacts
 from matchedpair.answers.missing import nothing_yet, without_reference
 from matchedpair.answers.phrases import number, place_of_box, sentence, stops, times
 from matchedpair.answers.thresholds import PLAIN_STOPS, SEEN, STOPS, TIME
+from matchedpair.plans.plan_kind import QUALITY, is_place
 
 FARTHEST = 4.0  # times the samples it was rendered with, up to which the law is believed
 MOST = 3  # others that are told of each kind; the table of the study has all
@@ -28,12 +30,13 @@ NEVER, FAR = "never gets there", "further than four times its samples"
 @dataclass(frozen=True)
 class Standing:
     """An option at a place: its time to the control's visible error over the control's time; None where it never gets
-    there or lies too far off, with the reason.
+    there or lies too far off, with the reason. `more` is how many times its samples that takes.
     """
 
     option: OptionFact
     ratio: float | None
     why_not: str = ""
+    more: float = math.inf
 
 
 def answer(facts: StudyFacts) -> Answer:
@@ -45,7 +48,7 @@ def answer(facts: StudyFacts) -> Answer:
         ready = any(pair.noise or pair.visible for pair in facts.pairs)
         return without_reference(facts) if ready else nothing_yet(facts)
     table = {place: standings(facts, place) for place in places}
-    names = list(dict.fromkeys(row.option.name for rows in table.values() for row in rows))
+    names = _telling(table, facts.at(places[0])[0])
     usual: dict[str, float] = {}
     for name in names:
         ratios = [row.ratio for rows in table.values() for row in rows if row.option.name == name]
@@ -104,7 +107,37 @@ def _standing(control: OptionFact, trial: OptionFact) -> Standing:
     more = noise**2 / (aim**2 - lasting**2)
     if more > FARTHEST:
         return Standing(trial, None, FAR)
-    return Standing(trial, ((trial.ready or 0.0) + own * more) / whole if whole > 0 else None)
+    return Standing(trial, ((trial.ready or 0.0) + own * more) / whole if whole > 0 else None, more=more)
+
+
+def _telling(table: dict[str, list[Standing]], control: OptionFact) -> list[str]:
+    """The names to rank: of each ladder of the quality knob the option nearest to the control's error everywhere, and
+    none of the control's own ladder where there is any other."""
+    ladders: dict[tuple[object, ...], dict[str, list[Standing]]] = {}
+    for rows in table.values():
+        for row in rows:
+            ladders.setdefault(_ladder(row.option), {}).setdefault(row.option.name, []).append(row)
+    own = _ladder(control)
+    kept = {key: names for key, names in ladders.items() if key != own} or ladders
+    nearest = [min(names, key=lambda name: _way(names[name], len(table))) for names in kept.values()]
+    order = list(dict.fromkeys(row.option.name for rows in table.values() for row in rows))
+    return sorted(nearest, key=order.index)
+
+
+def _ladder(option: OptionFact) -> tuple[object, ...]:
+    """What options have in common that differ in the quality knob and in the place alone."""
+    knob = (QUALITY, option.knob, option.knob.replace(" ", "_"))
+    return option.engine, *(
+        (level.subject, level.shown)
+        for level in option.levels
+        if level.subject not in knob and not is_place(level.subject)
+    )
+
+
+def _way(rows: list[Standing], places: int) -> float:
+    """How far an option is extrapolated at most, as a logarithm of samples."""
+    ways = [abs(math.log(row.more)) if 0.0 < row.more < math.inf else math.inf for row in rows]
+    return max(ways) if len(ways) == places else math.inf
 
 
 def _times(table: dict[str, list[Standing]], name: str, places: list[str]) -> str:
