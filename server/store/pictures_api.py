@@ -6,7 +6,8 @@ from collections.abc import Callable
 from typing import TypeVar
 
 from django.conf import settings
-from django.http import Http404, HttpResponse
+from django.http import FileResponse, Http404, HttpResponse
+from django.http.response import HttpResponseBase
 from django.utils.cache import patch_cache_control
 from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import extend_schema
@@ -113,7 +114,18 @@ def shown_picture(request: Request, digest: str) -> HttpResponse:
     return response
 
 
-def _kept_for_ever(response: HttpResponse | Response) -> None:
+@extend_schema(responses={(200, "image/x-exr"): OpenApiTypes.BINARY})
+@api_view(["GET"])
+def picture_file(request: Request, digest: str) -> FileResponse:
+    """A stored picture as the file that it is, to be saved or dragged into another program."""
+    path = _of_stored(digest, lambda: path_of(digest, PICTURE))
+    response = FileResponse(path.open("rb"), as_attachment=True, filename=f"{digest[:8]}{PICTURE}")
+    response["Content-Type"] = "image/x-exr"
+    _kept_for_ever(response)
+    return response
+
+
+def _kept_for_ever(response: HttpResponseBase) -> None:
     """By the browser that asked; by what stands between only where everybody may look."""
     patch_cache_control(
         response, max_age=FOR_EVER, immutable=True, **{"private" if settings.SHARED else "public": True}

@@ -10,4 +10,5 @@ urlpatterns = [
     path("pictures/<str:digest>/spots/", pictures_api.marked_spots),
     path("pictures/<str:digest>/thumbnail/", pictures_api.small_picture),
     path("pictures/<str:digest>/shown/", pictures_api.shown_picture),
+    path("pictures/<str:digest>/file/", pictures_api.picture_file),
 ]

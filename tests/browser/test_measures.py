@@ -48,6 +48,35 @@ class WithMeasures(BrowserTest):
         self.assertEqual(make_wanted_layers(), count)
 
 
+class Carried(WithMeasures):
+    """What goes from a screen into another program."""
+
+    def test_the_figure_under_the_pointer_is_copied_with_its_unit_and_a_picture_dragged_is_its_file(self):
+        page = self.page
+        page.context.grant_permissions(["clipboard-read", "clipboard-write"])
+        self.open(f"/studies/{self.study.pk}")
+        trial = self.study.options.get(side="trial")
+        row = page.get_by_role("table", name="Options").locator(f"tr[data-option='{trial.pk}']")
+        row.locator("td").nth(1).locator("[data-copy]").hover()
+        page.keyboard.press("Control+c")
+        expect(page.get_by_text(re.compile(r"^Copied: \d.* % \("))).to_be_visible()
+        self.assertRegex(page.evaluate("navigator.clipboard.readText()"), r"^[\d.]+ % \([\d.]+ to [\d.]+\)$")
+        dragged = page.evaluate(
+            """picture => {
+                const data = new DataTransfer();
+                const image = document.querySelector(`img[src*="${picture}"]`);
+                image.dispatchEvent(new DragEvent("dragstart", {bubbles: true, dataTransfer: data}));
+                return data.getData("DownloadURL");
+            }""",
+            trial.runs.get(seed=1, warm_up=False).picture,
+        )
+        self.assertRegex(dragged, r"^image/x-exr:.+\.exr:http://.*/api/pictures/[0-9a-f]{64}/file/$")
+        self.open(f"/pairs/{self.study.pairs.get().pk}")
+        label = page.locator("[data-label=trial]").first
+        expect(label).to_have_attribute("data-picture", re.compile("^[0-9a-f]{64}$"))
+        self.assert_accessible()
+
+
 class Table(WithMeasures):
     def open_table(self):
         self.open(f"/studies/{self.study.pk}/measures")

@@ -121,6 +121,12 @@ class Pictures(WithEngines, TestCase):
             said = self.problem(400, "GET", f"/api/pictures/{digest}/{what}/")["detail"]
             self.assertEqual(said, "Some fields do not fit.")
 
+    def test_the_file_itself_is_given_out_as_it_lies_in_the_store(self):
+        digest = stored(textured((80, 60)))
+        answer = self.call("GET", f"/api/pictures/{digest}/file/")
+        self.assertEqual(b"".join(answer.streaming_content), path_of(digest, ".exr").read_bytes())
+        self.assertEqual(answer["Content-Disposition"], f'attachment; filename="{digest[:8]}.exr"')
+
     def test_a_thumbnail_is_a_small_png(self):
         answer = self.call("GET", f"/api/pictures/{stored(textured((800, 600)))}/thumbnail/")
         self.assertEqual(answer["Content-Type"], "image/png")

@@ -744,6 +744,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/pictures/{digest}/file/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description A stored picture as the file that it is, to be saved or dragged into another program. */
+        get: operations["pictures_file_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/pictures/{digest}/pyramid/": {
         parameters: {
             query?: never;
@@ -7183,6 +7200,29 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Panorama"];
+                };
+            };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
+        };
+    };
+    pictures_file_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                digest: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/x-exr": string;
                 };
             };
             "4XX": components["responses"]["Refused"];

@@ -5,6 +5,7 @@ import { listen } from "../api/events";
 import { Loading } from "../parts/Notice";
 import { Studies } from "../screens/study/Studies";
 import { Guarded } from "./Broken";
+import { Carried } from "./Carried";
 import { QueueNotice } from "./QueueNotice";
 import { TopBar } from "./TopBar";
 
@@ -58,6 +59,7 @@ export function App() {
     <div className="flex h-dvh flex-col print:block print:h-auto">
       <TopBar />
       <QueueNotice />
+      <Carried />
       <main className="min-h-0 flex-1 overflow-auto print:overflow-visible" id="main">
         <Guarded>
           <Suspense fallback={<Loading what="page" />}>

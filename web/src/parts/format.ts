@@ -17,6 +17,12 @@ export function spread(interval: number[] | null): string {
   return low === undefined || high === undefined ? "no interval" : `${three(low)} to ${three(high)}`;
 }
 
+/** A figure as it is copied: value, unit, and interval. */
+export function copied(value: number, unit: string, interval: number[] | null | undefined): string {
+  const plain = `${three(value)} ${unit}`.trim();
+  return interval ? `${plain} (${spread(interval)})` : plain;
+}
+
 /** An option as rows call it: the one that changes nothing is the control. */
 export function optionTitle(title: string): string {
   return title === "as the control" ? "the control" : title;

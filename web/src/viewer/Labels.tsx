@@ -18,7 +18,18 @@ export function Labels(props: {
       {panes.map((pane) => {
         if (pane.picture === null)
           return (["control", "trial"] as const).map((side) => (
-            <span key={side} className={`absolute bg-field/98 px-1.5 ${corners[side]}`} data-label={side}>
+            <span
+              key={side}
+              className={`pointer-events-auto absolute cursor-grab bg-field/98 px-1.5 ${corners[side]}`}
+              data-label={side}
+              draggable
+              data-picture={shownOf(
+                pictures.find((each) => each.side === side),
+                state,
+              )}
+              onPointerDown={(event) => event.stopPropagation()}
+              title="Drag it out to have its file"
+            >
               <SideName side={side} />
             </span>
           ));
@@ -27,8 +38,12 @@ export function Labels(props: {
         return (
           <span
             key={picture.key}
-            className="absolute max-w-[calc(100%-1rem)] overflow-hidden text-ellipsis whitespace-nowrap bg-field/98 px-1.5"
+            className="pointer-events-auto absolute max-w-[calc(100%-1rem)] cursor-grab overflow-hidden text-ellipsis whitespace-nowrap bg-field/98 px-1.5"
             style={{ left: pane.left + 8, top: pane.top + 8, maxWidth: pane.width - 16 }}
+            draggable
+            data-picture={shownOf(picture, state)}
+            onPointerDown={(event) => event.stopPropagation()}
+            title="Drag it out to have its file"
             data-label={picture.side ?? picture.key}
           >
             {picture.side ? (
@@ -47,4 +62,9 @@ export function Labels(props: {
       })}
     </div>
   );
+}
+
+/** The content hash of what is shown of a picture: itself, or the pass that is looked at. */
+function shownOf(picture: Resolved | undefined, state: ViewerState): string | undefined {
+  return state.pass ? picture?.passes[state.pass] : picture?.picture;
 }

@@ -92,7 +92,12 @@ function Figure({ row, kind, cell }: { row: Row; kind: Kind; cell: Cell | undefi
     </>
   );
   return (
-    <span data-standing={cell.standing} data-stale={cell.out_of_date} title={cell.why_not}>
+    <span
+      data-standing={cell.standing}
+      data-stale={cell.out_of_date}
+      data-copy={`${shown(cell.value, kind)} ${kind.unit} ${spreadOf(cell, kind)}`.trim()}
+      title={cell.why_not}
+    >
       {row.pair ? (
         <Link to={addressOf(row, kind)} className="quiet-link">
           {figure}

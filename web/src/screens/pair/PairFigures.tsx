@@ -1,6 +1,6 @@
 import type { ReactNode } from "react";
 import type { Schema } from "../../api/client";
-import { megabytes, spread, three } from "../../parts/format";
+import { copied, megabytes, spread, three } from "../../parts/format";
 import { SideName } from "../../parts/Side";
 
 type Pair = Schema["Pair"];
@@ -119,10 +119,10 @@ export function FigureCell({ figure, outOfDate }: { figure: Figure | null; outOf
   if (!figure) return <span className="text-soft">not measured</span>;
   if (figure.value == null) return <span className="text-fault">{figure.refused}</span>;
   return (
-    <>
+    <span data-copy={copied(figure.value, figure.unit, figure.interval)}>
       {three(figure.value)}
       <span className="block whitespace-nowrap text-soft text-xs">{spread(figure.interval)}</span>
-    </>
+    </span>
   );
 }
 
@@ -130,7 +130,7 @@ export function RatioCell({ ratio, refused }: { ratio: Ratio | null; refused: st
   if (refused) return <span className="text-fault">refused</span>;
   if (!ratio) return <span className="text-soft">not yet</span>;
   return (
-    <span data-tie={ratio.tie}>
+    <span data-tie={ratio.tie} data-copy={copied(ratio.value, "×", ratio.interval)}>
       {three(ratio.value)}
       <span className="block whitespace-nowrap text-soft text-xs">{spread(ratio.interval)}</span>
       <RatioBar ratio={ratio} />

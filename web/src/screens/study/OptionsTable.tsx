@@ -2,7 +2,7 @@ import { useState } from "react";
 import { Link } from "react-router";
 import type { Schema } from "../../api/client";
 import { type Axis, logAxis } from "../../charts/logAxis";
-import { spread, three } from "../../parts/format";
+import { copied, spread, three } from "../../parts/format";
 import { useRemembered } from "../../parts/remembered";
 import { SideMark } from "../../parts/Side";
 import { COLUMNS, type Column, ends, type Figure, figureOf, ordered, standing } from "./options";
@@ -90,7 +90,7 @@ export function OptionsTable({ options, choice }: { options: Option[]; choice: n
       </table>
       <p className="mt-1 text-soft text-xs">
         Lines are 95 % intervals, one scale a column. Green: least for sure. Ringed: as little, for all that
-        can be told.
+        can be told. Ctrl C copies the figure under the pointer.
       </p>
       {rows.length > MOST ? (
         <button type="button" className="quiet-link mt-1 text-sm" onClick={() => setAll(!all)}>
@@ -130,7 +130,7 @@ function Cell({ option, column, scale }: { option: Option; column: (typeof COLUM
   const [low, high] = ends(figure);
   const x = figure.value > 0 ? scale.at(figure.value) : ROOM;
   return (
-    <span className="flex items-center gap-2">
+    <span className="flex items-center gap-2" data-copy={copied(figure.value, column.unit, figure.interval)}>
       <svg width={ACROSS} height={HIGH} className="shrink-0" aria-hidden="true">
         <line x1={ROOM} x2={ACROSS - ROOM} y1={HIGH / 2} y2={HIGH / 2} className="stroke-line" />
         {low > 0 && high > low ? (

@@ -1,6 +1,6 @@
 import { Link } from "react-router";
 import type { Schema } from "../../api/client";
-import { spread, three } from "../../parts/format";
+import { copied, spread, three } from "../../parts/format";
 
 type Summary = Schema["PairSummary"];
 
@@ -67,7 +67,7 @@ export function PairsTable({ pairs }: { pairs: Summary[] }) {
 function RatioCell({ ratio, refused }: { ratio: Summary["time_ratio"]; refused: string | undefined }) {
   if (!ratio) return <span className="text-soft">{refused ?? "not measured yet"}</span>;
   return (
-    <>
+    <span data-copy={copied(ratio.value, "×", ratio.interval)}>
       {ratio.tie ? "no difference, " : ""}
       {three(ratio.value)}
       <span className="block text-soft text-xs leading-tight">
@@ -75,6 +75,6 @@ function RatioCell({ ratio, refused }: { ratio: Summary["time_ratio"]; refused: 
         {ratio.method === "cpu" ? ", CPU" : ""}
         {ratio.note ? `, ${ratio.note}` : ""}
       </span>
-    </>
+    </span>
   );
 }
