@@ -80,7 +80,7 @@ export function StudyPage() {
           <StudyControls study={study.data} progress={progress.data} />
         </div>
       </div>
-      <div className="grid grow grid-cols-[minmax(0,1fr)_23rem] border-line border-t">
+      <div className="grid grow border-line border-t min-[1240px]:grid-cols-[minmax(0,1fr)_23rem]">
         <div className="min-w-0 px-6 py-4">
           {says.data.options.length > 1 && says.data.options.some((each) => each.seconds || each.noise) ? (
             <>
@@ -100,7 +100,10 @@ export function StudyPage() {
           <VerdictList verdicts={says.data.verdicts} pair={study.data.pair} />
           <Disk study={study.data} disk={says.data.disk} />
         </div>
-        <aside aria-label="Match sheet" className="border-line border-l bg-wash/60 px-5 py-4">
+        <aside
+          aria-label="Match sheet"
+          className="border-line bg-wash/60 px-6 py-4 max-[1239px]:border-t min-[1240px]:border-l min-[1240px]:px-5"
+        >
           <h2 className="mb-2 font-semibold">Match sheet</h2>
           {says.data.match_sheet ? (
             <MatchSheet sheet={says.data.match_sheet} />
