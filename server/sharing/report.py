@@ -257,14 +257,15 @@ def _options(choice: Decided) -> dict[str, Any]:
     }  # fmt: skip
 
 
-def _cell(row: OfStudy, name: str) -> str:
+def _cell(row: OfStudy, name: str) -> dict[str, str]:
+    """A figure, its interval, and where it is so."""
     figure = row.candidate.figures.get(name)
     if figure is None:
-        return "not known"
-    where = row.candidate.where.get(name, "")
-    ends = "" if figure.interval is None else f" ({_ends(figure.interval)})"
-    value = f"{figure.value:+.3f}".replace("-", "−") if name == "stops" else three(figure.value)
-    return f"{value}{'' if name == 'stops' else ends}{f', {where}' if where else ''}"
+        return {"value": "not known", "ends": "", "where": ""}
+    plain = name != "stops"
+    value = three(figure.value) if plain else f"{figure.value:+.3f}".replace("-", "−")
+    ends = "" if figure.interval is None or not plain else _ends(figure.interval)
+    return {"value": value, "ends": ends, "where": row.candidate.where.get(name, "")}
 
 
 def _use(choice: Decided, row: DecidedUse) -> dict[str, Any]:
