@@ -89,6 +89,9 @@ class PairFindings:
 def pair_findings(pair: Pair, zones: ZonesByView | None = None) -> PairFindings:
     """Gather what is known of a pair; measures nothing. All zones may be read once for many pairs."""
     study = pair.study
+    for option in (pair.control, pair.trial):
+        for run in option.runs.all():
+            run.study = study
     drawn = areas_by_view() if zones is None else zones
     control, trial = _side(pair.control, drawn), _side(pair.trial, drawn)
     refused: dict[str, str] = {}
@@ -299,7 +302,8 @@ def _refusing(refused: dict[str, str], get: Callable[[], Ratio | None]) -> Ratio
 
 def with_all(pairs: QuerySet[Pair]) -> QuerySet[Pair]:
     """A query of pairs with everything `pair_findings` reads."""
-    runs = Run.objects.select_related("study", "option").defer("log", "command").order_by("position")
+    # study and option are those that a run was asked for with; read again for each they would cost more than the run
+    runs = Run.objects.defer("log", "command", "machine").order_by("position")
     noise = Measure.objects.filter(name__in=(NOISE, VISIBLE_NOISE))
     related: list[Any] = [
         part

@@ -10,7 +10,7 @@ from dataclasses import dataclass
 from typing import Any
 
 import dask
-from distributed import Client, Future, LocalCluster, get_worker
+from distributed import Client, Future, LocalCluster, Worker, get_worker
 from matchedpair.engines import EngineDefinition, describe_machine
 from matchedpair.engines.process import Progress
 
@@ -22,13 +22,24 @@ QUIET = {
     "distributed.admin.system-monitor.interval": "60s", "distributed.admin.system-monitor.gil.enabled": False,
     "distributed.worker.profile.enabled": False, "distributed.scheduler.work-stealing": False,
     "distributed.scheduler.active-memory-manager.start": False,
-    "distributed.scheduler.worker-saturation": 1.0,
+    "distributed.scheduler.worker-saturation": 1.0, "distributed.client.scheduler-info-interval": "60s",
+    "distributed.client.heartbeat": "60s",
 }  # fmt: skip
 TOPIC = "matchedpair-progress"
 LOOPBACK = "127.0.0.1:0"
+BEAT_SECONDS = 15.0
 REPORT_EVERY_SECONDS = 0.2
 ASK_MACHINES_EVERY_SECONDS = 2.0
 log = logging.getLogger("server.cluster")
+
+
+class _Quiet(Worker):
+    """One that lives in the runner's own process, and need not tell twice a second that it does."""
+
+    async def heartbeat(self) -> None:
+        """As asked for, and again only much later."""
+        await super().heartbeat()
+        self.periodic_callbacks["heartbeat"].callback_time = 1000.0 * BEAT_SECONDS
 
 
 @dataclass(frozen=True)
@@ -56,6 +67,8 @@ class Cluster:
                 # even without dashboards both listen; left to themselves, to the whole network
                 dashboard_address=LOOPBACK,
                 worker_dashboard_address=LOOPBACK,
+                scheduler_sync_interval=60,
+                worker_class=_Quiet,
             )
         self._client = Client(address or self._own, set_as_default=False)
         self._latest: dict[str, Latest] = {}

@@ -19,7 +19,7 @@ from django.conf import settings
 from server.store.files import replace_at_once
 
 ALIVE_SECONDS = 10.0
-BEAT_SECONDS = 2.0
+BEAT_SECONDS = 3.0
 RUNNER, MEASURER = "runner", "measurer"
 
 

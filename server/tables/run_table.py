@@ -24,6 +24,7 @@ from server.tables.cells import plain_cell
 
 FACTOR = "factor:"
 NOT_LOADED = ("log", "command", "machine")
+SAID_BY_RUNS = ("state", "machine_name", "engine_version", "reason")
 
 
 @dataclass(frozen=True)
@@ -164,7 +165,7 @@ def page_of(study: Study, asked: Asked, offset: int, limit: int) -> tuple[int, l
     Where the database can filter and sort by itself, only the page is read.
     """
     order = _database_order(asked)
-    if order is None or asked.text:
+    if order is None:
         rows = rows_of(study, asked)
         return len(rows), rows[offset : offset + limit]
     runs = _filtered(study, asked)
@@ -179,8 +180,6 @@ def rows_of(study: Study, asked: Asked) -> list[Run]:
     if name and name not in columns:
         raise InputError(f"there is no column {name!r}; there are {', '.join(columns)}")
     rows = _completed(study, list(_filtered(study, asked).order_by(*PLAN_ORDER)))
-    if asked.text:
-        rows = [run for run in rows if _matches(run, asked.text)]
     if name:
         rows = _sorted(rows, columns[name], down=asked.sort.startswith("-"))
     if asked.group:
@@ -237,7 +236,7 @@ def _filtered(study: Study, asked: Asked) -> QuerySet[Run]:
         if "bad" in asked.states:
             wanted |= BAD
         runs = runs.filter(wanted)
-    return runs
+    return _with_words(study, runs, asked.text) if asked.text else runs
 
 
 def _database_order(asked: Asked) -> list[Any] | None:
@@ -276,14 +275,31 @@ def _noises(options: dict[int, Option]) -> dict[int, float]:
     return {pk: row.value for pk, row in kept.items() if is_current(row, runs[pk], areas[pk])}
 
 
-def _matches(run: Run, text: str) -> bool:
-    option = run.option
-    said = " ".join((
-        option.title, option.side, option.engine_title, run.state, run.machine_name, run.engine_version, run.reason,
-        *(f"{level['title']} {level['shown']}" for level in option.levels), *_found(run), f"seed {run.seed}",
-        "warm-up" if run.warm_up else "", "pilot" if option.purpose == Purpose.PILOT else "",
-    )).lower()  # fmt: skip
-    return all(word in said for word in text.lower().split())
+def _with_words(study: Study, runs: QuerySet[Run], text: str) -> QuerySet[Run]:
+    """Runs in whose row every word stands somewhere. What options say is looked through once for each of them, what a
+    run says by the database.
+    """
+    options = {option.pk: _said_of(option) for option in study.options.all()}
+    found = {
+        pk: "\n".join(_messages(checks)).lower() for pk, checks in runs.exclude(checks=[]).values_list("pk", "checks")
+    }
+    for word in text.lower().split():
+        if word in "seed":
+            continue  # which every row has
+        wanted = Q(option__in=[pk for pk, said in options.items() if word in said])
+        wanted |= Q(pk__in=[pk for pk, said in found.items() if word in said]) | Q(seed__contains=word)
+        for name in SAID_BY_RUNS:
+            wanted |= Q(**{f"{name}__icontains": word})
+        if word in "warm-up":
+            wanted |= Q(warm_up=True)
+        runs = runs.filter(wanted)
+    return runs
+
+
+def _said_of(option: Option) -> str:
+    levels = (f"{level['title']} {level['shown']}" for level in option.levels)
+    pilot = "pilot" if option.purpose == Purpose.PILOT else ""
+    return " ".join((option.title, option.side, option.engine_title, *levels, pilot)).lower()
 
 
 def _sorted(rows: list[Run], column: Column, *, down: bool) -> list[Run]:
@@ -310,4 +326,8 @@ def _levels(study: Study) -> list[dict[str, Any]]:
 
 def _found(run: Run) -> list[str]:
     reason = [run.reason] if run.reason else []
-    return reason + [check["message"] for check in run.checks if check["message"] != run.reason]
+    return reason + [message for message in _messages(run.checks) if message != run.reason]
+
+
+def _messages(checks: list[dict[str, Any]]) -> list[str]:
+    return [check["message"] for check in checks]
