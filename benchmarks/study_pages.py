@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 import time
+from itertools import count
 from statistics import median
 
 from django.test import Client
@@ -12,6 +13,7 @@ from matchedpair.measures.kinds import KIND_OF
 
 from benchmarks.figures import Measured, show
 from benchmarks.studies import study_of
+from server.answers.studies import forget_findings
 from server.catalogue.zones import signature
 from server.measuring.models import Comparison, Measure
 from server.runs.models import Run, RunState
@@ -19,26 +21,29 @@ from server.studies.models import Study
 
 SEEDS = 2
 MOST_SECONDS = 1.0
+_asked = count()
 PAGES = ("findings/", "curves/", "effects/", "decision/", "measures/")
 
 
 def run() -> bool:
     """Fill a study by laws, and ask for each page."""
-    study = _filled()
+    study = filled_by_laws()
     client = Client(headers={"host": "127.0.0.1"})
     runs = Run.objects.filter(study=study).count()
     bare = _seconds(lambda: list(Run.objects.filter(study=study).defer("log", "command")))
     figures = []
     for page in PAGES:
         own = [MOST_SECONDS] if page in ("curves/", "effects/") else []
-        taken = _seconds(lambda page=page: _page(client, study, page))  # type: ignore[misc]  # bound at once
+        taken = _seconds(lambda page=page: made_anew(client, study, page))  # type: ignore[misc]  # bound at once
         figures.append(Measured(page.rstrip("/"), taken, "s", *own))
         figures.append(Measured(f"{page.rstrip('/')} over its runs bare from the database", taken / bare, "×"))
     return show(f"The pages of a study with {runs:,} runs", figures)
 
 
-def _page(client: Client, study: Study, page: str) -> None:
-    answer = client.get(f"/api/studies/{study.pk}/{page}")
+def made_anew(client: Client, study: Study, page: str) -> None:
+    """Ask for a page that is not kept from before."""
+    forget_findings()
+    answer = client.get(f"/api/studies/{study.pk}/{page}", {"again": next(_asked)})
     if answer.status_code != 200:
         raise SystemExit(f"{page} answered {answer.status_code}: {answer.content[:200]!r}")
 
@@ -52,11 +57,12 @@ def _seconds(act: object) -> float:
     return median(taken)
 
 
-def _filled() -> Study:
+def filled_by_laws(clamps: int = 9) -> Study:
+    """A study of a hundred options, and a hundred more for each clamp, measured as its laws say."""
     study = study_of(kind="table", repeats=SEEDS, factors=[
         {"subject": "samples", "levels": [{"value": 4 * n} for n in range(1, 11) if n != 4]},
         {"subject": "bounces", "levels": [{"value": n} for n in range(2, 12)]},
-        {"subject": "indirect_clamp", "levels": [{"value": float(n)} for n in range(1, 10)]},
+        {"subject": "indirect_clamp", "levels": [{"value": float(n)} for n in range(1, clamps + 1)]},
     ])  # fmt: skip
     now = timezone.now()
     kind = KIND_OF["noise"]

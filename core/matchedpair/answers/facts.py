@@ -6,6 +6,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass, field
+from functools import cached_property
 from typing import Any
 
 import msgspec
@@ -286,11 +287,19 @@ class StudyFacts:
 
     def option(self, key: int) -> OptionFact | None:
         """The option with this key."""
-        return next((each for each in self.options if each.key == key), None)
+        return self._options.get(key)
 
     def pair_of(self, control: int, trial: int) -> PairFact | None:
         """The pair that these two make."""
-        return next((each for each in self.pairs if (each.control, each.trial) == (control, trial)), None)
+        return self._pairs.get((control, trial))
+
+    @cached_property
+    def _options(self) -> dict[int, OptionFact]:
+        return {each.key: each for each in reversed(self.options)}
+
+    @cached_property
+    def _pairs(self) -> dict[tuple[int, int], PairFact]:
+        return {(each.control, each.trial): each for each in reversed(self.pairs)}
 
     @property
     def places(self) -> tuple[str, ...]:

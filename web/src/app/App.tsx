@@ -59,7 +59,6 @@ export function App() {
     <div className="flex h-dvh flex-col print:block print:h-auto">
       <TopBar />
       <QueueNotice />
-      <Carried />
       <main className="min-h-0 flex-1 overflow-auto print:overflow-visible" id="main">
         <Guarded>
           <Suspense fallback={<Loading what="page" />}>
@@ -91,6 +90,7 @@ export function App() {
           </Suspense>
         </Guarded>
       </main>
+      <Carried />
     </div>
   );
 }
