@@ -78,7 +78,9 @@ def begin_pilot(plan: CostedPlan) -> int:
 
 
 def _held() -> str:
-    queue = Queue.now()
+    queue = Queue.objects.first()  # a preview only asks, and writes nothing
+    if queue is None:
+        return ""
     return queue.held or ("The queue is paused." if queue.paused_at else "")
 
 

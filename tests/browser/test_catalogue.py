@@ -33,7 +33,7 @@ class Tested(BrowserTest):
         self.page.get_by_role("button", name="Test this engine").click()
         test = self.page.get_by_role("region", name="Test of this engine")
         expect(test.get_by_role("status")).to_have_text(
-            "1 of 11 does not hold: it says when it is ready.", timeout=240_000
+            "1 of 12 does not hold: it says when it is ready.", timeout=240_000
         )
         row = test.get_by_role("row", name="It says when it is ready")
         expect(row).to_contain_text("Does not hold")
