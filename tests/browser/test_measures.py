@@ -57,9 +57,14 @@ class Carried(WithMeasures):
         self.open(f"/studies/{self.study.pk}")
         trial = self.study.options.get(side="trial")
         row = page.get_by_role("table", name="Options").locator(f"tr[data-option='{trial.pk}']")
-        row.locator("td").nth(1).locator("[data-copy]").hover()
-        page.keyboard.press("Control+c")
-        expect(page.get_by_text(re.compile(r"^Copied: \d.* % \("))).to_be_visible()
+        figure = row.locator("td").nth(1).locator("[data-copy]")
+
+        def copy():
+            figure.hover()  # what comes in above may have moved it
+            page.keyboard.press("Control+c")
+            self.assertRegex(page.locator("body").inner_text(), r"Copied: \d.* % \(")
+
+        self.becomes(copy)
         self.assertRegex(page.evaluate("navigator.clipboard.readText()"), r"^[\d.]+ % \([\d.]+ to [\d.]+\)$")
         dragged = page.evaluate(
             """picture => {

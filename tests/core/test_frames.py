@@ -19,6 +19,11 @@ class Shares(unittest.TestCase):
         self.assertEqual(found.wall, {7: 3.5, 8: 1.5, 9: 1.0})
         self.assertEqual(found.cpu, {})
 
+    def test_lines_that_were_read_in_one_breath_leave_it_to_the_files(self):
+        said = {1: (3.0, 2.5), 2: (3.0, 2.5), 3: (5.5, 4.0)}
+        found = frame_shares((1, 2, 3), 6.0, 4.5, said, {1: 103.0, 2: 104.5, 3: 105.5})
+        self.assertEqual((found.wall, found.cpu, found.even), ({1: 3.5, 2: 1.5, 3: 1.0}, {}, False))
+
     def test_frames_written_all_at_once_or_backwards_share_evenly(self):
         for written in ({1: 9.0, 2: 9.0, 3: 9.0}, {1: 9.0, 2: 8.0, 3: 7.0}):
             found = frame_shares((1, 2, 3), 6.0, None, {}, written)

@@ -204,7 +204,7 @@ class OwnRenderer(WithEngines, UntransactedTest):
         until(lambda: not self.call("GET", path).json()["at_work"], "the test", seconds=120)
         told = self.call("GET", path).json()
         self.assertEqual(told["sentence"], "All that was tried holds.")
-        self.assertEqual(len(told["promises"]), 11)
+        self.assertEqual(len(told["promises"]), 12)
         self.call("POST", path, {"scene": "court", "view": "gate"})
         self.assertEqual(self.call("DELETE", path).status_code, 204)
         until(lambda: not self.call("GET", path).json()["at_work"], "the end of the test", seconds=120)

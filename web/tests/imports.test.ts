@@ -18,7 +18,7 @@ function render(fields: Record<string, unknown>, settings: Record<string, unknow
 }
 
 describe("options among renders made elsewhere", () => {
-  it("are called by all that tells them apart: settings, frame, and size", () => {
+  it("are called by as much as tells them apart: settings, then frame and size", () => {
     const renders = [
       render({ engine: "Moth", frame: 1, seed: 1 }, { AA: 16 }),
       render({ engine: "Moth", frame: 1, seed: 2 }, { AA: 16 }),
@@ -26,11 +26,13 @@ describe("options among renders made elsewhere", () => {
       render({ engine: "Moth", frame: 2, seed: 2 }, { AA: 64 }, 100),
     ];
     expect(grouped(renders).map((group) => group.title)).toEqual([
-      "Moth 1, AA 16, frame 1, 480 × 270",
-      "Moth 1, AA 16, frame 2, 480 × 270",
-      "Moth 1, AA 64, frame 2, 100 × 270",
+      "Moth 1, AA 16, frame 1",
+      "Moth 1, AA 16, frame 2",
+      "Moth 1, AA 64",
     ]);
     expect(grouped(renders.slice(0, 2)).map((group) => group.title)).toEqual(["Moth 1"]);
+    const sizes = [render({ engine: "Moth" }, {}), render({ engine: "Moth" }, {}, 100)];
+    expect(grouped(sizes).map((group) => group.title)).toEqual(["Moth 1, 480 × 270", "Moth 1, 100 × 270"]);
   });
 
   it("suggest what they were made to find out", () => {

@@ -54,17 +54,20 @@ def frame_shares(
         When each frame's picture was written last, in seconds since any moment.
     """
     order = list(frames)
-    by_line = all(frame in said for frame in order)
-    # between its line and the one before, else between its picture and the one before
-    ends = [said[each][0] if by_line else whole - (written[order[-1]] - written[each]) for each in order]
-    wall = _steps([*ends[:-1], whole])
-    if min(wall) <= 0.0:
-        return FrameShares(dict.fromkeys(order, whole / len(order)), {}, even=True)
-    known = [said[each][1] for each in order[:-1]] if by_line else [None]
-    used = [each for each in known if each is not None]
-    complete = cpu is not None and by_line and len(used) == len(order) - 1
-    spent = _steps([*used, cpu or 0.0]) if complete else []
-    return FrameShares(dict(zip(order, wall, strict=True)), dict(zip(order, spent, strict=False)))
+    last = order[-1]
+    if all(frame in said for frame in order):
+        # lines that came in one breath, on a busy machine, tell nothing
+        wall = _steps([*(said[each][0] for each in order[:-1]), whole])
+        if min(wall) > 0.0:
+            used = [said[each][1] for each in order[:-1]]
+            known = [each for each in used if each is not None]
+            spent = _steps([*known, cpu]) if cpu is not None and len(known) == len(used) else []
+            return FrameShares(dict(zip(order, wall, strict=True)), dict(zip(order, spent, strict=False)))
+    if all(frame in written for frame in order):
+        wall = _steps([*(whole - (written[last] - written[each]) for each in order[:-1]), whole])
+        if min(wall) > 0.0:
+            return FrameShares(dict(zip(order, wall, strict=True)), {})
+    return FrameShares(dict.fromkeys(order, whole / len(order)), {}, even=True)
 
 
 def _steps(moments: Sequence[float]) -> list[float]:

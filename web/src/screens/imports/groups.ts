@@ -9,6 +9,7 @@ export type Group = { key: string; title: string; renders: Render[]; complete: b
 export type FrameGroup = Group & { frames: number[] };
 
 const APART = ["engine", "version", "scene", "view", "variant", "frame"] as const;
+const PLACES = ["scene", "view", "frame"] as const;
 
 /** Groups of renders that are alike in all but the seed: those of which enough is known first, by name. */
 export function grouped(renders: Render[]): Group[] {
@@ -47,14 +48,17 @@ function groupedBy(renders: Render[], apart: readonly string[]): Group[] {
     found.set(key, [...(found.get(key) ?? []), render]);
   }
   const varying = varyingSettings(renders);
-  const places = apart.filter((name) => name !== "engine" && name !== "version" && varies(renders, name));
-  const sizes = new Set(renders.map((each) => `${each.width} × ${each.height}`));
-  const groups = [...found].map(([key, rows]) => ({
-    key,
-    title: titleOf(rows[0], varying, places, sizes.size > 1),
-    renders: rows,
-    complete: rows.every((row) => row.missing.length === 0),
-  }));
+  const rows = [...found.values()];
+  const titles = rows.map((own) => titleOf(own[0], varying));
+  const groups = [...found].map(([key, own], at) => {
+    const alike = rows.filter((_, other) => titles[other] === titles[at]).map((each) => each[0]);
+    return {
+      key,
+      title: [titles[at], ...placeOf(own[0], alike, apart)].filter(Boolean).join(", "),
+      renders: own,
+      complete: own.every((row) => row.missing.length === 0),
+    };
+  });
   return groups.sort((one, other) => Number(other.complete) - Number(one.complete));
 }
 
@@ -68,28 +72,29 @@ export function varyingSettings(renders: Render[]): string[] {
   return [...values].filter(([, seen]) => seen.size > 1).map(([name]) => name);
 }
 
-function varies(renders: Render[], name: string): boolean {
-  return new Set(renders.map((each) => each.fields_known[name] ?? null)).size > 1;
-}
-
-/** What tells an option from the others: how it was rendered, and where, as far as that differs among them. */
-function titleOf(
-  render: Render | undefined,
-  varying: string[],
-  places: readonly string[],
-  sized: boolean,
-): string {
+/** How an option was rendered, as far as that differs among all. */
+function titleOf(render: Render | undefined, varying: string[]): string {
   if (!render) return "";
   const known = (name: string) => settingValue(render.fields_known[name] ?? "");
   const engine = `${known("engine") || "engine not known"} ${known("version")}`.trim();
   const settings = varying
     .filter((name) => name in render.settings)
     .map((name) => `${name.replaceAll("_", " ")} ${settingValue(render.settings[name])}`);
-  const there = places.map((name) => {
-    const value = known(name);
-    return value === "" ? "" : name === "variant" ? value : `${name} ${value}`;
-  });
-  return [engine, ...settings, ...there, sized ? `${render.width} × ${render.height}` : ""]
+  return [engine, known("variant") === "as-is" ? "" : known("variant"), ...settings]
     .filter(Boolean)
     .join(", ");
+}
+
+/** Where, as far as that tells it from others that are called alike. */
+function placeOf(
+  render: Render | undefined,
+  alike: (Render | undefined)[],
+  apart: readonly string[],
+): string[] {
+  if (!render || alike.length < 2) return [];
+  const differs = (of: (each: Render | undefined) => unknown) => new Set(alike.map(of)).size > 1;
+  const names = PLACES.filter((name) => apart.includes(name) && differs((each) => each?.fields_known[name]));
+  const there = names.map((name) => `${name} ${settingValue(render.fields_known[name] ?? "not known")}`);
+  const size = (each: Render | undefined) => `${each?.width} × ${each?.height}`;
+  return differs(size) ? [...there, size(render)] : there;
 }
