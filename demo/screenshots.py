@@ -110,6 +110,7 @@ def take_deciding(page: Page, base: str) -> None:
     """Curves, the decision and the report of the study that has them all."""
     page.goto(base)
     page.get_by_role("link", name="What should the night shots").click()
+    page.wait_for_url("**/studies/*")
     page.get_by_role("link", name="Curves").click()
     page.wait_for_selector("[data-part=chart]")
     take(page, "curves")

@@ -42,5 +42,7 @@ describe("options among renders made elsewhere", () => {
     expect(suggested(of(["Moth"], [16, 64, 256]), ["AA"])).toBe("samples");
     expect(suggested(of(["Moth"], [16, 64, 256]), [])).toBe("own");
     expect(suggested(of(["Moth"], [16, 64]), ["AA"])).toBe("own");
+    const unknown = grouped([render({ engine: "Moth" }, {}), render({ engine: undefined }, {})]);
+    expect(suggested(unknown, []), "an engine that is not known is no other engine").toBe("own");
   });
 });

@@ -10,7 +10,7 @@ type Asked = Schema["AskedStudyRequest"]["asked"];
 
 /** What renders of several engines, or of several steps of one knob, were made to find out. */
 export function suggested(groups: Group[], knobs: readonly string[]): Asked {
-  const engines = new Set(groups.map((group) => group.renders[0]?.fields_known.engine ?? ""));
+  const engines = new Set(groups.flatMap((group) => group.renders[0]?.fields_known.engine ?? []));
   if (engines.size > 1) return "engine";
   const steps = new Set(
     groups.map((group) => String(knobs.map((knob) => group.renders[0]?.settings[knob] ?? ""))),
