@@ -108,10 +108,10 @@ def scene_named(name: str) -> Scene:
 
 def known_scene(name: str) -> Scene:
     """A scene of the folder, or one that only renders made elsewhere tell of. Raises `InputError`."""
-    row = SceneRevision.objects.filter(name=name, revision="").first()
     try:
         return scene_named(name)
     except InputError:
+        row = SceneRevision.objects.filter(name=name, revision="").first()
         if row is None:
             raise
         return _stated(row)

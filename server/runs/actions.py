@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import defaultdict
 from collections.abc import Mapping, Sequence
 from datetime import timedelta
 from typing import Any
@@ -78,15 +79,19 @@ def _queue(study: Study, options: list[Option], repeats: int, first_seed: int, *
     counted = [row for row in plan if not row.warm_up]
     lacking = [row for row in counted if _lacks(known, options[row.option], row.seed)]
     # what another brings is made by rendering that one again
-    again = [
-        row for row in counted if row not in lacking
-        and any(_lacks(known, each, row.seed) for each in options if each.comes_with_id == options[row.option].pk)
+    brought = defaultdict(list)
+    for option in options:
+        brought[option.comes_with_id].append(option)
+    own = set(lacking)
+    again = {
+        row for row in counted if row not in own
+        and any(_lacks(known, each, row.seed) for each in brought[options[row.option].pk])
         and known[options[row.option].pk, row.seed].state not in OPEN_STATES
-    ]  # fmt: skip
+    }  # fmt: skip
     warm = warmed_lately()
     needed = {options[row.option].warms() for row in [*lacking, *again]} - {key for key, _ in warm}
     warm_ups = [row for row in plan if row.warm_up and options[row.option].warms() in needed]
-    rows = [*warm_ups, *lacking, *again]
+    rows = [*warm_ups, *lacking, *(row for row in counted if row in again)]
     order = _end_of_queue() if not next_up else _front_of_queue() - len(rows)
     queued = 0
     for row in rows:

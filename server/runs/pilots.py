@@ -5,6 +5,7 @@ They belong to a study that is in no list, so that a plan given up leaves nothin
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 from django.db import transaction
@@ -69,12 +70,17 @@ def begin_pilot(plan: CostedPlan) -> int:
     rows = _to_try(plan)
     if not rows:
         return 0
-    study = _study_of_drafts(plan)
+    return try_out(_study_of_drafts(plan), rows, next_up=True)
+
+
+@transaction.atomic
+def try_out(study: Study, rows: Sequence[OptionDraft], *, next_up: bool = False) -> int:
+    """Queue tiny renders as options that are in no plan, before all that waits if asked. Returns how many renders."""
     options = [
         keep_option(study, row, {}, purpose=Purpose.PILOT, number=place, in_plan=False)
         for place, row in enumerate(rows)
     ]
-    return queue_pilot(study, options, next_up=True)
+    return queue_pilot(study, options, next_up=next_up)
 
 
 def _held() -> str:

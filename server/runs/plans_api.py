@@ -13,15 +13,15 @@ from rest_framework.decorators import api_view
 from rest_framework.request import Request
 from rest_framework.response import Response
 
-from server.runs.actions import must_be_ours, queue_pilot, queue_study
-from server.runs.pilots import begin_pilot, pilot_standing
+from server.runs.actions import must_be_ours, queue_study
+from server.runs.pilots import begin_pilot, pilot_standing, try_out
 from server.runs.planning import CostedPlan, costed, pilot_of
 from server.runs.serializers import CountSerializer
 from server.store.versions import must_match
-from server.studies.actions import create_study, keep_option, replan
+from server.studies.actions import create_study, replan
 from server.studies.draft import resolve
 from server.studies.forms import DraftSerializer
-from server.studies.models import Purpose, Side, Study
+from server.studies.models import Side, Study
 from server.studies.requests import draft_of, study_with_all
 from server.studies.serializers import LevelShownSerializer, StudySerializer
 from server.studies.sheets import MatchSheetSerializer, sheet_row
@@ -156,12 +156,7 @@ def pilot(request: Request, pk: int) -> Response:
     draft, problems = resolve(study.draft) if study.draft else (None, {"plan": ["this study has no plan"]})
     if draft is None:
         raise serializers.ValidationError(problems)
-    with transaction.atomic():
-        options = [
-            keep_option(study, row, {}, purpose=Purpose.PILOT, number=place, in_plan=False)
-            for place, row in enumerate(pilot_of(draft))
-        ]
-        return Response({"runs": queue_pilot(study, options)})
+    return Response({"runs": try_out(study, pilot_of(draft))})
 
 
 def plan_row(plan: CostedPlan) -> dict[str, Any]:

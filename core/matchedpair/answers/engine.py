@@ -19,7 +19,6 @@ from matchedpair.answers.facts import OptionFact, StudyFacts
 from matchedpair.answers.missing import nothing_yet, without_reference
 from matchedpair.answers.phrases import number, place_of_box, sentence, stops, times
 from matchedpair.answers.thresholds import PLAIN_STOPS, SEEN, STOPS, TIME
-from matchedpair.plans.plan_kind import QUALITY, is_place
 
 FARTHEST = 4.0  # times the samples it was rendered with, up to which the law is believed
 MOST = 3  # others that are told of each kind; the table of the study has all
@@ -126,12 +125,7 @@ def _telling(table: dict[str, list[Standing]], control: OptionFact) -> list[str]
 
 def _ladder(option: OptionFact) -> tuple[object, ...]:
     """What options have in common that differ in the quality knob and in the place alone."""
-    knob = (QUALITY, option.knob, option.knob.replace(" ", "_"))
-    return option.engine, *(
-        (level.subject, level.shown)
-        for level in option.levels
-        if level.subject not in knob and not is_place(level.subject)
-    )
+    return option.engine, *((level.subject, level.shown) for level in option.levels_but_knob())
 
 
 def _way(rows: list[Standing], places: int) -> float:

@@ -14,6 +14,7 @@ import msgspec
 from matchedpair.engines.setting import Value
 from matchedpair.errors import InputError
 from matchedpair.measures.figure import Figure, Ratio
+from matchedpair.plans.plan_kind import QUALITY, is_place
 
 FORMAT = 1
 
@@ -131,6 +132,11 @@ class OptionFact:
     not_near: str = ""
     goes_down: bool = False
     reached: float | None = None
+
+    def levels_but_knob(self) -> tuple[LevelFact, ...]:
+        """The levels of all that is varied but the quality knob and the place: options alike in them are one ladder."""
+        knob = (QUALITY, self.knob, self.knob.replace(" ", "_"))
+        return tuple(row for row in self.levels if row.subject not in knob and not is_place(row.subject))
 
 
 @dataclass(frozen=True)

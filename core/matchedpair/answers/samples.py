@@ -18,7 +18,6 @@ from matchedpair.answers.missing import nothing_yet
 from matchedpair.answers.phrases import count, number, seconds, sentence
 from matchedpair.answers.thresholds import SEEN
 from matchedpair.curves.two_terms import fit_two_terms
-from matchedpair.plans.plan_kind import QUALITY, is_place
 
 BEYOND = 2.0  # times the ladder's top, up to which the fit is believed
 LEAST_STEPS = 2
@@ -116,11 +115,7 @@ def ladder_of(facts: StudyFacts) -> list[OptionFact]:
 
 def _alike(option: OptionFact, control: OptionFact) -> bool:
     """Whether nothing but the knob tells them apart: another engine's samples are on no ladder of this one's."""
-    return option.engine == control.engine and all(
-        level.subject in (QUALITY, option.knob.replace(" ", "_"), option.knob) or not level.changed
-        for level in option.levels
-        if not is_place(level.subject)
-    )
+    return option.engine == control.engine and not any(level.changed for level in option.levels_but_knob())
 
 
 def _enough(points: Sequence[tuple[float, float]], limit: float = SEEN) -> tuple[float, float, float] | None:

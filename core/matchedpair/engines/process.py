@@ -164,6 +164,7 @@ class _Watch:
         self.waited_seconds = 0.0
         self.seen: list[tuple[float, float | None]] = []  # moment and CPU seconds when each picture was there
         self.frames_seen: list[tuple[float, float | None]] = []  # the same of each frame of a sequence
+        self.frames_there = 0
         self.began = 0.0
 
     def carry_out(self, on_progress: Callable[[Progress], None], should_stop: Callable[[], bool]) -> RenderOutcome:
@@ -252,7 +253,12 @@ class _Watch:
         """How much is done; what an engine says of one frame is its part of a sequence."""
         if not self.job.frames:
             return self.output.progress
-        done = len(self.output.frames_done) or sum(path is not None for path, _ in map(self._picture, self.job.frames))
+        done = len(self.output.frames_done)
+        if self.definition.frame_done is None:  # they come one after the other, so that only the next is looked for
+            frames = self.job.frames
+            while self.frames_there < len(frames) and self._picture(frames[self.frames_there])[0] is not None:
+                self.frames_there += 1
+            done = self.frames_there
         return min((done + (self.output.progress or 0.0)) / len(self.job.frames), 1.0)
 
     def _on_the_way(self, began: float) -> tuple[OnTheWay, ...]:

@@ -109,9 +109,9 @@ def digests_of(paths: Mapping[str, Path]) -> dict[str, str]:
             "it can be used once they are"
         )
     found = {}
-    for name in keys:
+    for name, key in keys.items():
         with suppress(PictureError):
-            found[name] = digest_of(paths[name])
+            found[name] = _held.get(key) or digest_of(paths[name])
     return found
 
 

@@ -19,10 +19,7 @@ export function PilotLine({ draft, pilot }: { draft: Draft; pilot: Schema["Pilot
   const { mutate, error, isPending } = useMutation({
     mutationFn: (wanted: string) =>
       body(api.POST("/api/studies/preview/pilot/", { body: JSON.parse(wanted) as Draft })),
-    onSettled: async () => {
-      await queries.invalidateQueries({ queryKey: ["preview"] });
-      await askAgain(queries, "runs");
-    },
+    onSettled: () => askAgain(queries, "runs"),
   });
   const wanted = JSON.stringify(draft);
   const begins = unasked && pilot.by_itself && pilot.open === 0 && pilot.failed === 0;

@@ -3,6 +3,7 @@ import { duration } from "../../parts/format";
 import { Notice } from "../../parts/Notice";
 import { progressWords } from "./RunRow";
 import { named } from "./rows";
+import { rendersOf } from "./soFar";
 
 type Progress = Schema["Progress"];
 
@@ -79,8 +80,7 @@ function LatestPicture({
 }
 
 function leftWords(progress: Progress): string {
-  const done = progress.counts.finished ?? 0;
-  const whole = Object.values(progress.counts).reduce((sum, count) => sum + count, 0);
+  const { done, whole } = rendersOf(progress);
   const first = whole > 0 ? `${done} of ${whole} done` : `Pilot: ${progress.pilots_open} to come`;
   if (progress.ahead > 0)
     return `${first}, waiting for ${progress.ahead} other ${progress.ahead === 1 ? "render" : "renders"}.`;

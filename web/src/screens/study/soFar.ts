@@ -6,9 +6,8 @@ type Ratio = Schema["Ratio"];
 
 /** From how much the answer speaks while more is to come, and how well noise and time are known by now. */
 export function soFarWords(progress: Schema["Progress"], pairs: Pair[]): string {
-  const done = progress.counts.finished ?? 0;
+  const { done, whole } = rendersOf(progress);
   if (progress.state !== "running" || done === 0) return "";
-  const whole = Object.values(progress.counts).reduce((sum, count) => sum + count, 0);
   const known = [
     knownTo(
       "noise",
@@ -35,4 +34,10 @@ function knownTo(what: string, ratios: (Ratio | null)[]): string {
   return middle === undefined
     ? ""
     : `${what} ${halves.length > 1 ? "typically " : ""}known to ±${three(middle)} %`;
+}
+
+/** How many renders are done, and of how many. */
+export function rendersOf(progress: Schema["Progress"]): { done: number; whole: number } {
+  const whole = Object.values(progress.counts).reduce((sum, count) => sum + count, 0);
+  return { done: progress.counts.finished ?? 0, whole };
 }
