@@ -10,7 +10,7 @@ from pathlib import Path
 
 import tomli_w
 from matchedpair.engines import read_definition, render
-from matchedpair.engines.definition_file import CHANGES, LATER, PLACEHOLDERS, TOP_KEYS
+from matchedpair.engines.definition_keys import CHANGES, LATER, PLACEHOLDERS, TOP_KEYS
 from matchedpair.engines.job import RenderJob
 from matchedpair.engines.setting import AFFECTS
 from matchedpair.scenes.scene import DESCRIBED_KEYS

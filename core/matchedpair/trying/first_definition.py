@@ -8,7 +8,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from pathlib import PurePath
 
-from matchedpair.engines.definition_file import RESERVED
+from matchedpair.engines.definition_keys import RESERVED
 
 FLAG = re.compile(r"-{1,2}[A-Za-z][\w-]*")
 # a value's name: <n>, {one,of,these}, N, WIDTHxHEIGHT, X,Y; before two spaces or the end, where the explanation begins
