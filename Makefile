@@ -15,11 +15,14 @@ KERNELS := $(wildcard standins/*/*kernels.py)
 help: ## list the targets
 	@grep -hE '^[a-z-]+:.*##' $(MAKEFILE_LIST) | sed -E 's/:[^#]*## /\t/' | expand -t 16
 
-setup: .venv/installed web/dist/index.html .venv/kernels-warm ## install everything and build the interface
+setup: .venv/tests-installed web/dist/index.html .venv/kernels-warm ## install everything and build the interface
 
-demo: setup ## start with demo data (keeps what is there)
+demo: .venv/installed web/dist/index.html ## start with demo data (keeps what is there)
 	@python server/port_free.py
 	@python manage.py prepare
+	@# the page need not wait for it, renders do
+	@test -e .venv/kernels-warm || { nice python manage.py before_renders "compiling the stand-in engines, once" -- \
+	  env --unset=MAKEFLAGS $(MAKE) --silent --jobs=2 .venv/kernels-warm & }
 	@python manage.py load_data --if-empty demo/data
 	@echo "Matched Pair: http://127.0.0.1:$(MATCHEDPAIR_PORT)  (Ctrl+C stops it)"
 	@exec honcho start
@@ -37,7 +40,7 @@ test: setup chromium lint
 	python -m tests
 endif
 
-lint: .venv/installed web/node_modules/installed ## every check that runs nothing
+lint: .venv/tests-installed web/node_modules/installed ## every check that runs nothing
 	ruff check .
 	ruff format --check .
 	mypy
@@ -62,7 +65,7 @@ restore: .venv/installed ## bring a copy back: make restore FROM=folder
 verify: .venv/installed ## check every picture and the database, here or of a copy: make verify [OF=folder]
 	@python manage.py verify $(if $(OF),"$(OF)")
 
-schema: .venv/installed web/node_modules/installed ## write the API schema and the types made from it
+schema: .venv/tests-installed web/node_modules/installed ## write the API schema and the types made from it
 	python manage.py spectacular --validate --fail-on-warn --format openapi-json --file server/openapi.json
 	cd web && npm run --silent types
 
@@ -78,7 +81,7 @@ endure: setup ## an hour of renders while everything goes wrong: make endure [MI
 screenshots: setup chromium ## take docs/screenshots anew from the demo data
 	python demo/screenshots.py
 
-words: .venv/installed ## write docs/words.md anew, to be read aloud
+words: .venv/tests-installed ## write docs/words.md anew, to be read aloud
 	python -m tests.words
 
 demo-data: setup ## render the demo data anew
@@ -98,8 +101,14 @@ chromium:
 	@command -v $(PYTHON) >/dev/null || { echo "Python 3.11 is missing: install python3.11 and its venv package, or set PYTHON."; exit 1; }
 	@test -x .venv/bin/python || $(PYTHON) -m venv .venv || { echo "Could not make .venv: install the venv package of Python (Debian: python3-venv)."; exit 1; }
 	@echo "Installing Python packages …"
-	.venv/bin/python -m pip install --quiet --disable-pip-version-check --requirement requirements.lock
+	@# without compiling all that is in them: Python does that for what is used
+	.venv/bin/python -m pip install --quiet --disable-pip-version-check --no-compile --requirement requirements.lock
 	PYTHONWARNINGS=ignore .venv/bin/python -m pip install --quiet --disable-pip-version-check --no-deps --editable .
+	@touch $@
+
+.venv/tests-installed: requirements-tests.lock .venv/installed
+	@echo "Installing what tests and checks need …"
+	.venv/bin/python -m pip install --quiet --disable-pip-version-check --no-compile --no-deps --requirement requirements-tests.lock
 	@touch $@
 
 web/node_modules/installed: web/package-lock.json

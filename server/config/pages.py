@@ -16,7 +16,7 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 
 from server.config.access import may_judge, may_run
-from server.processes.heartbeat import MEASURER, PROCESS_STATES, RUNNER, now_doing, process_state
+from server.processes.heartbeat import MEASURER, PROCESS_STATES, RUNNER, SET_UP, now_doing, process_state
 from server.store.files import DEMO
 
 
@@ -29,6 +29,7 @@ class SessionSerializer(serializers.Serializer):
     shared = serializers.BooleanField()
     runner = serializers.ChoiceField(choices=PROCESS_STATES)
     measurer = serializers.ChoiceField(choices=PROCESS_STATES)
+    preparing = serializers.CharField(help_text="What set-up still does, for which renders wait; empty for nothing")
     doing = serializers.CharField(help_text="What the measurer does now; empty for nothing")
     demo = serializers.BooleanField(help_text="Whether it began with demo data")
 
@@ -47,6 +48,7 @@ def session(request: Request) -> Response:
             "shared": settings.SHARED,
             "runner": process_state(RUNNER).value,
             "measurer": process_state(MEASURER).value,
+            "preparing": now_doing(SET_UP),
             "doing": now_doing(MEASURER),
             "demo": (settings.HOME / DEMO).exists(),
         }

@@ -20,7 +20,7 @@ from server.store.files import replace_at_once
 
 ALIVE_SECONDS = 10.0
 BEAT_SECONDS = 3.0
-RUNNER, MEASURER = "runner", "measurer"
+RUNNER, MEASURER, SET_UP = "runner", "measurer", "set-up"
 
 
 class ProcessState(Enum):

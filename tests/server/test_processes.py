@@ -126,6 +126,28 @@ class Turns(UntransactedTest):
         other.stdin.close()
         self.assertFalse(turn().held_by_another())
 
+    def test_renders_wait_for_what_set_up_still_does_and_the_page_says_so(self):
+        own = turn()
+        self.assertTrue(own.take())
+        child = "import sys; print('at it', flush=True); sys.exit(int(input()))"
+        command = [sys.executable, "manage.py", "before_renders", "compiling", "--", sys.executable, "-c", child]
+        here = {**os.environ, "DJANGO_SETTINGS_MODULE": "server.config.settings"}
+        pipes = dict.fromkeys(("stdin", "stdout", "stderr"), subprocess.PIPE)
+        preparing = subprocess.Popen(command, cwd=ROOT, env=here, text=True, **pipes)
+        until(
+            lambda: self.client.get("/api/session/").json()["preparing"] == "compiling; renders wait for it", "told", 60
+        )
+        own.let_go()
+        self.assertEqual(preparing.stdout.readline(), "at it\n")
+        self.assertFalse(own.take())
+        twice = subprocess.run(command, check=False, cwd=ROOT, env=here, timeout=60, capture_output=True)
+        self.assertEqual((twice.returncode, twice.stdout), (0, b""))
+        _, said = preparing.communicate("3\n", timeout=60)
+        self.assertEqual((preparing.returncode, said), (1, "CommandError: compiling did not succeed (3)\n"))
+        self.assertEqual(self.client.get("/api/session/").json()["preparing"], "")
+        self.assertTrue(own.take())
+        own.let_go()
+
     def test_what_was_seen_is_known_to_others(self):
         seen(12.5)
         self.assertEqual(last_seen(), 12.5)

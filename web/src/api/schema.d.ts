@@ -5327,6 +5327,8 @@ export interface components {
             shared: boolean;
             runner: components["schemas"]["ProcessState"];
             measurer: components["schemas"]["ProcessState"];
+            /** @description What set-up still does, for which renders wait; empty for nothing */
+            preparing: string;
             /** @description What the measurer does now; empty for nothing */
             doing: string;
             /** @description Whether it began with demo data */

@@ -63,6 +63,8 @@ export function TopBar() {
           <span role="alert" className="text-fault">
             The server does not answer; what you see may be old.
           </span>
+        ) : session.data?.preparing ? (
+          `Now ${session.data.preparing}`
         ) : session.data?.runner === "missing" ? (
           <span role="alert" className="text-fault">
             No runner is at work, so renders wait. Start it with make demo.
