@@ -17,7 +17,7 @@ from matchedpair.measures.areas import Area
 from matchedpair.plain_files import parsed_json
 from matchedpair.scenes import Scene, Setup, Stress, read_scene, read_scenes, read_stresses, require_fits
 from matchedpair.scenes.digests import BeingReadError
-from matchedpair.scenes.proposed import description_of, folders_without
+from matchedpair.scenes.proposed import description_name, description_of, places_without
 from matchedpair.scenes.scene import DESCRIBED, SceneVariant, SceneView
 from matchedpair.scenes.textures import SceneTexture, textures_of
 
@@ -62,23 +62,24 @@ def stresses_by_scene() -> dict[str, dict[str, str]]:
     }
 
 
-def undescribed() -> list[tuple[str, str]]:
-    """The folders among the scenes that none uses, each with a description proposed for it."""
+def undescribed() -> list[dict[str, str]]:
+    """The folders and files among the scenes that none uses, each with a description proposed for it."""
     scenes, _ = read_scenes(settings.SCENES)
-    return [(name, description_of(settings.SCENES / name)) for name in folders_without(settings.SCENES, scenes)]
+    places = [Path(settings.SCENES) / name for name in places_without(settings.SCENES, scenes)]
+    return [{"place": each.name, "text": description_of(each), "kept_as": description_name(each)} for each in places]
 
 
-def describe(folder: str, text: str) -> Scene:
-    """Write a description for a folder among the scenes, once it is good. Raises `InputError`."""
+def describe(place: str, text: str) -> Scene:
+    """Write a description for a folder or file among the scenes, once it is good. Raises `InputError`."""
     scenes, _ = read_scenes(settings.SCENES)
-    if folder not in folders_without(settings.SCENES, scenes):
-        raise InputError(f"there is no folder {folder!r} without a scene")
-    target = Path(settings.SCENES) / f"{folder}.scene.toml"
+    if place not in places_without(settings.SCENES, scenes):
+        raise InputError(f"there is no {place!r} without a scene")
+    target = Path(settings.SCENES) / description_name(Path(settings.SCENES) / place)
     try:
-        with tempfile.TemporaryDirectory(prefix=".describing-", dir=settings.SCENES) as place:
-            tried = Path(place) / target.name
+        with tempfile.TemporaryDirectory(prefix=".describing-", dir=settings.SCENES) as folder:
+            tried = Path(folder) / target.name
             tried.write_text(text, encoding="utf-8")
-            (Path(place) / folder).symlink_to(Path("..") / folder)
+            (Path(folder) / place).symlink_to(Path("..") / place)
             try:
                 scene = read_scene(tried)
             except BeingReadError:  # it is good, and there as soon as its files are read

@@ -93,9 +93,10 @@ class ScenesSerializer(serializers.Serializer):
 
 
 class UndescribedSerializer(serializers.Serializer):
-    """A folder among the scenes that none uses, and a description for it, in TOML."""
+    """A folder or file among the scenes that none uses, and a description for it, in TOML."""
 
-    folder = serializers.CharField(max_length=255)
+    place = serializers.CharField(max_length=255, help_text="Its name in the folder of scenes")
+    kept_as = serializers.CharField(read_only=True)
     text = serializers.CharField(max_length=100_000, trim_whitespace=False)
 
 
@@ -160,14 +161,13 @@ def scenes(request: Request) -> Response:
 @extend_schema(methods=["GET"], responses=UndescribedSerializer(many=True))
 @extend_schema(methods=["POST"], request=UndescribedSerializer, responses={201: SceneSerializer})
 @api_view(["GET", "POST"])
-def undescribed_folders(request: Request) -> Response:
-    """Folders that no scene uses, each with a proposed description; or keep one, corrected, beside its folder."""
+def undescribed_places(request: Request) -> Response:
+    """Folders and files that no scene uses, each with a proposed description; or keep one, corrected, beside it."""
     if request.method == "GET":
-        rows = [{"folder": folder, "text": text} for folder, text in undescribed()]
-        return Response(UndescribedSerializer(rows, many=True).data)
+        return Response(UndescribedSerializer(undescribed(), many=True).data)
     form = UndescribedSerializer(data=request.data)
     form.is_valid(raise_exception=True)
-    scene = describe(form.validated_data["folder"], form.validated_data["text"])
+    scene = describe(form.validated_data["place"], form.validated_data["text"])
     take_zones(scene)
     known = {stress.name: stress for stress in stresses_now()[0]}
     return Response(SceneSerializer(_scene_row(scene, known)).data, status=status.HTTP_201_CREATED)

@@ -6,7 +6,7 @@ from server.catalogue import engines_api, scenes_api, transforms_api
 
 urlpatterns = [
     path("scenes/", scenes_api.scenes),
-    path("scenes/undescribed/", scenes_api.undescribed_folders),
+    path("scenes/undescribed/", scenes_api.undescribed_places),
     path("scenes/<str:name>/look/", scenes_api.look),
     path("scenes/<str:name>/zones/", scenes_api.zones),
     path("zones/<int:pk>/", scenes_api.zone),

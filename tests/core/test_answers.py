@@ -208,6 +208,19 @@ class Samples(unittest.TestCase):
         self.assertRegex(answer.sentence, r"^64 samples are enough \(\d+–\d+\)")
         self.assertEqual(answer.choice, 3)
 
+    def test_what_is_enough_but_for_the_noisiest_tenth_says_so(self):
+        steps = {4: 4.0, 16: 2.0, 64: 1.0, 256: 0.5}
+        even = answer_of(ladder(steps, {each: 1.05 * seen for each, seen in steps.items()}))
+        self.assertRegex(even.sentence, r"^64 samples are enough \(\d+–\d+\): from there the noise cannot be seen")
+        self.assertIn("a difference nobody sees.", " ".join(each.text for each in even.because))
+        uneven = answer_of(ladder(steps, {each: 1.5 * seen for each, seen in steps.items()}))
+        self.assertIn(" for most of the picture, 140 for its noisiest tenth: from there", uneven.sentence)
+        self.assertIn("a difference that only the noisiest tenth shows", " ".join(each.text for each in uneven.because))
+        stays = answer_of(ladder(steps, dict.fromkeys(steps, 3.0)))
+        self.assertIn(" for most of the picture, more than 256 for its noisiest tenth", stays.sentence)
+        first = answer_of(ladder({16: 0.6, 64: 0.3}, {16: 1.5, 64: 0.75}))
+        self.assertIn("16 samples are enough for most of the picture, 36 for its noisiest tenth: there", first.sentence)
+
     def test_beyond_twice_the_ladder_nothing_is_promised(self):
         self.assertTrue(answer_of(ladder({4: 8.0, 16: 4.0, 64: 2.0})).sentence.startswith("More than 64"))
 
@@ -229,7 +242,9 @@ class Samples(unittest.TestCase):
     def test_of_a_threshold_the_highest_is_told_below_which_nothing_is_seen(self):
         visible = {0.4: 4.0, 0.2: 2.0, 0.1: 1.0, 0.05: 0.5}
         answer = answer_of(thresholds(visible))
-        self.assertRegex(answer.sentence, r"^Noise threshold 0\.1 is enough \(0\.\d+–0\.1\d*\): from there down")
+        self.assertRegex(
+            answer.sentence, r"^Noise threshold 0\.1 is enough \(0\.\d+–0\.1\d*\) for most of the picture, 0\.06"
+        )
         self.assertEqual(answer.choice, 3)
         self.assertIn("At 0.2 there is still 2 ΔE of noise.", [claim.text for claim in answer.because])
         self.assertIn("0.05 takes", answer.because[-1].text)

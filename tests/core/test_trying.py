@@ -174,6 +174,28 @@ class Command(unittest.TestCase):
         code, _, _ = self.run_main("engine", target, "--new", sys.executable)
         self.assertEqual(code, 0)
 
+    def test_options_whose_names_say_nothing_are_known_by_how_they_are_explained(self):
+        (self.folder / "help.txt").write_text(
+            "  --into FILE        picture to write, EXR\n  --rays N           rays for each pixel (default 16)\n"
+            "  --random N         start of the random numbers\n  --eye NAME         camera of the scene\n"
+            "  --w N              width\n  --h N              height\n  --lamps N          lamps to look at\n"
+            "  --note FILE        write a text beside the picture\n"
+        )
+        target = self.folder / "plume.toml"
+        self.assertEqual(
+            self.run_main("engine", target, "--new", "plume", "--help-text", self.folder / "help.txt")[0], 0
+        )
+        definition = read_definition(target)
+        # two options write something with the picture: which of them is the picture is for a person to say
+        self.assertEqual(
+            definition.render[1:],
+            ("--eye", "{view}", "--w", "{width}", "--h", "{height}", "--random", "{seed}", "{settings}", "{scene}"),
+        )
+        self.assertEqual((definition.quality_knob.name, definition.quality_knob.minimum), ("rays", 1))
+        self.assertEqual(definition.defaults(), {"into": "", "rays": 16, "lamps": 0, "note": ""})
+        one = first_definition("plume", "  --into FILE  picture to write, EXR\n", {})
+        self.assertIn('"--into", "{picture}"', one)
+
     def test_options_of_many_shapes(self):
         found = {each.name: (each.values, each.default) for each in options_in(HELP)}
         self.assertEqual(found["output"], (1, ""))

@@ -151,17 +151,17 @@ class OwnRenderer(WithEngines, UntransactedTest):
     def test_a_folder_without_a_description_is_given_one(self):
         (self.scenes / "court.scene.toml").unlink()
         (folder,) = self.client.get("/api/scenes/undescribed/").json()
-        self.assertEqual(folder["folder"], "court")
+        self.assertEqual((folder["place"], folder["kept_as"]), ("court", "court.scene.toml"))
         for text, words in (("format = 2\n", 'expected "file"'), ("= 3", "TOML"), ("", "blank")):
-            problem = self.problem(400, "POST", "/api/scenes/undescribed/", {"folder": "court", "text": text})
+            problem = self.problem(400, "POST", "/api/scenes/undescribed/", {"place": "court", "text": text})
             self.assertIn(words, problem["detail"] + str(problem["fields"]))
         self.assertEqual(sorted(path.name for path in self.scenes.iterdir()), ["court"])
-        self.assertIn("no folder '..'", self.problem(
-            400, "POST", "/api/scenes/undescribed/", {"folder": "..", "text": folder["text"]})["detail"])  # fmt: skip
+        self.assertIn("no '..' without a scene", self.problem(
+            400, "POST", "/api/scenes/undescribed/", {"place": "..", "text": folder["text"]})["detail"])  # fmt: skip
         made = self.call("POST", "/api/scenes/undescribed/", folder)
         self.assertEqual((made.status_code, made.json()["title"]), (201, "Court"), made.content)
         self.assertEqual(self.client.get("/api/scenes/undescribed/").json(), [])
-        self.planned(view="main", factors=LEVELS)
+        self.planned(view="cam-gate", factors=LEVELS)
 
     def test_a_bundle_says_which_files_it_does_not_carry(self):
         study = self.planned(factors=LEVELS)

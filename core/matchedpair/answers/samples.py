@@ -21,6 +21,8 @@ from matchedpair.curves.two_terms import fit_two_terms
 
 BEYOND = 2.0  # times the ladder's top, up to which the fit is believed
 LEAST_STEPS = 2
+UNSEEN = "the noise cannot be seen at normal distance"
+UNEVEN = 1.25  # times as much for the noisiest tenth: then what is enough is not enough everywhere, and that is said
 STEP_ERROR = 0.04  # relative, of a visible noise: what seeds alone let it vary, before the fit's own residuals
 
 
@@ -71,21 +73,28 @@ def answer(facts: StudyFacts) -> Answer:
     if enough is None or enough[0] > BEYOND * ladder.efforts[-1]:
         return _more_than(facts, ladder, enough, proof)
     value, low, high = enough
+    worst = _worst(ladder)
+    least = max(value, ladder.efforts[0])
+    uneven = worst is not None and worst > UNEVEN * least
+    most = ""
+    if worst is not None and uneven:
+        takes = ladder.told(worst) if worst <= BEYOND * ladder.efforts[-1] else _beyond(ladder)
+        most = f" for most of the picture, {takes} for its noisiest tenth"
     if value <= ladder.efforts[0]:
-        text = f"{ladder.named(ladder.step(0))} enough: even there the noise cannot be seen at normal distance"
-        return Answer(facts.question, sentence(text), SURE, ladder.options[0].key, _because(ladder, None, proof),
-                      _but(ladder, proof), None, proof)  # fmt: skip
+        there = "there" if uneven else "even there"
+        text = f"{ladder.named(ladder.step(0))} enough{most}: {there} {UNSEEN}"
+        return Answer(facts.question, sentence(text), SURE, ladder.options[0].key, _because(ladder, None, proof, worst),
+                      (), None, proof)  # fmt: skip
     ends = [ladder.told(each) for each in ((high, low) if ladder.down else (low, high))]
-    interval = f"({ends[0]}–{ends[1]})" if ends[0] != ends[1] else f"({ends[0]})"
+    interval = f" ({ends[0]}–{ends[1]})" if ends[0] != ends[1] else f" ({ends[0]})"
     there = "from there down" if ladder.down else "from there"
-    text = f"{ladder.named(ladder.told(value))} enough {interval}: {there} the noise cannot be seen at normal distance"
+    text = f"{ladder.named(ladder.told(value))} enough{interval}{most}: {there} {UNSEEN}"
     sure = SURE if high / low < 2 else UNSURE
     choice = next(
         (option.key for option, effort in zip(ladder.options, ladder.efforts, strict=True) if effort >= low),
         ladder.options[-1].key,
     )
-    return Answer(facts.question, sentence(text), sure, choice, _because(ladder, value, proof),
-                  _but(ladder, proof), None, proof)  # fmt: skip
+    return Answer(facts.question, sentence(text), sure, choice, _because(ladder, value, proof, worst), (), None, proof)
 
 
 def _ladder(steps: Sequence[OptionFact]) -> _Ladder:
@@ -164,8 +173,8 @@ def _more_than(facts: StudyFacts, ladder: _Ladder, enough: tuple[float, float, f
     )  # fmt: skip
 
 
-def _because(ladder: _Ladder, value: float | None, proof: Proof) -> tuple[Claim, ...]:
-    """What fewer look like, and what more would cost."""
+def _because(ladder: _Ladder, value: float | None, proof: Proof, worst: float | None) -> tuple[Claim, ...]:
+    """What fewer look like, and what more would cost. `worst`: the effort that the noisiest tenth takes."""
     found = []
     below = [at for at, effort in enumerate(ladder.efforts) if value is not None and effort < 0.8 * value]
     if below and (noise := ladder.options[below[-1]].visible_noise) is not None:
@@ -182,23 +191,37 @@ def _because(ladder: _Ladder, value: float | None, proof: Proof) -> tuple[Claim,
         whole = (more.ready or 0.0) + more.seconds.value
         own = (more.ready or 0.0) + more.seconds.value * enough / ladder.efforts[above[-1]]
         take = "takes" if ladder.down else "take"
+        uneven = worst is not None and worst > UNEVEN * enough
         found.append(Claim(
-            f"{ladder.step(above[-1])} {take} {number(whole / own)} × as long for a difference nobody sees.", proof
+            f"{ladder.step(above[-1])} {take} {number(whole / own)} × as long for a difference "
+            + ("that only the noisiest tenth shows." if uneven else "nobody sees."),
+            proof,
         ))  # fmt: skip
     return tuple(found)
 
 
-def _but(ladder: _Ladder, proof: Proof) -> tuple[Claim, ...]:
-    """What the worst tenth of the picture needs, and rare bright paths."""
+def _worst(ladder: _Ladder) -> float | None:
+    """The effort at which the noise cannot be seen in the worst tenth of the picture either, infinite where none is
+    enough; None where it is not measured.
+    """
     rows = zip(ladder.efforts, (option.visible_worst for option in ladder.options), strict=True)
     points = [(effort, worst) for effort, worst in rows if worst is not None]
     if len(points) < LEAST_STEPS:
+        return None
+    found = _enough(points)
+    return math.inf if found is None else found[0]
+
+
+def _beyond(ladder: _Ladder) -> str:
+    return f"less than {ladder.step(-1)}" if ladder.down else f"more than {ladder.step(-1)}"
+
+
+def _but(ladder: _Ladder, proof: Proof) -> tuple[Claim, ...]:
+    """What the worst tenth of the picture needs where not even the rest has enough."""
+    worst = _worst(ladder)
+    if worst is None or worst <= ladder.efforts[0]:
         return ()
-    worst = _enough(points)
-    if worst is None or worst[0] > BEYOND * ladder.efforts[-1]:
-        least = ladder.step(-1)
-        words = f"{ladder.named(least)} not enough"
+    if worst > BEYOND * ladder.efforts[-1]:
+        words = f"{ladder.named(ladder.step(-1))} not enough"
         return (Claim(f"in the noisiest tenth of the picture {words}", proof),)
-    if worst[0] > ladder.efforts[0]:
-        return (Claim(f"in the noisiest tenth of the picture it takes {ladder.told(worst[0])}", proof),)
-    return ()
+    return (Claim(f"in the noisiest tenth of the picture it takes {ladder.told(worst)}", proof),)

@@ -1,4 +1,4 @@
-"""``matchedpair scene``: what a scene's description covers, or a first description for a folder."""
+"""``matchedpair scene``: what a scene's description covers, or a first one for a folder or file that has none."""
 
 from __future__ import annotations
 
@@ -11,6 +11,8 @@ from matchedpair.errors import InputError
 from matchedpair.scenes import Scene, read_scene
 from matchedpair.scenes.proposed import description_of
 
+DESCRIPTIONS = (".json", ".toml")
+
 
 def add_scene(commands: Any, words: str) -> None:
     """Add the command, and what it does in words, to the parser's."""
@@ -21,7 +23,7 @@ def add_scene(commands: Any, words: str) -> None:
 
 
 def _scene(parsed: argparse.Namespace) -> str:
-    if parsed.scene.is_dir():
+    if parsed.scene.is_dir() or (parsed.scene.is_file() and parsed.scene.suffix.lower() not in DESCRIPTIONS):
         text = description_of(parsed.scene)
         if not text:
             raise InputError(f"{parsed.scene.name}: holds no file that an engine may be given")

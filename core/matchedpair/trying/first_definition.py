@@ -26,6 +26,19 @@ PLACES = {  # what an option is called that carries each part of a render
     "frame": ("frame", "f", "frame-number"),
     "scene": ("scene", "input", "i", "file"),
 }
+EXPLAINED = {  # and how it is explained where its name says nothing
+    "picture": re.compile(r"\b(write|writes|written|output|save|saved)\b.*\b(picture|image|render|exr)\b"
+                          r"|\b(picture|image|exr)\b.*\b(write|output|save)\b", re.IGNORECASE),
+    "view": re.compile(r"\bcamera\b", re.IGNORECASE),
+    "width": re.compile(r"^\W*(picture |image )?width\b", re.IGNORECASE),
+    "height": re.compile(r"^\W*(picture |image )?height\b", re.IGNORECASE),
+    "seed": re.compile(r"\bseeds?\b|\brandom numbers?\b", re.IGNORECASE),
+    "threads": re.compile(r"\b(number of|how many) (worker )?(threads|cores)\b", re.IGNORECASE),
+    "frame": re.compile(r"\bframe (number|to render)\b|\bnumber of the frame\b", re.IGNORECASE),
+    "scene": re.compile(r"\bscene file\b|\bscene to (read|render)\b", re.IGNORECASE),
+}  # fmt: skip
+A_PIXEL = re.compile(r"\b(samples|rays|paths)\b.*\b(per|an?|each|every) pixel\b", re.IGNORECASE)
+COUNT, REAL = ("n", "num", "int", "integer", "count"), ("x", "float", "number", "real", "value")
 BOTH = ("size", "resolution", "res", "r")
 KNOBS = ("samples", "spp", "sample-count", "n-samples", "samples-per-pixel", "quality", "threshold", "noise-threshold")
 DOWN = ("threshold", "noise-threshold")
@@ -42,6 +55,7 @@ class Option:
     about: str
     default: str
     choices: tuple[str, ...] = ()
+    value_name: str = ""
 
     @property
     def name(self) -> str:
@@ -71,6 +85,7 @@ def options_in(help_text: str) -> list[Option]:
         found.setdefault(flag, Option(
             flag, len(values), about.strip(" :-\t"), default[1] if default else "",
             tuple(each.strip() for each in choices[1].split(",")) if choices else (),
+            values[0].strip("<>").lower() if len(values) == 1 else "",
         ))  # fmt: skip
     return list(found.values())
 
@@ -85,6 +100,10 @@ def first_definition(program: str, help_text: str, answers: Mapping[str, str]) -
     """
     options = options_in(help_text)
     carried = {place: _named(options, names) for place, names in PLACES.items()}
+    for place, option in carried.items():
+        if option is None:
+            named = {each.flag for each in carried.values() if each}
+            carried[place] = _explained([each for each in options if each.flag not in named], EXPLAINED[place])
     both = _named(options, BOTH) if carried["width"] is None else None
     words = [program]
     for place, option in carried.items():
@@ -96,7 +115,7 @@ def first_definition(program: str, help_text: str, answers: Mapping[str, str]) -
     words += [carried["scene"].flag, "{scene}"] if carried["scene"] is not None else ["{scene}"]
     taken = {each.flag for each in (*carried.values(), both) if each is not None}
     left = [each for each in options if each.flag not in taken and each.name not in LEFT_OUT]
-    knob = next((each for each in left if each.name in KNOBS), None)
+    knob = next((each for each in left if each.name in KNOBS), None) or _explained(left, A_PIXEL)
     settings = {_setting_name(each): _setting(each, is_knob=each is knob) for each in left}
     name = re.sub(r"[^a-z0-9-]+", "-", PurePath(program).stem.lower()).strip("-") or "engine"
     title = answers.get("title") or name.replace("-", " ").capitalize()
@@ -119,6 +138,12 @@ def _named(options: list[Option], names: tuple[str, ...]) -> Option | None:
     return next((by_name[name] for name in names if name in by_name), None)
 
 
+def _explained(options: list[Option], words: re.Pattern[str]) -> Option | None:
+    """The one option of a single value that is explained so; none where several are."""
+    found = [each for each in options if each.values == 1 and not each.choices and words.search(each.about)]
+    return found[0] if len(found) == 1 else None
+
+
 def _setting_name(option: Option) -> str:
     name = re.sub(r"[^a-z0-9]+", "_", option.name.lower()).strip("_")[:MOST_NAME]
     return name if name[:1].isalpha() and name not in RESERVED else f"option_{name}"
@@ -128,6 +153,7 @@ def _setting(option: Option, *, is_knob: bool) -> str:
     rows = ["[[setting]]", f"name = {_text(_setting_name(option))}"]
     if option.values == 0:
         rows += ['type = "switch"', "default = false", f"argument = [{_text(option.flag)}]"]
+        kind = "switch"
     else:
         if option.choices:
             rows.append(f"choices = [{', '.join(map(_text, option.choices))}]")
@@ -139,7 +165,7 @@ def _setting(option: Option, *, is_knob: bool) -> str:
         rows.append(f"about = {_text(option.about[:200])}")
     if is_knob:
         rows += ['affects = ["noise", "time"]', "quality_knob = true"]
-        rows += ['better = "lower"'] if option.name in DOWN else []
+        rows += ['better = "lower"'] if option.name in DOWN else ["minimum = 1"] if kind == "integer" else []
     return "\n".join([*rows, ""])
 
 
@@ -154,6 +180,10 @@ def _kind(option: Option, *, is_knob: bool) -> tuple[str, str]:
         return "number", repr(float(option.default))
     if is_knob:
         return ("number", "0.1") if option.name in DOWN else ("integer", "16")
+    if not option.default and option.value_name in COUNT:
+        return "integer", "0"
+    if not option.default and option.value_name in REAL:
+        return "number", "0.0"
     return "text", _text(option.default)
 
 

@@ -1338,10 +1338,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Folders that no scene uses, each with a proposed description; or keep one, corrected, beside its folder. */
+        /** @description Folders and files that no scene uses, each with a proposed description; or keep one, corrected, beside it. */
         get: operations["scenes_undescribed_list"];
         put?: never;
-        /** @description Folders that no scene uses, each with a proposed description; or keep one, corrected, beside its folder. */
+        /** @description Folders and files that no scene uses, each with a proposed description; or keep one, corrected, beside it. */
         post: operations["scenes_undescribed_create"];
         delete?: never;
         options?: never;
@@ -5738,14 +5738,17 @@ export interface components {
             control: number;
             trial: number;
         };
-        /** @description A folder among the scenes that none uses, and a description for it, in TOML. */
+        /** @description A folder or file among the scenes that none uses, and a description for it, in TOML. */
         Undescribed: {
-            folder: string;
+            /** @description Its name in the folder of scenes */
+            place: string;
+            readonly kept_as: string;
             text: string;
         };
-        /** @description A folder among the scenes that none uses, and a description for it, in TOML. */
+        /** @description A folder or file among the scenes that none uses, and a description for it, in TOML. */
         UndescribedRequest: {
-            folder: string;
+            /** @description Its name in the folder of scenes */
+            place: string;
             text: string;
         };
         /** @description Repeat until a ratio's interval is narrower than this share of it, or the cap is reached. */

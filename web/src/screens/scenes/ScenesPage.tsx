@@ -23,7 +23,7 @@ export function ScenesPage() {
           </Notice>
         </div>
       ))}
-      <Undescribed />
+      <Undescribed open={data.scenes.length === 0} />
       <ul className="mt-5 border-edge border-t">
         {data.scenes.map((scene) => (
           <SceneRow key={scene.name} scene={scene} />
@@ -50,6 +50,8 @@ export function ScenesPage() {
   );
 }
 
+const MOST_NAMED = 4;
+
 function sentence(data: Schema["Scenes"]): string {
   const stressed = new Set(data.scenes.flatMap((scene) => scene.stresses.map((stress) => stress.name)));
   const missing = data.stresses.filter((stress) => !stressed.has(stress.name));
@@ -58,8 +60,11 @@ function sentence(data: Schema["Scenes"]): string {
     return "No scene yet: put a scene file, or a folder with one, into the scenes folder.";
   if (missing.length === 0)
     return `${scenes}; between them they stress all ${data.stresses.length} things on the list.`;
-  const names = missing.map((stress) => stress.title.toLowerCase()).join(", ");
-  return `${scenes}; none stresses ${names}.`;
+  if (stressed.size === 0)
+    return `${scenes}. What ${data.scenes.length === 1 ? "it stresses" : "they stress"} is not said yet.`;
+  const titles = missing.map((stress) => stress.title.toLowerCase());
+  const more = titles.length - MOST_NAMED;
+  return `${scenes}; none stresses ${titles.slice(0, MOST_NAMED).join(", ")}${more > 0 ? ` and ${more} more of the list` : ""}.`;
 }
 
 function SceneRow({ scene }: { scene: Schema["Scene"] }) {

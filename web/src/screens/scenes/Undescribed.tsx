@@ -4,34 +4,35 @@ import { api, body, type Schema } from "../../api/client";
 import { undescribedQuery } from "../../api/queries";
 import { Notice } from "../../parts/Notice";
 
-/** Folders among the scenes that none uses: a description is proposed for each, to be corrected and kept. */
-export function Undescribed() {
+/** Folders and files among the scenes that none uses: a description is proposed for each, to be corrected and kept. `open`
+ * shows the first at once, where nothing else is there to do. */
+export function Undescribed({ open }: { open: boolean }) {
   const found = useQuery(undescribedQuery).data ?? [];
   if (found.length === 0) return null;
   return (
-    <section className="mt-5" aria-label="Folders without a scene">
-      {found.map((each) => (
-        <Proposal key={each.folder} proposed={each} />
+    <section className="mt-5" aria-label="Files without a scene">
+      {found.map((each, place) => (
+        <Proposal key={each.place} proposed={each} open={open && place === 0} />
       ))}
     </section>
   );
 }
 
-function Proposal({ proposed }: { proposed: Schema["Undescribed"] }) {
+function Proposal({ proposed, open }: { proposed: Schema["Undescribed"]; open: boolean }) {
   const [text, setText] = useState(proposed.text);
   const queries = useQueryClient();
   const keep = useMutation({
-    mutationFn: () => body(api.POST("/api/scenes/undescribed/", { body: { folder: proposed.folder, text } })),
+    mutationFn: () => body(api.POST("/api/scenes/undescribed/", { body: { place: proposed.place, text } })),
     onSuccess: () =>
       Promise.all(
         ["scenes", "undescribed"].map((queryKey) => queries.invalidateQueries({ queryKey: [queryKey] })),
       ),
   });
   return (
-    <details className="mb-3 border border-line px-4 py-2">
+    <details open={open} className="mb-3 border border-line px-4 py-2">
       <summary>
-        The folder <b className="font-semibold">{proposed.folder}</b> belongs to no scene yet. Describe it,
-        and it can be rendered.
+        <b className="font-semibold">{proposed.place}</b> belongs to no scene yet. Describe it, and it can be
+        rendered.
       </summary>
       <form
         className="mt-2"
@@ -42,8 +43,7 @@ function Proposal({ proposed }: { proposed: Schema["Undescribed"] }) {
       >
         <label className="block">
           <span className="block text-soft text-sm">
-            Proposed from its files; correct what is not so. Kept as {proposed.folder}.scene.toml beside the
-            folder.
+            Proposed from what is there; correct what is not so. Kept beside it as {proposed.kept_as}.
           </span>
           <textarea
             className="field w-full font-mono text-sm"

@@ -1,12 +1,13 @@
 import { useQuery } from "@tanstack/react-query";
 import type { ReactNode } from "react";
 import { Link } from "react-router";
-import { enginesQuery, scenesQuery } from "../../api/queries";
+import { enginesQuery, scenesQuery, undescribedQuery } from "../../api/queries";
 
 /** From an empty installation to a first answer: an engine that can be called, a scene or renders, a question. */
 export function FirstSteps() {
   const engines = useQuery(enginesQuery).data?.engines;
   const scenes = useQuery(scenesQuery).data?.scenes;
+  const without = useQuery(undescribedQuery).data?.map((each) => each.place) ?? [];
   const callable = engines?.filter((engine) => !engine.missing) ?? [];
   const ready = callable.length > 0 && (scenes?.length ?? 0) > 0;
   return (
@@ -32,7 +33,9 @@ export function FirstSteps() {
         told={
           scenes && scenes.length > 0
             ? `${listed(scenes.map((each) => each.title))} can be rendered.`
-            : "No scene yet. Put one into the scenes folder, or bring in renders made elsewhere."
+            : without.length > 0
+              ? `${listed(without)} ${without.length > 1 ? "are" : "is"} in the scenes folder and not described yet; a description is proposed on the screen of scenes.`
+              : "No scene yet. Put one into the scenes folder, or bring in renders made elsewhere."
         }
       >
         <span className="flex gap-2">
