@@ -384,7 +384,7 @@ def _off(effect: Effect, control: SideDraft, trial: SideDraft) -> str:
 
 def _known_transform(name: str) -> bool:
     if name not in view_transforms().names:
-        raise InputError(f"there is no view transform {name!r}; there are {', '.join(view_transforms().names)}")
+        raise InputError(view_transforms().unknown(name))
     return True
 
 

@@ -42,6 +42,14 @@ class Transforms(unittest.TestCase):
                 size = table.width * table.height * max(table.depth, 1) * table.channels
                 self.assertEqual((table.values.dtype, table.values.size), (np.float16, size), name)
 
+    def test_a_display_s_name_stands_for_its_plain_view(self):
+        for words in ("sRGB", "srgb", "sRGB - Display / Un-tone-mapped"):
+            self.assertEqual(self.transforms.meant(words), "sRGB - Display / Un-tone-mapped")
+        self.assertEqual(self.transforms.meant("rec709"), "Rec.1886 Rec.709 - Display / Un-tone-mapped")
+        for words in ("p3", "", " - ", "cosy"):
+            with self.assertRaisesRegex(InputError, "there are sRGB - Display"):
+                self.transforms.meant(words)
+
     def test_what_is_not_there_is_said(self):
         with self.assertRaisesRegex(InputError, "no view transform 'Warm / Cosy'; there are sRGB - Display"):
             self.transforms.apply(self.light, "Warm / Cosy")

@@ -20,6 +20,7 @@ from matchedpair.measures.visible import PIXELS_PER_DEGREE
 from matchedpair.measures.zones import Zone
 from matchedpair.pictures import read_picture
 from matchedpair.pictures.panorama import panorama_figures
+from matchedpair.pictures.view_transform import view_transforms
 
 
 def add_measure(commands: Any, words: str) -> None:
@@ -129,7 +130,9 @@ def _viewing(parsed: argparse.Namespace) -> Viewing:
         raise InputError(f"--pixels-per-degree must lie between 1 and 1000, got {parsed.pixels_per_degree:g}")
     if not -32.0 <= parsed.exposure <= 32.0:
         raise InputError(f"--exposure must lie between -32 and 32 stops, got {parsed.exposure:g}")
-    return Viewing(parsed.view, parsed.exposure, parsed.pixels_per_degree)
+    return Viewing(
+        view_transforms().meant(parsed.view) if parsed.view else "", parsed.exposure, parsed.pixels_per_degree
+    )
 
 
 def _panorama(parsed: argparse.Namespace) -> str:

@@ -46,8 +46,9 @@ def take(path: Path, linear_exr: Path, transform: str = "", layer: str = "") -> 
     Parameters
     ----------
     transform : str
-        What the values of a display-encoded file went through: a view transform's name, ``linear`` for none, or empty
-        when nobody has said. A file that holds linear light by itself needs none.
+        What the values of a display-encoded file went through: a view transform's name, a display's such as ``sRGB``
+        for its plain one, ``linear`` for none, or empty when nobody has said. A file that holds linear light by itself
+        needs none.
     layer : str
         Which layer of the file is the picture; empty for its own, or the one that is called so.
 
@@ -65,6 +66,7 @@ def take(path: Path, linear_exr: Path, transform: str = "", layer: str = "") -> 
     encoded = any(check.code == "encoded" for check in checks)
     pixels = picture.pixels
     if encoded and transform != LINEAR:
+        transform = view_transforms().meant(transform) if transform else ""
         pixels = view_transforms().undo(pixels, transform or view_transforms().default)
         if transform:
             checks = [check for check in checks if check.code != "encoded"]

@@ -21,6 +21,8 @@ from matchedpair.pictures.pyramid_kernels import LARGEST_HALF
 BUILT_IN = "ocio://cg-config-v2.1.0_aces-v1.3_ocio-v2.3"
 SCENE_LINEAR = ("lin_rec709_srgb", "lin_rec709", "Linear Rec.709 (sRGB)", "lin_srgb", "Linear sRGB")
 SEPARATOR = " / "
+MOST_NAMED = 6
+PLAIN_VIEW = "Un-tone-mapped"
 SHADER_FUNCTION = "toDisplay"
 
 
@@ -87,10 +89,30 @@ class ViewTransforms:
     def default(self) -> str:
         """The configuration's own default; of the built-in one, its plain view without a tone curve."""
         display = self._config.getDefaultDisplay()
-        plain = f"{display}{SEPARATOR}Un-tone-mapped"
+        plain = f"{display}{SEPARATOR}{PLAIN_VIEW}"
         if self.source == BUILT_IN and plain in self.names:
             return plain
         return f"{display}{SEPARATOR}{self._config.getDefaultView(display)}"
+
+    def meant(self, words: str) -> str:
+        """The transform that is named in full, or the plain view of the one display that the words are part of, such as
+        ``sRGB`` or ``rec.709``. Raises `InputError`.
+        """
+        if words in self.names:
+            return words
+        wanted = _letters(words)
+        displays = [each for each in self._config.getDisplays() if wanted and wanted in _letters(each)]
+        if len(displays) != 1:
+            raise InputError(self.unknown(words))
+        plain = f"{displays[0]}{SEPARATOR}{PLAIN_VIEW}"
+        return plain if plain in self.names else f"{displays[0]}{SEPARATOR}{self._config.getDefaultView(displays[0])}"
+
+    def unknown(self, name: str) -> str:
+        """What to say of a name that is no transform's."""
+        shown, more = self.names[:MOST_NAMED], len(self.names) - MOST_NAMED
+        return f"there is no view transform {name!r}; there are {', '.join(shown)}" + (
+            f" and {more} more" if more > 0 else ""
+        )
 
     def apply(self, pixels: Floats, name: str, exposure: float = 0.0) -> Floats:
         """Display values of linear Rec.709 pixels (H, W, 3), after `exposure` stops; not clipped.
@@ -146,7 +168,7 @@ class ViewTransforms:
     def _found(self, name: str, *, backwards: bool = False) -> ocio.Processor:
         display, found, view = name.partition(SEPARATOR)
         if not found or name not in self.names:
-            raise InputError(f"there is no view transform {name!r}; there are {', '.join(self.names)}")
+            raise InputError(self.unknown(name))
         direction = ocio.TRANSFORM_DIR_INVERSE if backwards else ocio.TRANSFORM_DIR_FORWARD
         try:
             transform = ocio.DisplayViewTransform(src=self._linear, display=display, view=view)
@@ -174,3 +196,7 @@ def _halves(values: NDArray[np.float32]) -> NDArray[np.float16]:
 
 def _short(error: Exception) -> str:
     return str(error).strip().splitlines()[0][:200]
+
+
+def _letters(words: str) -> str:
+    return "".join(each for each in words.lower() if each.isalnum())
