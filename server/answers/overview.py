@@ -2,24 +2,21 @@
 
 from __future__ import annotations
 
-import hashlib
 from collections import Counter, defaultdict
 from collections.abc import Sequence
-from dataclasses import asdict
 from threading import Lock
 from typing import Any
 
 from django.db import connection
 from django.db.models import Count, Max, Q, Sum
 
+from server.answers.gists import gists_of
 from server.answers.serializers import OverviewRowSerializer
-from server.answers.studies import StudyFindings, findings_of
 from server.runs.models import ENDED_STATES, ENDED_WARM_UP, Run, RunState
 from server.runs.progress import state_of
 from server.store.changes import ALL, all_changes
 from server.store.kept_answers import folders_stamp, was_passing
 from server.studies.models import Option, Purpose, Study
-from server.studies.sheets import sheet_row
 from server.verdicts.models import Verdict
 
 MOST_KEPT = 5000
@@ -50,7 +47,7 @@ def _as_values(studies: Sequence[Study]) -> list[dict[str, Any]]:
 
 
 def _rows(studies: Sequence[Study]) -> list[dict[str, Any]]:
-    found = findings_of(studies)
+    gists = gists_of(studies)
     runs = Run.objects.filter(study__in=studies).order_by()
     counted = runs.filter(option__purpose=Purpose.COUNTED)
     states: dict[int, Counter[str]] = defaultdict(Counter)
@@ -87,30 +84,14 @@ def _rows(studies: Sequence[Study]) -> list[dict[str, Any]]:
         whole, rendered = planned_options.get(pk, (0, 0))
         finished, last_ended = ended.get(pk, (0, None))
         planned = sum(states[pk].values()) if study.from_elsewhere else rendered * study.repeats
-        says = found[pk]
         rows.append({
             "id": pk, "question": study.question, "scene_title": study.setup.scene.title,
             "scene": f"{study.setup.scene.title}, {study.setup.view}",
             "asked": study.asked, "engines": engines.get(pk, []), "from_elsewhere": study.from_elsewhere,
             "state": state_of(states[pk], lacking=planned > begun.get(pk, 0)), "runs_done": finished,
-            "runs_planned": planned, "sentence": says.sentence, "sure": says.answer.sure, "pair": _shown(says),
-            "options": whole, "archived": study.archived_at is not None, "disk_bytes": disk.get(pk) or 0,
-            "match_sheet": sheet_row(says.sheet) if says.sheet else None, "chosen": chosen[pk],
-            "thumbnail": pictures.get(pk, ""), "proof": _proof(says), "created_at": study.created_at,
-            "ended_at": last_ended, "next": asdict(says.answer.next) if says.answer.next else None,
+            "runs_planned": planned, "options": whole, "archived": study.archived_at is not None,
+            "disk_bytes": disk.get(pk) or 0,
+            "chosen": chosen[pk], "thumbnail": pictures.get(pk, ""), "created_at": study.created_at,
+            "ended_at": last_ended, **gists[pk],
         })  # fmt: skip
     return rows
-
-
-def _proof(says: StudyFindings) -> str:
-    """Changes with what proves the answer; empty where nothing does yet."""
-    if says.answer.shown is None:
-        return ""
-    seeds = [len(side.runs) for row in says.pairs for side in (row.control, row.trial)]
-    return hashlib.sha256(repr((says.answer.shown, says.sentence, seeds)).encode()).hexdigest()[:12]
-
-
-def _shown(says: StudyFindings) -> int:
-    """The pair that shows the answer, else the first there is."""
-    shown = says.answer.shown.pair if says.answer.shown else 0
-    return shown or (says.pairs[0].pair.pk if says.pairs else 0)

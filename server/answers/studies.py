@@ -17,7 +17,7 @@ from server.answers.facts import MEASURED, study_facts
 from server.catalogue.zones import areas_by_view, zones_stamp
 from server.measuring.models import Comparison, Measure
 from server.measuring.option_facts import OptionFacts, all_facts
-from server.measuring.which_reference import References
+from server.measuring.which_reference import References, references_stamp
 from server.pairs.pair import PairFindings, pair_findings, with_all
 from server.runs.models import Run
 from server.store.kept_answers import is_passing
@@ -91,7 +91,7 @@ def study_findings(study: Study, *, now: bool = False) -> StudyFindings:
 
 def findings_of(studies: Sequence[Study], *, now: bool = False) -> dict[int, StudyFindings]:
     """The findings of many studies by their numbers, asked for together."""
-    more = [stamps_of(studies) for _, stamps_of in _more]
+    more = [known(studies) for _, known in _more]
     stamps = _stamps(studies, more)
     with _lock:
         kept = {pk: _kept[pk] for pk in stamps if pk in _kept}
@@ -131,12 +131,18 @@ def _keep(study: int, kept: _Kept) -> None:
             _kept.popitem(last=False)
 
 
-def _stamps(studies: Sequence[Study], more: Sequence[Stamps]) -> Stamps:
-    """For each study what changes with its runs' states, its measures, its plan, its pairs, every zone, and with what
-    others know more of it.
+def stamps_of(studies: Sequence[Study]) -> Stamps:
+    """For each study what changes with its runs' states, its measures, its plan, its pairs, every zone and reference,
+    and with what others know more of it. Tells it from any other study of whatever database.
     """
-    zones = zones_stamp()
-    stamps: dict[int, list[Any]] = {study.pk: [study.repeats, zones] for study in studies}
+    return _stamps(studies, [known(studies) for _, known in _more])
+
+
+def _stamps(studies: Sequence[Study], more: Sequence[Stamps]) -> Stamps:
+    all_of_them = (zones_stamp(), references_stamp())
+    stamps: dict[int, list[Any]] = {
+        study.pk: [study.created_at, study.asked, study.question, study.repeats, all_of_them] for study in studies
+    }
     runs = Run.objects.filter(study__in=studies).order_by("study", "state").values_list("study", "state")
     for pk, *row in runs.annotate(Count("pk"), Max("ended_at"), Count("let_go_at")):
         stamps[pk].append(row)

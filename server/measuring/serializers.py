@@ -132,6 +132,7 @@ class MeasureRowSerializer(serializers.Serializer):
     zone = serializers.CharField()
     pair = serializers.IntegerField(help_text="A pair that shows it; 0 for none")
     seeds = serializers.IntegerField()
+    picture = serializers.CharField(help_text="Of its first seed, to look at; empty without")
     cells = serializers.DictField(child=MeasureCellSerializer())
 
 

@@ -210,7 +210,7 @@ def measures(request: Request, pk: int) -> Response:
             {
                 "option": row.option.pk, "title": row.option.title or row.option.side, "side": row.option.side,
                 "place": setup_in_words(row.option.setup), "zone": row.zone, "pair": row.pair, "seeds": row.seeds,
-                "cells": row.cells,
+                "picture": row.picture, "cells": row.cells,
             }
             for row in rows
         ],

@@ -35,6 +35,7 @@ class TableRow:
     zone: str
     pair: int
     seeds: int
+    picture: str
     reference: Reference | None
     cells: dict[str, dict[str, Any]]
 
@@ -54,6 +55,7 @@ def measure_table(study: Study, zone: str = WHOLE) -> tuple[list[str], list[Tabl
         names |= dict.fromkeys(areas)
         counted = counted_runs(option)
         reference = references.of(option.setup)
+        picture = next((run.picture for run in counted if run.picture), "")
         stored: dict[str, dict[str, Measure]] = defaultdict(dict)
         for row in option.measures.all():
             stored[row.zone][row.name] = row
@@ -66,7 +68,7 @@ def measure_table(study: Study, zone: str = WHOLE) -> tuple[list[str], list[Tabl
             why = refused.get((option.pk, name), "")
             for noise in NOISE_KINDS if why else ():
                 cells[noise]["why_not"] = why
-            rows.append(TableRow(option, name, pairs.get(option.pk, 0), len(counted), reference, cells))
+            rows.append(TableRow(option, name, pairs.get(option.pk, 0), len(counted), picture, reference, cells))
     if zone not in (ALL, *names):
         raise InputError(f"there is no zone {zone!r} on the views of this study; there are {', '.join(names)}")
     _rank(rows)

@@ -100,6 +100,15 @@ class Table(WithMeasures):
         expect(self.cell("trial", "blotches")).to_contain_text("none seen")
         self.assert_accessible()
 
+    def test_an_option_s_picture_is_seen_while_the_pointer_rests_on_its_name(self):
+        self.open_table()
+        trial = self.study.options.get(side="trial")
+        self.page.locator(f"tr[data-option='{trial.pk}'] th").first.get_by_text("as the control").or_(
+            self.page.locator(f"tr[data-option='{trial.pk}'] th span span").last
+        ).first.hover()
+        picture = trial.runs.order_by("seed").first().picture
+        expect(self.page.locator(f"img[src*='{picture}']")).to_be_visible()
+
     def test_zones_are_chosen_and_remembered(self):
         self.open_table()
         expect(self.page.locator("tr[data-zone='Shelf']")).to_have_count(2)

@@ -1,12 +1,16 @@
 """Answers kept until what they rest on changes: counted by the database, whoever writes."""
 
 import threading
+from unittest import mock
 
+from django.conf import settings
 from django.db import connection
 from django.test import TestCase
 from matchedpair.engines.process import Progress
 from rest_framework.response import Response
 
+from server.answers import gists, overview
+from server.answers.studies import forget_findings
 from server.catalogue.models import Zone
 from server.measuring.measuring import measure_outstanding
 from server.measuring.models import Measure
@@ -90,6 +94,29 @@ class KeptAnswers(PreparedUntransactedTest):
                 count, again = self.queries(path)
                 self.assertEqual((again.content, again["Content-Type"]), (first.content, first["Content-Type"]))
                 self.assertLessEqual(count, 2)
+
+    def begin_anew(self):
+        """As after a start of the server: nothing of this process is kept, what lies in the home is."""
+        forget_findings()
+        overview._kept.clear()
+        kept_answers._kept = kept_answers.Kept()
+
+    def test_the_list_is_there_at_once_after_a_start_and_never_an_older_one(self):
+        (settings.HOME / gists.FILE).unlink(missing_ok=True)
+        first = self.client.get("/api/overview/").json()["studies"]
+        with mock.patch.object(gists, "findings_of", wraps=gists.findings_of) as gathered:
+            self.begin_anew()
+            self.assertEqual(self.client.get("/api/overview/").json()["studies"], first)
+            gathered.assert_called_once_with([])
+            Measure.objects.filter(option__study=self.study, name="noise").delete()
+            self.begin_anew()
+            after = self.client.get("/api/overview/").json()["studies"]
+            self.assertNotEqual(after[0]["sentence"], first[0]["sentence"])
+            self.assertEqual(gathered.call_args.args, ([self.study],))
+        for broken in (b"no database", b""):
+            (settings.HOME / gists.FILE).write_bytes(broken)
+            self.begin_anew()
+            self.assertEqual(self.client.get("/api/overview/").json()["studies"], after)
 
     def test_a_change_by_whomever_is_seen_at_once(self):
         for path in self.paths:

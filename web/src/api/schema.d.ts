@@ -3925,6 +3925,8 @@ export interface components {
             /** @description A pair that shows it; 0 for none */
             pair: number;
             seeds: number;
+            /** @description Of its first seed, to look at; empty without */
+            picture: string;
             cells: {
                 [key: string]: components["schemas"]["MeasureCell"];
             };

@@ -1,6 +1,7 @@
 import { Link } from "react-router";
 import type { Schema } from "../../api/client";
 import { spread, three } from "../../parts/format";
+import { HoverPicture } from "../../parts/HoverPicture";
 import { SideMark, type SideName } from "../../parts/Side";
 import { shadeColour, shadeKey, shades } from "./heat";
 import { addressOf, titleOf } from "./standing";
@@ -49,7 +50,7 @@ export function MeasureTable(props: { kinds: Kind[]; rows: Row[]; zoned: boolean
                 >
                   <span className="flex items-baseline gap-1.5">
                     <SideMark side={row.side as SideName} size={9} />
-                    {titleOf(row)}
+                    <HoverPicture picture={row.picture}>{titleOf(row)}</HoverPicture>
                   </span>
                   {places.size > 1 ? <span className="block text-soft text-xs">{row.place}</span> : null}
                 </th>

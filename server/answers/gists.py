@@ -1,0 +1,107 @@
+"""What the list of studies tells of each: the answer in short, kept from one start of the server to the next.
+
+To gather what a study says takes a tenth of a second; two hundred would be waited for at each start.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import json
+import sqlite3
+from collections.abc import Iterator, Sequence
+from contextlib import closing, contextmanager, suppress
+from dataclasses import asdict
+from functools import cache
+from pathlib import Path
+from typing import Any
+
+import matchedpair
+from django.conf import settings
+from django.core.serializers.json import DjangoJSONEncoder
+from django.db import connection
+
+from server.answers.studies import StudyFindings, findings_of, stamps_of
+from server.store.kept_answers import folders_stamp, was_passing
+from server.studies.models import Study
+from server.studies.sheets import sheet_row
+
+FILE = "gists.sqlite3"  # below the home; may be deleted at any time
+AT_ONCE = 500
+Gist = dict[str, Any]
+
+
+def gists_of(studies: Sequence[Study]) -> dict[int, Gist]:
+    """By study its sentence, how sure it is, its pair that shows it, its match sheet, what changes with its proof, and
+    the next step.
+    """
+    if connection.in_atomic_block:  # what is read here may never have been
+        return {pk: _gist(says) for pk, says in findings_of(studies).items()}
+    rests_on = {pk: _in_short(stamp) for pk, stamp in stamps_of(studies).items()}
+    found = _read(rests_on)
+    made = {pk: _gist(says) for pk, says in findings_of([each for each in studies if each.pk not in found]).items()}
+    if made and not was_passing():
+        _write({pk: (rests_on[pk], gist) for pk, gist in made.items()})
+    return found | made
+
+
+def _gist(says: StudyFindings) -> Gist:
+    gist = {
+        "sentence": says.sentence, "sure": says.answer.sure, "pair": _shown(says), "proof": _proof(says),
+        "match_sheet": sheet_row(says.sheet) if says.sheet else None,
+        "next": asdict(says.answer.next) if says.answer.next else None,
+    }  # fmt: skip
+    return dict(json.loads(json.dumps(gist, cls=DjangoJSONEncoder)))
+
+
+def _proof(says: StudyFindings) -> str:
+    """Changes with what proves the answer; empty where nothing does yet."""
+    if says.answer.shown is None:
+        return ""
+    seeds = [len(side.runs) for row in says.pairs for side in (row.control, row.trial)]
+    return hashlib.sha256(repr((says.answer.shown, says.sentence, seeds)).encode()).hexdigest()[:12]
+
+
+def _shown(says: StudyFindings) -> int:
+    """The pair that shows the answer, else the first there is."""
+    shown = says.answer.shown.pair if says.answer.shown else 0
+    return shown or (says.pairs[0].pair.pk if says.pairs else 0)
+
+
+def _in_short(stamp: Any) -> str:
+    return hashlib.sha256(repr((stamp, folders_stamp(), _program())).encode()).hexdigest()
+
+
+@cache
+def _program() -> tuple[tuple[str, int, int], ...]:
+    """Changes with the program: another version may say something else."""
+    folders = (Path(matchedpair.__file__).parent, Path(__file__).parents[1])
+    files = sorted(file for folder in folders for file in folder.rglob("*.py"))
+    return tuple((file.name, file.stat().st_size, file.stat().st_mtime_ns) for file in files)
+
+
+def _read(rests_on: dict[int, str]) -> dict[int, Gist]:
+    found: dict[int, Gist] = {}
+    with suppress(sqlite3.Error, ValueError), _opened() as kept:
+        wanted = list(rests_on)
+        for at in range(0, len(wanted), AT_ONCE):
+            some = wanted[at : at + AT_ONCE]
+            rows = kept.execute(
+                f"SELECT study, rests_on, gist FROM gists WHERE study IN ({','.join('?' * len(some))})", some
+            )
+            found |= {pk: json.loads(gist) for pk, stamp, gist in rows if rests_on[pk] == stamp}
+    return found
+
+
+def _write(gists: dict[int, tuple[str, Gist]]) -> None:
+    # one that is not kept is made again, no more
+    with suppress(sqlite3.Error), _opened() as kept, kept:
+        rows = [(pk, stamp, json.dumps(gist)) for pk, (stamp, gist) in gists.items()]
+        kept.executemany("INSERT OR REPLACE INTO gists VALUES (?, ?, ?)", rows)
+
+
+@contextmanager
+def _opened() -> Iterator[sqlite3.Connection]:
+    with closing(sqlite3.connect(Path(settings.HOME) / FILE, timeout=5.0)) as kept:
+        kept.execute("PRAGMA synchronous = OFF")
+        kept.execute("CREATE TABLE IF NOT EXISTS gists (study INTEGER PRIMARY KEY, rests_on TEXT, gist TEXT)")
+        yield kept
