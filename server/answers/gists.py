@@ -7,41 +7,50 @@ from __future__ import annotations
 
 import hashlib
 import json
+import math
 import sqlite3
+import time
 from collections.abc import Iterator, Sequence
 from contextlib import closing, contextmanager, suppress
 from dataclasses import asdict
-from functools import cache
 from pathlib import Path
 from typing import Any
 
-import matchedpair
 from django.conf import settings
 from django.core.serializers.json import DjangoJSONEncoder
 from django.db import connection
 
 from server.answers.studies import StudyFindings, findings_of, stamps_of
 from server.store.kept_answers import folders_stamp, was_passing
+from server.store.program import program_stamp
 from server.studies.models import Study
 from server.studies.sheets import sheet_row
 
 FILE = "gists.sqlite3"  # below the home; may be deleted at any time
-AT_ONCE = 500
+AT_ONCE, TOGETHER = 500, 8
 Gist = dict[str, Any]
 
 
-def gists_of(studies: Sequence[Study]) -> dict[int, Gist]:
+def gists_of(studies: Sequence[Study], seconds: float = math.inf) -> dict[int, Gist]:
     """By study its sentence, how sure it is, its pair that shows it, its match sheet, what changes with its proof, and
     the next step.
+
+    What is not gathered within `seconds` is left out, the last of them first: ask again. Some always are gathered.
     """
     if connection.in_atomic_block:  # what is read here may never have been
         return {pk: _gist(says) for pk, says in findings_of(studies).items()}
     rests_on = {pk: _in_short(stamp) for pk, stamp in stamps_of(studies).items()}
     found = _read(rests_on)
-    made = {pk: _gist(says) for pk, says in findings_of([each for each in studies if each.pk not in found]).items()}
-    if made and not was_passing():
-        _write({pk: (rests_on[pk], gist) for pk, gist in made.items()})
-    return found | made
+    lacking = [each for each in studies if each.pk not in found]
+    end = time.monotonic() + seconds
+    for at in range(0, len(lacking), TOGETHER):
+        made = {pk: _gist(says) for pk, says in findings_of(lacking[at : at + TOGETHER]).items()}
+        found |= made
+        if not was_passing():
+            _write({pk: (rests_on[pk], gist) for pk, gist in made.items()})
+        if time.monotonic() > end:
+            break
+    return found
 
 
 def _gist(says: StudyFindings) -> Gist:
@@ -68,15 +77,7 @@ def _shown(says: StudyFindings) -> int:
 
 
 def _in_short(stamp: Any) -> str:
-    return hashlib.sha256(repr((stamp, folders_stamp(), _program())).encode()).hexdigest()
-
-
-@cache
-def _program() -> tuple[tuple[str, int, int], ...]:
-    """Changes with the program: another version may say something else."""
-    folders = (Path(matchedpair.__file__).parent, Path(__file__).parents[1])
-    files = sorted(file for folder in folders for file in folder.rglob("*.py"))
-    return tuple((file.name, file.stat().st_size, file.stat().st_mtime_ns) for file in files)
+    return hashlib.sha256(repr((stamp, folders_stamp(), program_stamp())).encode()).hexdigest()
 
 
 def _read(rests_on: dict[int, str]) -> dict[int, Gist]:

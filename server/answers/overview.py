@@ -15,11 +15,15 @@ from server.answers.serializers import OverviewRowSerializer
 from server.runs.models import ENDED_STATES, ENDED_WARM_UP, Run, RunState
 from server.runs.progress import state_of
 from server.store.changes import ALL, all_changes
-from server.store.kept_answers import folders_stamp, was_passing
+from server.store.kept_answers import folders_stamp, is_passing, was_passing
 from server.studies.models import Option, Purpose, Study
 from server.verdicts.models import Verdict
 
 MOST_KEPT = 5000
+MOST_SECONDS = 1.5  # of gathering what studies say, while somebody waits for the list
+GATHERED_YET = {
+    "sentence": "", "sure": "nothing yet", "pair": 0, "proof": "", "match_sheet": None, "next": None, "gathered": False,
+}  # fmt: skip
 _lock = Lock()
 _kept: dict[int, tuple[Any, dict[str, Any]]] = {}
 
@@ -47,7 +51,9 @@ def _as_values(studies: Sequence[Study]) -> list[dict[str, Any]]:
 
 
 def _rows(studies: Sequence[Study]) -> list[dict[str, Any]]:
-    gists = gists_of(studies)
+    gists = gists_of(studies, MOST_SECONDS)
+    if len(gists) < len(studies):
+        is_passing()
     runs = Run.objects.filter(study__in=studies).order_by()
     counted = runs.filter(option__purpose=Purpose.COUNTED)
     states: dict[int, Counter[str]] = defaultdict(Counter)
@@ -92,6 +98,6 @@ def _rows(studies: Sequence[Study]) -> list[dict[str, Any]]:
             "runs_planned": planned, "options": whole, "archived": study.archived_at is not None,
             "disk_bytes": disk.get(pk) or 0,
             "chosen": chosen[pk], "thumbnail": pictures.get(pk, ""), "created_at": study.created_at,
-            "ended_at": last_ended, **gists[pk],
+            "ended_at": last_ended, **gists.get(pk, GATHERED_YET),
         })  # fmt: skip
     return rows

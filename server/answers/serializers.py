@@ -163,6 +163,9 @@ class OverviewRowSerializer(serializers.Serializer):
     next = StepSerializer(allow_null=True)
     created_at = serializers.DateTimeField()
     ended_at = serializers.DateTimeField(allow_null=True, help_text="When the last render ended")
+    gathered = serializers.BooleanField(
+        default=True, help_text="Whether what it says is in this answer; ask again a moment later where it is not"
+    )
 
 
 class OverviewSerializer(serializers.Serializer):

@@ -17,11 +17,11 @@ from typing import Any
 
 from django.conf import settings
 from django.db import DatabaseError, connection
-from django.db.models import Max, Q, QuerySet
+from django.db.models import Max
 from django.utils import timezone
 
 from server.answers.until_sure import repeat_until_sure
-from server.catalogue.zones import areas_by_view, zones_stamp
+from server.catalogue.zones import areas_by_view
 from server.imports.growing import join, look_into_folder, sets_that_grow, watched_sets
 from server.imports.inbox import take_in_one, waiting_folder
 from server.measuring.comparing import compare_outstanding
@@ -29,16 +29,15 @@ from server.measuring.maps import make_layer, wanted_layers
 from server.measuring.measuring import measure_options
 from server.measuring.models import MapLayer
 from server.measuring.question_measures import measure_for_questions
-from server.measuring.which_reference import references_stamp
 from server.motion.measuring import measure_sequences
 from server.processes.heartbeat import Heart, machine_seconds
 from server.processes.models import Trouble
+from server.processes.outstanding import Look, forget_look, options_since
 from server.processes.turns import seen, turn, wish
-from server.runs.models import Run
 from server.searches.same_noise import advance_all as match_further
 from server.searches.searching import advance_all as search_further
 from server.store.notices import EVERYTHING, MEASURED, PROGRESS, Listener, ring
-from server.studies.models import Option, Pair
+from server.studies.models import Option
 
 SLOW_LOOK_SECONDS = 30.0  # only for a notice that was lost
 TURN_SECONDS = 10.0  # at a stretch while a render waits
@@ -68,8 +67,6 @@ class Measurer:
     def __init__(self, heart: Heart | None = None) -> None:
         self._heart = heart
         self._turn, self._wish = turn(), wish()
-        # the zones' and references' stamps, when the last run ended, and the newest pair
-        self._measured_for: tuple[Any, Any, int] | None = None
         self._failed = False
         self._troubles = {(row.kind, row.key): row for row in Trouble.objects.all()}
         self._count_crash()
@@ -151,10 +148,8 @@ class Measurer:
 
     def _measuring(self, took_in: bool) -> Iterator[Work]:
         """Options whose renders, zones or references changed since the last time, their pairs, and their sequences."""
-        ended = Run.objects.aggregate(last=Max("ended_at"))["last"]
-        pairs = Pair.objects.aggregate(last=Max("pk"))["last"] or 0
-        now = ((zones_stamp(), references_stamp()), ended, pairs)
-        options = self._changed(now, took_in)
+        now = Look.now()
+        options = options_since(Look.last(), now, took_in=took_in)
         if options is None:
             return
         self._failed = False
@@ -175,21 +170,10 @@ class Measurer:
             yield Work("question", str(study), asks, partial(measure_for_questions, mine, zones))
             moves = f"measures sequences of “{question}”"
             yield Work("sequences", str(study), moves, partial(measure_sequences, [study]))
-        self._measured_for = None if self._failed else now
-
-    def _changed(self, now: tuple[Any, Any, int], took_in: bool) -> QuerySet[Option] | None:
-        before = self._measured_for
-        if took_in or before is None or before[0] != now[0]:
-            return Option.objects.all()
-        if before[1:] == now[1:]:
-            return None
-        last = before[1] or now[1]
-        # of renders made elsewhere, which ended before anybody knew of them, both sides of a new pair are new
-        fresh = Pair.objects.filter(pk__gt=before[2])
-        wanted = Q(pk__in=fresh.values("trial")) | Q(pk__in=fresh.values("control"))
-        if last is not None:  # in a new installation a pair is planned before anything has ended
-            wanted |= Q(runs__ended_at__gte=last)
-        return Option.objects.filter(wanted).distinct()
+        if self._failed:
+            forget_look()
+        else:
+            now.keep()
 
     def _may_try(self, work: Work) -> bool:
         trouble = self._troubles.get((work.kind, work.key))
@@ -256,7 +240,6 @@ class Measurer:
     def _begin_anew(self) -> None:
         """Somebody asked for something that was set aside."""
         self._troubles = {(row.kind, row.key): row for row in Trouble.objects.all()}
-        self._measured_for = None
 
 
 def _made(row: MapLayer) -> bool:
@@ -267,6 +250,7 @@ def _made(row: MapLayer) -> bool:
 def try_again(row: Trouble) -> None:
     """Have a piece of work that was set aside tried once more."""
     row.delete()
+    forget_look()
     ring(AGAIN)
 
 

@@ -1,4 +1,4 @@
-"""What the measurer could not do and has set aside."""
+"""What the measurer could not do and has set aside, and up to where it has done everything."""
 
 from __future__ import annotations
 
@@ -22,3 +22,9 @@ class Trouble(models.Model):
     class Meta:
         ordering = ["-last_at", "-id"]
         constraints = [models.UniqueConstraint(fields=["kind", "key"], name="one_trouble_a_piece_of_work")]
+
+
+class MeasuredUpTo(models.Model):
+    """One row: how far everything was when nothing was due to be measured."""
+
+    look = models.JSONField(help_text="As the measurer saw it")

@@ -13,12 +13,16 @@ from unittest import mock
 import psutil
 from django.conf import settings
 from django.test import TestCase
+from django.utils import timezone
 
+from server.catalogue.models import Zone
 from server.measuring.models import Measure
-from server.processes import events, measurer
+from server.processes import events, measurer, outstanding
 from server.processes.measurer import Measurer
 from server.processes.models import Trouble
 from server.processes.turns import last_seen, seen, turn, wish
+from server.references.models import Reference
+from server.runs.models import Run
 from server.store import notices
 from server.store.notices import EVERYTHING, Listener, ring
 from tests.database import UntransactedTest
@@ -181,6 +185,38 @@ class Measuring(WithEngines, UntransactedTest):
         self.assertGreater(work.work(), 0)
         self.assertEqual(self.measured(), {each.pk for each in self.options})
         self.assertEqual(work.work(), 0)
+
+    def looked_through(self):
+        """The options that a measurer, started now, looks through."""
+        with mock.patch.object(measurer, "measure_options", wraps=measurer.measure_options) as looked:
+            Measurer().work()
+        return sorted(option for call in looked.call_args_list for option in call.args[0])
+
+    def test_a_start_looks_through_what_something_happened_to_since_and_nothing_else(self):
+        own = sorted(each.pk for each in self.options)
+        other = self.create(question="Elsewhere?", scene="cloth-corner", view="counter")
+        finish_all(other)
+        theirs = sorted(other.options.values_list("pk", flat=True))
+        self.assertEqual(self.looked_through(), sorted(own + theirs))
+        self.assertEqual(self.looked_through(), [])
+        run = other.runs.filter(warm_up=False).last()
+        Run.objects.filter(pk=run.pk).update(ended_at=timezone.now())
+        self.assertEqual(self.looked_through(), [run.option_id])
+        last = {run.option_id}  # others may have ended at the same moment as the newest run
+        corners = {"kind": "measure", "shape": "rectangle", "points": [[0.1, 0.1], [0.5, 0.5]]}
+        zone = Zone.objects.create(
+            scene=self.study.setup.scene.name, view=self.study.setup.view, name="Shelf", **corners
+        )
+        self.assertEqual(set(self.looked_through()) - last, set(own))
+        zone.points = [[0.2, 0.2], [0.5, 0.5]]
+        zone.save()
+        self.assertEqual(set(self.looked_through()) - last, set(own))
+        reference = Reference.objects.create(setup=other.setup, kind="render", title="Long", picture="0" * 64)
+        self.assertEqual(set(self.looked_through()) & set(own), set())
+        Reference.objects.filter(pk=reference.pk).update(removed_at=timezone.now())
+        self.assertEqual(self.looked_through(), theirs)
+        with mock.patch.object(outstanding, "program_stamp", lambda: "another version"):
+            self.assertEqual(self.looked_through(), sorted(own + theirs))
 
     def test_one_bad_option_is_tried_again_set_aside_and_stops_no_other(self):
         bad = self.options[1].pk

@@ -27,7 +27,8 @@ function row(id: number, more: Partial<Row> = {}): Row {
     proof: "",
     next: null,
     created_at: `2026-11-0${id}T00:00:00Z`,
-    ended_at: `2026-11-0${id}T01:00:00Z`,
+    gathered: true,
+  ended_at: `2026-11-0${id}T01:00:00Z`,
     ...more,
   };
 }

@@ -107,8 +107,11 @@ export const overviewQuery = (archived: boolean) =>
   queryOptions({
     queryKey: ["overview", archived],
     queryFn: () => body(api.GET("/api/overview/", { params: { query: { archived } } })),
-    refetchInterval: (query) =>
-      askAgainAfter(query.state.data?.studies.some((study) => study.state === "running") ? 1500 : AT_REST),
+    refetchInterval: (query) => {
+      const studies = query.state.data?.studies ?? [];
+      if (studies.some((study) => !study.gathered)) return 300;
+      return askAgainAfter(studies.some((study) => study.state === "running") ? 1500 : AT_REST);
+    },
   });
 
 export const studyQuery = (id: number) =>

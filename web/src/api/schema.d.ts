@@ -4269,6 +4269,11 @@ export interface components {
              * @description When the last render ended
              */
             ended_at: string | null;
+            /**
+             * @description Whether what it says is in this answer; ask again a moment later where it is not
+             * @default true
+             */
+            gathered: boolean;
         };
         /** @description All that a pair says. */
         Pair: {

@@ -1,16 +1,31 @@
-import { useState } from "react";
+import { useEffect, useRef, useState } from "react";
 import { Link } from "react-router";
 import { bytes, day } from "../../parts/format";
 import { MatchRail } from "../../parts/MatchRail";
 import { SideName } from "../../parts/Side";
 import type { Row } from "./found";
 
+const AT_FIRST = 40; // more are drawn as they come into sight
+
 /** Studies one below the other: the pictures that show the answer, the question, the answer. */
 export function StudyList({ rows, withDisk }: { rows: readonly Row[]; withDisk: boolean }) {
+  const [most, setMost] = useState(AT_FIRST);
+  const end = useRef<HTMLLIElement>(null);
+  const more = rows.length > most;
+  // biome-ignore lint/correctness/useExhaustiveDependencies: the end is another one after each growth
+  useEffect(() => {
+    if (!end.current) return;
+    const watch = new IntersectionObserver(
+      (seen) => seen.some((each) => each.isIntersecting) && setMost((now) => now + AT_FIRST),
+      { rootMargin: "800px" },
+    );
+    watch.observe(end.current);
+    return () => watch.disconnect();
+  }, [more, most]);
   if (rows.length === 0) return null;
   return (
     <ul className="mt-3 border-edge border-t">
-      {rows.map((row) => (
+      {rows.slice(0, most).map((row) => (
         <li
           key={row.id}
           className="grid grid-cols-[268px_1fr_auto] items-start gap-5 border-line border-b py-3 [contain-intrinsic-size:auto_6rem] [content-visibility:auto]"
@@ -23,7 +38,9 @@ export function StudyList({ rows, withDisk }: { rows: readonly Row[]; withDisk: 
                 {row.question}
               </Link>
             </h2>
-            <p className="mt-0.5">{row.sentence}</p>
+            <p className={row.gathered ? "mt-0.5" : "mt-0.5 text-soft"}>
+              {row.gathered ? row.sentence : "Gathering what it says …"}
+            </p>
             <p className="mt-1 flex flex-wrap items-center gap-x-4 text-sm text-soft">
               {row.match_sheet ? <MatchRail sheet={row.match_sheet} /> : null}
               <span>{row.scene}</span>
@@ -44,6 +61,11 @@ export function StudyList({ rows, withDisk }: { rows: readonly Row[]; withDisk: 
           </div>
         </li>
       ))}
+      {more ? (
+        <li ref={end} className="py-3 text-soft">
+          {rows.length - most} more …
+        </li>
+      ) : null}
     </ul>
   );
 }
