@@ -28,7 +28,7 @@ function row(id: number, more: Partial<Row> = {}): Row {
     next: null,
     created_at: `2026-11-0${id}T00:00:00Z`,
     gathered: true,
-  ended_at: `2026-11-0${id}T01:00:00Z`,
+    ended_at: `2026-11-0${id}T01:00:00Z`,
     ...more,
   };
 }

@@ -30,7 +30,17 @@ export function ProofStrip({
   const found = useQuery(proofQuery(study, `${answer.sentence}${answer.shown?.pair ?? ""}`));
   const [across, measured] = useWidth();
   const shown = found.data?.pictures;
-  if (!answer.shown || !shown) return null;
+  if (!answer.shown || found.error) return null;
+  if (found.isPending)
+    return (
+      <p
+        className="mt-4 flex h-72 max-w-[100rem] items-center justify-center bg-wash text-soft"
+        role="status"
+      >
+        Looking for the place that shows it …
+      </p>
+    );
+  if (!shown) return null;
   const figures = shown.sides.map((side, number) => (
     <Side
       key={side.picture}
