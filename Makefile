@@ -92,10 +92,12 @@ clean: ## remove what setup made; data in var/ stays
 
 .PHONY: chromium
 chromium:
-	@command -v chromium >/dev/null || { \
-	  echo "The browser tests need Debian's chromium; installing it."; \
-	  { [ "$$(id -u)" = 0 ] && apt-get update -qq && apt-get install -y -qq chromium >/dev/null; } || \
-	  { echo "Could not install it: run 'sudo apt-get install chromium' and try again."; exit 1; }; }
+	@command -v chromium-headless-shell >/dev/null || { \
+	  echo "The browser tests need Debian's chromium-headless-shell, or chromium, with which they take longer."; \
+	  { [ "$$(id -u)" = 0 ] && { apt-get install -y -qq chromium-headless-shell || \
+	    { apt-get update -qq && apt-get install -y -qq chromium-headless-shell; }; } >/dev/null 2>&1; } || \
+	  command -v chromium >/dev/null || \
+	  { echo "Could not install it: run 'sudo apt-get install chromium-headless-shell' and try again."; exit 1; }; }
 
 .venv/installed: requirements.lock pyproject.toml
 	@command -v $(PYTHON) >/dev/null || { echo "Python 3.11 is missing: install python3.11 and its venv package, or set PYTHON."; exit 1; }

@@ -12,7 +12,8 @@ from pathlib import Path
 
 from playwright.sync_api import Page, sync_playwright
 
-from demo.screenshots import FLAGS, wait_for
+from demo.browser import launched
+from demo.screenshots import wait_for
 
 ROOT = Path(__file__).parents[1]
 
@@ -25,14 +26,14 @@ def served() -> Iterator[tuple[Page, str]]:
         port = probe.getsockname()[1]
     server = subprocess.Popen(
         [sys.executable, "-m", "gunicorn", "server.config.wsgi", "--bind", f"127.0.0.1:{port}", "--workers", "1",
-         "--threads", "8", "--no-control-socket", "--log-level", "warning"],
+         "--threads", "32", "--no-control-socket", "--log-level", "warning"],
         cwd=ROOT, env=dict(os.environ),
     )  # fmt: skip
     base = f"http://127.0.0.1:{port}"
     try:
         wait_for(base)
         with sync_playwright() as playwright:
-            browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
+            browser = launched(playwright)
             yield browser.new_context(viewport={"width": 1280, "height": 800}).new_page(), base
             browser.close()
     finally:

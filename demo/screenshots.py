@@ -14,13 +14,10 @@ from urllib.request import urlopen
 
 from playwright.sync_api import Page, sync_playwright
 
+from demo.browser import launched
+
 ROOT = Path(__file__).parents[1]
 SHOTS = ROOT / "docs" / "screenshots"
-FLAGS = [
-    "--no-sandbox", "--disable-background-networking", "--disable-quic", "--disable-component-update",
-    "--disable-sync", "--no-first-run",
-]  # fmt: skip
-
 
 # every picture within the window has come
 SEEN = """() => [...document.images].every(
@@ -48,7 +45,7 @@ def main() -> None:
             "--bind",
             f"127.0.0.1:{port}",
             "--threads",
-            "4",
+            "32",
             "--no-control-socket",
         ]
         started = [
@@ -59,7 +56,7 @@ def main() -> None:
             base = f"http://127.0.0.1:{port}"
             wait_for(base)
             with sync_playwright() as playwright:
-                browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
+                browser = launched(playwright)
                 page = browser.new_page(viewport={"width": 1280, "height": 800})
                 take_studies(page, base)
                 take_judging(page, base)

@@ -13,6 +13,7 @@ from django.conf import settings
 from django.db import connection
 from playwright.sync_api import Page, expect, sync_playwright
 
+from demo.browser import launched
 from server.runs.models import OPEN_STATES, Run
 from server.store.notices import ring_after_commit
 from tests.database import ServedTest
@@ -22,10 +23,6 @@ from tests.server.base import Prepared
 ROOT = Path(__file__).parents[2]
 WAIT_MS = 120_000  # so long only where something is wrong, or the machine has much else to do
 AXE = ROOT / "web" / "node_modules" / "axe-core" / "axe.min.js"
-FLAGS = [
-    "--no-sandbox", "--disable-background-networking", "--disable-quic", "--disable-component-update",
-    "--disable-sync", "--no-first-run",
-]  # fmt: skip
 
 NO_PILOTS = """const named = 'matchedpair.pilots by themselves';
 if (localStorage.getItem(named) === null) localStorage.setItem(named, 'false');"""
@@ -48,7 +45,7 @@ class BrowserTest(Prepared, ServedTest):
         super().setUpClass()
         cls.playwright = sync_playwright().start()
         cls.addClassCleanup(cls.playwright.stop)
-        cls.browser = cls.playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
+        cls.browser = launched(cls.playwright)
         cls.addClassCleanup(cls.browser.close)
         expect.set_options(timeout=WAIT_MS)
         if cls.prepare is not Prepared.prepare:
