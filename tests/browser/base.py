@@ -24,6 +24,8 @@ ROOT = Path(__file__).parents[2]
 WAIT_MS = 120_000  # so long only where something is wrong, or the machine has much else to do
 AXE = ROOT / "web" / "node_modules" / "axe-core" / "axe.min.js"
 
+FRAMES = """() => new Promise((done) =>
+    requestAnimationFrame(() => requestAnimationFrame(() => requestAnimationFrame(() => setTimeout(done)))))"""
 NO_PILOTS = """const named = 'matchedpair.pilots by themselves';
 if (localStorage.getItem(named) === null) localStorage.setItem(named, 'false');"""
 
@@ -76,9 +78,13 @@ class BrowserTest(Prepared, ServedTest):
         """What the screen itself says went wrong; the bar above may say that no runner is at work."""
         return self.page.get_by_role("main").get_by_role("alert")
 
+    def drawn_anew(self) -> None:
+        """Wait until what was done before can be seen: what it changes is drawn within two frames."""
+        self.page.evaluate(FRAMES)
+
     def assert_accessible(self) -> None:
         """axe-core finds nothing on the page as it stands."""
-        self.page.wait_for_timeout(250)
+        self.drawn_anew()
         if not self.page.evaluate("Boolean(window.axe)"):
             self.page.evaluate(AXE.read_text(encoding="utf-8"))
         found = self.page.evaluate("axe.run(document, {resultTypes: ['violations']})")

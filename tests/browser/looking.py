@@ -56,12 +56,13 @@ class LookingTest(BrowserTest):
     def settled(self) -> None:
         """Until all tiles are there and drawn at full sharpness."""
         self.page.wait_for_selector("canvas[data-sharp=true]")
-        self.page.wait_for_timeout(250)
+        self.drawn_anew()
+        self.page.wait_for_selector("canvas[data-sharp=true]")
 
     def press(self, *keys: str) -> None:
         for key in keys:
             self.page.keyboard.press(key)
-        self.page.wait_for_timeout(250)
+        self.drawn_anew()
         self.settled()
 
     def shown(self) -> np.ndarray:

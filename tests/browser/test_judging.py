@@ -157,7 +157,7 @@ class Blind(LookingTest):
         expect(self.page.locator(f"[data-round='{number}']")).to_be_visible()
         row = BlindRound.objects.get(number=number)
         self.page.wait_for_selector(f"canvas[data-sharp=true][data-shows='{row.left_picture} {row.right_picture}']")
-        self.page.wait_for_timeout(250)
+        self.drawn_anew()
         box = self.page.get_by_label("Pictures", exact=True).bounding_box()
         shown = self.screen()
         row = int(box["y"] + box["height"] / 2)

@@ -278,6 +278,6 @@ class Dark(BrowserTest):
 
     def surround(self):
         """The colour around the pictures, which is no other in the dark."""
-        self.page.wait_for_timeout(300)
+        self.drawn_anew()
         box = self.page.get_by_label("Pictures", exact=True).bounding_box()
         return tuple(self.screen()[int(box["y"] + box["height"]) - 4, int(box["x"]) + 200])

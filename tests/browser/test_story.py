@@ -95,7 +95,7 @@ class Story(BrowserTest):
         return read_picture(path_of(run.picture, ".exr")).pixels
 
     def shown_at(self, x, y):
-        self.page.wait_for_timeout(200)
+        self.drawn_anew()
         return self.screen()[int(y), int(x)].astype(int)
 
     def expected(self, side, exposure=0.0):

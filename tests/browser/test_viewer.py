@@ -7,12 +7,15 @@ from matchedpair.pictures import read_picture
 from matchedpair.pictures.view_transform import view_transforms
 from playwright.sync_api import expect
 
+from server.measuring.maps import make_wanted_layers
 from server.measuring.measuring import measure_outstanding
+from server.measuring.models import MapLayer
 from server.runs.models import Run
 from server.store.files import keep, path_of
 from server.studies.models import Option
 from tests.browser.base import BrowserTest
 from tests.pictures import textured, write
+from tests.runner import until
 from tests.server.base import SIZE, factor, finish_all
 
 DARK, MIDDLE, LIGHT = (round(255 * value) for value in (0.11, 0.46, 0.8))
@@ -38,10 +41,14 @@ class Viewer(BrowserTest):
     def at(self, across, down):
         return self.box["x"] + across * self.box["width"], self.box["y"] + down * self.box["height"]
 
+    def pixels(self, *places):
+        self.drawn_anew()
+        screen = self.screen()
+        found = [self.at(across, down) for across, down in places]
+        return [tuple(int(v) for v in screen[int(y), int(x)]) for x, y in found]
+
     def pixel(self, across, down):
-        self.page.wait_for_timeout(200)
-        x, y = self.at(across, down)
-        return tuple(int(v) for v in self.screen()[int(y), int(x)])
+        return self.pixels((across, down))[0]
 
     def read(self):
         """What the pixel under the pointer has on both sides, once it is read back from the canvas too."""
@@ -66,6 +73,26 @@ class Viewer(BrowserTest):
             self.assertEqual((red, green, blue), (red, red, red))
             self.assertAlmostEqual(red, level, delta=1)
             self.press("s")
+
+    def test_nothing_is_drawn_while_nothing_changes(self):
+        for done in ("nothing", "a map is chosen", "side by side"):
+            if done == "a map is chosen":
+                self.page.get_by_role("combobox", name="Map").select_option(label="Noise")
+                until(lambda: MapLayer.objects.filter(state="wanted").count() == 2, "maps that are asked for")
+                make_wanted_layers()
+                expect(self.stage).to_have_attribute("data-map", "noise")
+            elif done == "side by side":
+                self.press("n")
+            self.page.mouse.move(*self.at(0.4, 0.4))
+            self.page.mouse.move(*self.at(0.45, 0.5))
+            self.read()
+            canvas, drawn = self.page.locator("canvas[data-sharp=true]").first, ""
+            for _ in range(8):
+                before, drawn = drawn, canvas.get_attribute("data-drawn")
+                if drawn == before:
+                    break
+                self.page.wait_for_timeout(1000)
+            self.assertEqual(drawn, before, done)
 
     def test_the_wheel_zooms_at_the_pointer_down_to_single_pixels(self):
         x, y = self.at(0.7, 0.6)
@@ -111,15 +138,16 @@ class Viewer(BrowserTest):
 
     def sides(self, *places):
         """Which side shows at each place, told by comparing with either alone."""
-        self.press("c")
-        control = [self.pixel(*place) for place in places]
-        self.press("t")
-        trial = [self.pixel(*place) for place in places]
-        self.press("d")
+        seen = []
+        for key in ("c", "t", "d"):
+            self.press(key)
+            self.drawn_anew()
+            self.page.wait_for_selector("canvas[data-sharp=true]")
+            seen.append(self.pixels(*places))
         found = []
-        for place, one, two in zip(places, control, trial, strict=True):
+        for one, two, shown in zip(*seen, strict=True):
             self.assertNotEqual(one, two)
-            found.append({one: "control", two: "trial"}[self.pixel(*place)])
+            found.append({one: "control", two: "trial"}[shown])
         return found
 
     def test_the_line_is_dragged_to_any_place_and_angle(self):
@@ -189,7 +217,7 @@ class Viewer(BrowserTest):
 
     def test_choices_are_remembered(self):
         self.press("n", "s", "e")
-        self.page.wait_for_timeout(200)
+        self.drawn_anew()
         self.open_pair()
         self.assertEqual(self.stage.get_attribute("data-mode"), "side by side")
         expect(self.page.get_by_role("button", name="Surround: middle")).to_be_visible()
@@ -237,7 +265,7 @@ class Viewer(BrowserTest):
         edges = []
         for key in ("c", "t"):
             self.press(key)
-            self.page.wait_for_timeout(300)
+            self.drawn_anew()
             left, right = int(self.box["x"]) + 2, int(self.box["x"] + self.box["width"]) - 2
             row = self.screen()[int(self.box["y"] + 0.5 * self.box["height"]), left:right]
             lit = np.flatnonzero(row.astype(int).max(axis=-1) != DARK)

@@ -60,6 +60,11 @@ export function PairViewer({
   const [place, setPlace] = useState<Place>(NOWHERE);
   const [pointed, setPointed] = useState<Pointed>(null);
   const [displayed, setDisplayed] = useState(NOTHING_DISPLAYED);
+  const tellDisplayed = useCallback(
+    (values: typeof NOTHING_DISPLAYED) =>
+      setDisplayed((now) => (JSON.stringify([...now]) === JSON.stringify([...values]) ? now : values)),
+    [],
+  );
   const [keysOpen, setKeysOpen] = useState(false);
   const transform = useTransform(transformName);
   const passes = useMemo(() => passesOf(viewed), [viewed]);
@@ -161,7 +166,7 @@ export function PairViewer({
             chosenPin={pinBench.chosen}
             onChoosePin={pinBench.onChoose}
             onPointed={setPointed}
-            onDisplayed={setDisplayed}
+            onDisplayed={tellDisplayed}
           >
             {state.full ? (
               <button

@@ -1,4 +1,5 @@
 import { useQueries, useQuery } from "@tanstack/react-query";
+import { useRef } from "react";
 import { api, body, type Schema } from "../api/client";
 import { askAgainAfter } from "../api/events";
 import { isSigned, type ShownLayer, type Spot, sharedRange } from "./layers";
@@ -16,8 +17,25 @@ export type LayerState =
   | { state: "refused"; title: string; reason: string }
   | { state: "there"; shown: ShownLayer };
 
-/** A map by name: asked for, followed while it is made, and how it is cut up once it is there. */
+/** A map by name: asked for, followed while it is made, and how it is cut up once it is there. The same one as long as it
+ * says the same: another would be drawn anew. */
 export function useLayer(kind: Schema["LayerKind"] | null, source: LayerSource | null): LayerState {
+  const now = useLayerNow(kind, source);
+  const kept = useRef(now);
+  if (!alike(kept.current, now)) kept.current = now;
+  return kept.current;
+}
+
+function alike(one: LayerState, other: LayerState): boolean {
+  if (one.state !== "there" || other.state !== "there") return JSON.stringify(one) === JSON.stringify(other);
+  const { spots, ...rest } = one.shown;
+  return (
+    spots.every((each, side) => each === other.shown.spots[side]) &&
+    Object.entries(rest).every(([name, value]) => value === other.shown[name as keyof typeof rest])
+  );
+}
+
+function useLayerNow(kind: Schema["LayerKind"] | null, source: LayerSource | null): LayerState {
   const both = kind?.of === "render" && source ? [source.control, source.trial] : [];
   const sides = useQueries({
     queries: both.map((option) => layerQuery(kind?.name ?? "", "options", option)),

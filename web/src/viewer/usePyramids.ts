@@ -1,4 +1,5 @@
 import { useQueries } from "@tanstack/react-query";
+import { useMemo } from "react";
 import { api, body, Problem } from "../api/client";
 import type { Pyramid } from "./pyramid";
 
@@ -9,21 +10,22 @@ export type Pyramids = ReadonlyMap<string, Known>;
 /** Pictures by content hash; each stands for itself, so that one that is missing spoils no other. */
 export function usePyramids(digests: readonly string[]): Pyramids {
   const asked = [...new Set(digests)].filter(Boolean);
-  return useQueries({
+  const rows = useQueries({
     queries: asked.map((digest) => ({
       queryKey: ["pyramid", digest],
       queryFn: () => pyramidOf(digest),
       staleTime: Number.POSITIVE_INFINITY,
       retry: 1,
     })),
-    combine: (rows) =>
-      new Map(
-        rows.map((row, place) => [
-          asked[place] ?? "",
-          { pyramid: row.data ?? null, trouble: row.error ? troubleWords(row.error) : "" },
-        ]),
-      ),
+    // plain rows stay the same ones while they say the same; a map would be another at each rendering, and drawn anew
+    combine: (found) =>
+      found.map((row, place) => ({
+        digest: asked[place] ?? "",
+        pyramid: row.data ?? null,
+        trouble: row.error ? troubleWords(row.error) : "",
+      })),
   });
+  return useMemo(() => new Map(rows.map(({ digest, ...row }) => [digest, row])), [rows]);
 }
 
 async function pyramidOf(digest: string): Promise<Pyramid> {
