@@ -103,9 +103,8 @@ def advance(row: Matching) -> int:
         row.on, wanted, [each for each in tried if each is not None], _knob(definition, row.knob),
         begin=_begin(definition, row), renders_each=seeds,
     )  # fmt: skip
-    if step.over:
+    if step.wanted is None or step.quality is None:
         return _over(row, step, _doubt(row, facts[row.control_id]))
-    assert step.quality is not None
     option = _option_at(row, definition, step.quality)
     row.tried = [
         *row.tried,
@@ -255,7 +254,8 @@ def _knob(definition: EngineDefinition, name: str) -> Knob:
     setting = definition.setting(name)
     low = setting.minimum if setting.minimum is not None else 0.0
     high = setting.maximum if setting.maximum is not None else 1e9
-    return Knob(max(low, LEAST_SHARE * high if setting.kind == "number" else 1.0), high, setting.kind == "integer")
+    least = max(low, LEAST_SHARE * high if setting.kind == "number" else 1.0)
+    return Knob(name, least, high, setting.kind == "integer")
 
 
 def _begin(definition: EngineDefinition, row: Matching) -> float:

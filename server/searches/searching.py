@@ -9,8 +9,9 @@ from typing import Any
 from django.db import transaction
 from django.utils import timezone
 from matchedpair.errors import InputError, MatchedPairError, SettingsError
-from matchedpair.search.exploring import ExploringStep, Tried, next_explored, top_of
+from matchedpair.search.exploring import ExploringStep, Tried, next_explored
 from matchedpair.search.raising import Change, Compared, Ladder, RaisingStep, next_raise, settings_key
+from matchedpair.search.step import Wanted
 
 from server.catalogue.engines import engine_named, missing_reason
 from server.pairs.partners import as_side
@@ -93,11 +94,11 @@ def advance(row: Search) -> int:
         frame, step = _first_open(row)
         if step.state == "done":
             return _confirm(row)
-        if step.state != "render":
+        if step.wanted is None:
             where = f" (frame {frame})" if row.frames else ""
             ended = SearchState.FAILED if step.state == "failed" else SearchState.OUT_OF_BUDGET
             return _end(row, ended, step.words + where)
-        queued = _render(row, frame, step)
+        queued = _render(row, frame, step.wanted)
         if queued:
             return queued
     return 0
@@ -246,12 +247,9 @@ def _share_of_time(row: Search, frame: int) -> float:
     return row.most_seconds * (frames.index(frame) + 1) / len(frames)
 
 
-def _render(row: Search, frame: int, step: RaisingStep | ExploringStep) -> int:
-    """Queue what the step asks for, and make the pair that compares it."""
-    if isinstance(step, RaisingStep):
-        lower, upper = step.lower, step.upper
-    else:
-        lower, upper = step.settings, top_of(ladders_of(row), row.base.settings)
+def _render(row: Search, frame: int, wanted: Wanted) -> int:
+    """Queue what the search asks for, and make the pair that compares it."""
+    lower, upper = wanted.settings, wanted.against or wanted.settings
     option = option_of(row, frame, lower, small=True)
     options, pair = [option], None
     if lower != upper:
@@ -303,7 +301,7 @@ def _note(row: Search, frame: int, step: RaisingStep | ExploringStep) -> None:
         elif step.state == "done":  # of no use is what changes nothing in any frame
             row.unused = [name for name in row.unused if name in step.unused]
         row.found = {**row.found, str(frame): step.settings}
-    elif step.state != "render":
+    elif step.wanted is None:
         row.found = {**row.found, str(frame): step.settings}
     row.save()
 

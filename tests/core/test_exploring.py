@@ -28,16 +28,17 @@ def explore(amount=change, ladders=LADDERS, start=None, failing=None, **budget):
         step = next_explored(ladders, start or {}, tried, **budget)
         if step.state != "render":
             return step, tried
-        off = amount(step.settings)
-        bad = failing is not None and failing(step.settings)
-        tried.append(Tried(step.settings, None if bad else seconds(step.settings), Change(off > 0, off)))
+        asked = step.wanted.settings
+        off = amount(asked)
+        bad = failing is not None and failing(asked)
+        tried.append(Tried(asked, None if bad else seconds(asked), Change(off > 0, off)))
     raise AssertionError("the search does not end")
 
 
 class Exploring(unittest.TestCase):
     def test_the_top_comes_first_and_everything_else_of_the_start_stays(self):
         step = next_explored(LADDERS, {"a": 2, "clamp": 5}, [])
-        self.assertEqual((step.state, step.settings), ("render", {"a": 8, "b": 8, "c": 8, "clamp": 5}))
+        self.assertEqual((step.state, step.wanted.settings), ("render", {"a": 8, "b": 8, "c": 8, "clamp": 5}))
 
     def test_without_a_budget_all_are_tried_once_and_the_known_best_is_found(self):
         step, tried = explore()
@@ -86,8 +87,8 @@ class Exploring(unittest.TestCase):
 
         compared = []
         while (step := next_raise(LADDERS[:2], {}, compared)).state == "render":
-            off = abs(render(step.lower) - render(step.upper))
-            compared.append(Compared(step.lower, step.upper, Change(off > 0, off)))
+            off = abs(render(step.wanted.settings) - render(step.wanted.against))
+            compared.append(Compared(step.wanted.settings, step.wanted.against, Change(off > 0, off)))
         explored, _ = explore(render, LADDERS[:2], {"c": 1})
         one_by_one = {**step.settings, "c": 1}
         self.assertLessEqual(seconds(explored.settings), seconds(one_by_one))

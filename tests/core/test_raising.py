@@ -16,11 +16,14 @@ def search(look, ladders, start=None, most_renders=None, failing=()) -> tuple[Ra
         step = next_raise(ladders, start or {}, compared, most_renders=most_renders)
         if step.state != "render":
             return step, compared
-        a, b = look(**step.lower), look(**step.upper)
+        a, b = look(**step.wanted.settings), look(**step.wanted.against)
         off = abs(a - b) / b
-        failed = any(all(side.get(name) == value for name, value in failing) for side in (step.lower, step.upper))
+        failed = any(
+            all(side.get(name) == value for name, value in failing)
+            for side in (step.wanted.settings, step.wanted.against)
+        )
         change = None if failing and failed else Change(off > 1e-9, off / 0.01, f"{100 * off:.2g} %")
-        compared.append(Compared(step.lower, step.upper, change))
+        compared.append(Compared(step.wanted.settings, step.wanted.against, change))
     raise AssertionError("the search does not end")
 
 
@@ -42,7 +45,7 @@ class Raising(unittest.TestCase):
     def test_where_a_change_that_counts_could_not_be_seen_the_cheapest_is_not_taken(self):
         ladder = Ladder("n", (1, 2, 4))
         step = next_raise([ladder], {}, [Compared({"n": 1}, {"n": 4}, Change(False, 0.0, "", 3.0))])
-        self.assertEqual((step.state, step.lower, step.trace[0].outcome), ("render", {"n": 2}, "raised"))
+        self.assertEqual((step.state, step.wanted.settings, step.trace[0].outcome), ("render", {"n": 2}, "raised"))
         self.assertIn("more seeds would tell", step.trace[0].words)
         seen = next_raise([ladder], {}, [Compared({"n": 1}, {"n": 4}, Change(False, 0.0, "", 0.8))])
         self.assertEqual((seen.state, seen.settings), ("done", {"n": 1}))
@@ -65,7 +68,9 @@ class Raising(unittest.TestCase):
     def test_the_order_is_that_of_the_ladders(self):
         ladders = [Ladder("b", (1, 2)), Ladder("a", (1, 2))]
         step = next_raise(ladders, {"c": 5}, [])
-        self.assertEqual((step.lower, step.upper), ({"b": 1, "a": 2, "c": 5}, {"b": 2, "a": 2, "c": 5}))
+        self.assertEqual(
+            (step.wanted.settings, step.wanted.against), ({"b": 1, "a": 2, "c": 5}, {"b": 2, "a": 2, "c": 5})
+        )
         self.assertEqual(step.words, "pass 1, b at 1 against 2")
 
     def test_only_the_highest_level_may_be_enough(self):

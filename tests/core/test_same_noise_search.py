@@ -8,8 +8,8 @@ from collections.abc import Callable
 import numpy as np
 from matchedpair.search.same_noise import MOST_RENDERS, NOISE, TIME, Knob, Step, Tried, next_step
 
-SAMPLES = Knob(1, 65536, whole=True)
-SHARE = Knob(0.0005, 1.0, whole=False)
+SAMPLES = Knob("samples", 1, 65536, whole=True)
+SHARE = Knob("share", 0.0005, 1.0, whole=False)
 
 
 def search(
@@ -21,7 +21,7 @@ def search(
     tried: list[Tried] = []
     while True:
         step = next_step(on, target, tried, knob, begin=begin)
-        if step.over:
+        if step.wanted is None:
             return step, tried
         figure = law(step.quality) * np.exp(jitter * dice.standard_normal())
         tried.append(Tried(step.quality, figure, step.state == "refine"))
@@ -74,7 +74,7 @@ class Finder(unittest.TestCase):
         self.assertEqual(step.state, "not_reachable")
 
     def test_the_end_of_the_knob_is_said(self):
-        step, _ = search(lambda n: 20 / n**0.5, 1.0, Knob(1, 64, whole=True), 16)
+        step, _ = search(lambda n: 20 / n**0.5, 1.0, Knob("samples", 1, 64, whole=True), 16)
         self.assertEqual(step.state, "not_reachable")
         self.assertIn("the knob ends at 64", step.words)
 

@@ -11,12 +11,13 @@ from __future__ import annotations
 import math
 import random
 from collections.abc import Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, replace
 from itertools import product
 from typing import TYPE_CHECKING, Literal
 
 from matchedpair.engines.setting import Value
-from matchedpair.search.raising import Change, Ladder, Settings, SettingsKey, budget_used, settings_key
+from matchedpair.search.raising import Change, Ladder, SettingsKey, budget_used, settings_key
+from matchedpair.search.step import SearchStep, Settings, Wanted
 
 if TYPE_CHECKING:
     from optuna.distributions import BaseDistribution
@@ -43,16 +44,14 @@ class Tried:
 
 
 @dataclass(frozen=True)
-class ExploringStep:
-    """What to do now. `settings` are to be rendered where the state is ``render``, and else the result: of the ways
-    within the threshold that no other is below in every setting, the fastest. `frontier` are the ways that no other
-    beats in both time and change, fastest first.
+class ExploringStep(SearchStep):
+    """What to do now. `settings` are the result so far: of the ways within the threshold that no other is below in
+    every setting, the fastest. `frontier` are the ways that no other beats in both time and change, fastest first.
     """
 
     state: State
     settings: dict[str, Value]
-    frontier: tuple[Tried, ...] = field(default_factory=tuple)
-    words: str = ""
+    frontier: tuple[Tried, ...] = ()
 
 
 def top_of(ladders: Sequence[Ladder], start: Settings) -> dict[str, Value]:
@@ -92,7 +91,8 @@ def next_explored(
         raise ValueError("choose at least one setting to explore")
     top = top_of(ladders, start)
     if not tried:
-        return ExploringStep("render", top, words="all settings at their highest, which everything is compared with")
+        words = "all settings at their highest, which everything is compared with"
+        return ExploringStep("render", top, words=words, wanted=Wanted(top, top))
     if not tried[0].good:
         return ExploringStep("failed", top, words="the render with all settings at their highest failed")
     evened = evened_out(ladders, tried)
@@ -101,12 +101,13 @@ def next_explored(
     space = math.prod(len(ladder.levels) for ladder in ladders)
     visited = {settings_key(row.settings) for row in tried}
     if len(visited) >= space:
-        return ExploringStep("done", best, front, f"all {space} combinations are tried")
+        return ExploringStep("done", best, front, words=f"all {space} combinations are tried")
     spent = budget_used(len(visited), 1, most_renders, spent_seconds, most_seconds)
     if spent:
-        return ExploringStep("done", best, front, f"{spent}; the best of {len(visited)} ways")
+        return ExploringStep("done", best, front, words=f"{spent}; the best of {len(visited)} ways")
     found = _proposed(ladders, start, evened, visited, seed)
-    return ExploringStep("render", found, front, f"way {len(visited) + 1}: {_told(ladders, found)}")
+    way = f"way {len(visited) + 1}: {_told(ladders, found)}"
+    return ExploringStep("render", best, front, words=way, wanted=Wanted(found, top))
 
 
 def evened_out(ladders: Sequence[Ladder], tried: Sequence[Tried]) -> list[Tried]:

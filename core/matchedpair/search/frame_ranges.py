@@ -12,7 +12,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from matchedpair.engines.setting import Value
-from matchedpair.search.raising import Ladder, Settings
+from matchedpair.search.raising import Ladder
+from matchedpair.search.step import Settings
 
 
 @dataclass(frozen=True)

@@ -10,15 +10,15 @@ many small changes cannot creep by unseen. Then a further pass, since settings m
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from collections.abc import Sequence
+from dataclasses import dataclass
 from typing import Literal
 
 from matchedpair.engines.setting import Value
+from matchedpair.search.step import SearchStep, Settings, Wanted
 
 MOST_PASSES = 4
 BLIND = "not sure: a change that counts would not have been seen here; more seeds would tell"
-Settings = Mapping[str, Value]
 SettingsKey = tuple[tuple[str, Value], ...]
 State = Literal["render", "done", "out_of_budget", "failed"]
 Outcome = Literal["raised", "enough", "unused", "kept", "top"]
@@ -85,20 +85,13 @@ class TraceRow:
 
 
 @dataclass(frozen=True)
-class RaisingStep:
-    """What to do now, and all that was decided so far.
-
-    `lower` and `upper` are to be rendered and compared where the state is ``render``; `settings` are those chosen so
-    far, and at the end the result.
-    """
+class RaisingStep(SearchStep):
+    """What to do now and what was decided so far; `settings` are those chosen so far, and at the end the result."""
 
     state: State
     settings: dict[str, Value]
     trace: tuple[TraceRow, ...]
     unused: tuple[str, ...]
-    lower: dict[str, Value] = field(default_factory=dict)
-    upper: dict[str, Value] = field(default_factory=dict)
-    words: str = ""
 
 
 class _NeedsRenderError(Exception):
@@ -140,7 +133,7 @@ def next_raise(
         spent = budget_used(len(rendered), more, most_renders, spent_seconds, most_seconds)
         if spent:
             return search.step("out_of_budget", f"{spent}; what is found so far")
-        return search.step("render", search.about, needed.lower, needed.upper)
+        return search.step("render", search.about, Wanted(needed.lower, needed.upper))
     except _FailedError as failed:
         return search.step("failed", str(failed))
     return search.step("done", "nothing moves any more")
@@ -210,13 +203,9 @@ class _Search:
     def _note(self, passed: int, name: str, level: Value, change: Change | None, outcome: Outcome, words: str) -> None:
         self.trace.append(TraceRow(passed, name, level, change, outcome, words))
 
-    def step(
-        self, state: State, words: str, lower: dict[str, Value] | None = None, upper: dict[str, Value] | None = None
-    ) -> RaisingStep:
+    def step(self, state: State, words: str, wanted: Wanted | None = None) -> RaisingStep:
         """The answer as the search stands."""
-        return RaisingStep(
-            state, dict(self.now), tuple(self.trace), tuple(self.unused), lower or {}, upper or {}, words
-        )
+        return RaisingStep(state, dict(self.now), tuple(self.trace), tuple(self.unused), wanted=wanted, words=words)
 
 
 def budget_used(

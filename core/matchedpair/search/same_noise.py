@@ -19,6 +19,7 @@ from typing import Literal
 import numpy as np
 
 from matchedpair.curves.two_terms import Numbers, fit_two_terms, relative_residuals
+from matchedpair.search.step import SearchStep, Wanted
 
 NOISE, TIME = "noise", "time"
 WITHIN = 0.03
@@ -37,8 +38,9 @@ State = Literal["pilot", "refine", "sure", "closest", "not_reachable", "failed"]
 
 @dataclass(frozen=True)
 class Knob:
-    """What values the quality knob takes."""
+    """The quality knob's setting, and what values it takes."""
 
+    name: str
     minimum: float
     maximum: float
     whole: bool
@@ -62,8 +64,8 @@ class Tried:
 
 
 @dataclass(frozen=True)
-class Step:
-    """What to do now: render at `quality` (``pilot`` or ``refine``), or why it is over.
+class Step(SearchStep):
+    """What to do now: render at `quality` of the knob (``pilot`` or ``refine``), or why it is over.
 
     ``sure``: `quality` is within 3 % of the target. ``closest``: the renders are used up; `quality` is the nearest.
     ``not_reachable``: below the floor or at the knob's end. ``failed``: a render failed or gave no figure.
@@ -71,12 +73,6 @@ class Step:
 
     state: State
     quality: float | None
-    words: str
-
-    @property
-    def over(self) -> bool:
-        """Whether nothing more is rendered."""
-        return self.state not in ("pilot", "refine")
 
 
 def next_step(
@@ -96,32 +92,37 @@ def next_step(
     renders_each : int
         Renders that one value of the knob takes: its seeds.
     """
+
+    def step(state: State, quality: float | None, words: str) -> Step:
+        wanted = Wanted({knob.name: quality}) if quality is not None and state in ("pilot", "refine") else None
+        return Step(state, quality, words=words, wanted=wanted)
+
     failed = next((each for each in tried if each.figure is None or each.figure <= 0.0), None)
     if failed is not None:
-        return Step("failed", None, f"the render at {failed.quality:g} failed or gave no figure; see what went wrong")
+        return step("failed", None, f"the render at {failed.quality:g} failed or gave no figure; see what went wrong")
     known = sorted({each.quality: each.figure for each in tried if each.figure is not None}.items())
     if not known:
-        return Step("pilot", knob.fitted(begin), "a first render shows where the search begins")
+        return step("pilot", knob.fitted(begin), "a first render shows where the search begins")
     closest = min(known, key=lambda row: abs(math.log(row[1] / target)))
     off = closest[1] / target - 1.0
     if abs(off) <= within:
-        return Step("sure", closest[0], f"{_unit(on, closest[1])} is {_off(off)} the target")
+        return step("sure", closest[0], f"{_unit(on, closest[1])} is {_off(off)} the target")
     if len(known) > 1 and _rises(on, known) is None:
-        return Step("failed", None, _not_monotone(on, known))
+        return step("failed", None, _not_monotone(on, known))
     guess = _Guess(on, target, known, knob)
     if guess.unreachable:
-        return Step("not_reachable", closest[0], guess.unreachable)
+        return step("not_reachable", closest[0], guess.unreachable)
     renders_left = most_renders - sum(each.renders for each in tried if each.refining)
     pilots_left = MOST_PILOT - sum(not each.refining for each in tried)
     if renders_each > renders_left if guess.sound else pilots_left < 1:
-        return _closest(on, closest, off)
+        return step(*_closest(on, closest, off))
     if not guess.sound:
         far = known[guess.towards][1]
-        return Step("pilot", guess.quality, f"{_unit(on, far)} so far: a further step towards the target")
+        return step("pilot", guess.quality, f"{_unit(on, far)} so far: a further step towards the target")
     quality = knob.fitted(guess.quality)
     if any(abs(quality - row[0]) <= (0 if knob.whole else TINY_STEP * row[0]) for row in known):
-        return _closest(on, closest, off, " and the knob has no value in between")
-    return Step("refine", quality, f"{guess.how} says {quality:.4g}")
+        return step(*_closest(on, closest, off, " and the knob has no value in between"))
+    return step("refine", quality, f"{guess.how} says {quality:.4g}")
 
 
 class _Guess:
@@ -228,8 +229,8 @@ def _along(ends: tuple[tuple[float, float], tuple[float, float]], target: float)
     return float(x0 * (x1 / x0) ** share)
 
 
-def _closest(on: str, closest: tuple[float, float], off: float, why: str = "") -> Step:
-    return Step("closest", closest[0], f"{_unit(on, closest[1])}, {_off(off)} the target{why}")
+def _closest(on: str, closest: tuple[float, float], off: float, why: str = "") -> tuple[State, float, str]:
+    return ("closest", closest[0], f"{_unit(on, closest[1])}, {_off(off)} the target{why}")
 
 
 def _off(off: float) -> str:
