@@ -55,7 +55,7 @@ def study_facts(
     return StudyFacts(
         study.asked or "own", study.question, rows, told, judged.title if judged else "", done,
         max(rendered * study.repeats, done),
-        left_out=tuple(dict.fromkeys(area.name for own in options for area in own.areas.get(WHOLE, []))),
+        left_out=tuple(dict.fromkeys(each.name for own in options for each in own.zones.get(WHOLE, []))),
     )  # fmt: skip
 
 

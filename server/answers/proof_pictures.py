@@ -139,8 +139,8 @@ def _titles(control: OptionFact, trial: OptionFact) -> tuple[str, str]:
 
 
 def _part(pair: PairFindings, proof: Proof, size: Size) -> tuple[str, Box]:
-    if proof.zone and proof.zone != WHOLE and proof.zone in pair.control.areas:
-        x, y, width, height = zone_box(pair.control.option, pair.control.areas, proof.zone)
+    if proof.zone and proof.zone != WHOLE and proof.zone in pair.control.zones:
+        x, y, width, height = zone_box(pair.control.option, pair.control.zones, proof.zone)
         return proof.zone, part_around((x, y, width, height), size)
     cell = largest_cell(cell_facts(pair.comparison)) if proof.box is None else None
     if proof.box is not None or cell is not None:

@@ -44,7 +44,7 @@ def pass_fact(own: OptionFacts) -> PassFact | None:
 def near_facts(own: OptionFacts) -> tuple[tuple[NearFact, ...], str]:
     """Nearness to a photograph by zone, the whole first; or why there is none."""
     found, reasons = [], []
-    for zone in own.areas:
+    for zone in own.zones:
         row = _kept(own, NEARNESS, zone, [run.picture for run in own.runs])
         if row is not None and row.details:
             found.append(NearFact(zone, **{name: _told(value) for name, value in row.details.items()}))

@@ -285,7 +285,7 @@ def pair_row(findings: PairFindings) -> dict[str, Any]:
                 "ratio": ratio_row(row.ratio),
                 "visible_ratio": ratio_row(row.visible_ratio),
                 "refused": row.refused,
-                "box": zone_box(findings.control.option, findings.control.areas, row.zone),
+                "box": zone_box(findings.control.option, findings.control.zones, row.zone),
                 "comparison": row.comparison,
             }
             for row in findings.zones

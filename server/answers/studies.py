@@ -14,7 +14,7 @@ from matchedpair.answers import Answer, StudyFacts, answer_of
 from matchedpair.conditions import MatchSheet, merged_sheet
 
 from server.answers.facts import MEASURED, study_facts
-from server.catalogue.zones import areas_by_view, zones_stamp
+from server.catalogue.zones import zones_by_view, zones_stamp
 from server.measuring.models import Comparison, Measure
 from server.measuring.option_facts import OptionFacts, all_facts
 from server.measuring.which_reference import References, references_stamp
@@ -101,7 +101,7 @@ def findings_of(studies: Sequence[Study], *, now: bool = False) -> dict[int, Stu
     stale = [study for study in studies if study.pk not in found]
     if stale:
         began = time.monotonic()
-        zones = areas_by_view()
+        zones = zones_by_view()
         rows: dict[int, list[PairFindings]] = {study.pk: [] for study in stale}
         pairs = Pair.objects.filter(study__in=stale, trial__in_plan=True, trial__left_out="")
         for pair in with_all(pairs).order_by("pk"):

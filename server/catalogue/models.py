@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from django.db import models
-from matchedpair.measures.areas import KINDS, SHAPES, Area
+from matchedpair.measures.drawn_zones import KINDS, SHAPES, DrawnZone
 
 
 class SceneRevision(models.Model):
@@ -44,7 +44,7 @@ class Look(models.Model):
 
 
 class Zone(models.Model):
-    """A named area of a view, in shares of the full picture: measured on its own, or left out."""
+    """A named part of a view, in shares of the full picture: measured on its own, or left out."""
 
     scene = models.CharField(max_length=80)
     view = models.CharField(max_length=80)
@@ -66,9 +66,9 @@ class Zone(models.Model):
             ),
         ]
 
-    def area(self) -> Area:
+    def drawn(self) -> DrawnZone:
         """The zone as the core takes it."""
-        return Area(self.name, self.kind, self.shape, tuple((float(x), float(y)) for x, y in self.points))
+        return DrawnZone(self.name, self.kind, self.shape, tuple((float(x), float(y)) for x, y in self.points))
 
 
 class BrightnessFactor(models.Model):

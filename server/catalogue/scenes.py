@@ -13,7 +13,7 @@ from typing import Any
 from django.conf import settings
 from matchedpair.engines import AS_IS, EngineDefinition, OwnFiles, RenderJob, lay_out, placed, render
 from matchedpair.errors import InputError
-from matchedpair.measures.areas import Area
+from matchedpair.measures.drawn_zones import DrawnZone
 from matchedpair.plain_files import parsed_json
 from matchedpair.scenes import Scene, Setup, Stress, read_scene, read_scenes, read_stresses, require_fits
 from matchedpair.scenes.digests import BeingReadError
@@ -175,24 +175,24 @@ def keep_revision(scene: Scene) -> SceneRevision:
 
 def take_zones(scene: Scene) -> None:
     """Draw the zones that a scene's description has and that were not taken before; people may have changed those."""
-    described = [(view.name, area) for view in scene.views for area in view.zones]
+    described = [(view.name, drawn) for view in scene.views for drawn in view.zones]
     if not described:
         return
     known = Zone.objects.filter(scene=scene.name)
     before = {(zone.view, name) for zone in known for name in (zone.described, "" if zone.removed_at else zone.name)}
     Zone.objects.bulk_create(
         (
-            Zone(scene=scene.name, view=view, described=area.name, **zone_fields(area))
-            for view, area in described
-            if (view, area.name) not in before
+            Zone(scene=scene.name, view=view, described=drawn.name, **zone_fields(drawn))
+            for view, drawn in described
+            if (view, drawn.name) not in before
         ),
         ignore_conflicts=True,  # somebody else opened the same screen
     )
 
 
-def zone_fields(area: Area) -> dict[str, Any]:
+def zone_fields(drawn: DrawnZone) -> dict[str, Any]:
     """A zone's values as they are kept."""
-    return {"name": area.name, "kind": area.kind, "shape": area.shape, "points": [list(p) for p in area.points]}
+    return {"name": drawn.name, "kind": drawn.kind, "shape": drawn.shape, "points": [list(p) for p in drawn.points]}
 
 
 def _kept_texture(scene: Scene, texture: SceneTexture) -> str:

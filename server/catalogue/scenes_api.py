@@ -9,7 +9,7 @@ from django.shortcuts import get_object_or_404
 from drf_spectacular.utils import OpenApiParameter, extend_schema, extend_schema_field
 from matchedpair.engines import AS_IS
 from matchedpair.errors import InputError
-from matchedpair.measures.areas import KINDS, SHAPES
+from matchedpair.measures.drawn_zones import KINDS, SHAPES
 from matchedpair.scenes import FORMATS, Scene, Stress
 from matchedpair.scenes.digests import being_read
 from rest_framework import serializers, status

@@ -10,7 +10,7 @@ from django.db import IntegrityError, transaction
 from django.db.models import Count, Max, QuerySet
 from django.utils import timezone
 from matchedpair.errors import InputError
-from matchedpair.measures.areas import Area, parse_area
+from matchedpair.measures.drawn_zones import DrawnZone, parse_zone
 
 from server.catalogue.models import Zone
 from server.catalogue.scenes import known_scene, zone_fields
@@ -23,23 +23,23 @@ def zones_of(scene: str, view: str) -> QuerySet[Zone]:
     return Zone.objects.filter(scene=scene, view=view, removed_at=None)
 
 
-def areas_by_view() -> dict[tuple[str, str], list[Area]]:
+def zones_by_view() -> dict[tuple[str, str], list[DrawnZone]]:
     """All zones as the core takes them, by scene and view, from one query."""
-    found: dict[tuple[str, str], list[Area]] = {}
+    found: dict[tuple[str, str], list[DrawnZone]] = {}
     for zone in Zone.objects.filter(removed_at=None):
-        found.setdefault((zone.scene, zone.view), []).append(zone.area())
+        found.setdefault((zone.scene, zone.view), []).append(zone.drawn())
     return found
 
 
 def add_zone(scene: str, view: str, values: dict[str, Any]) -> Zone:
     """Draw a zone on a view. Raises `InputError`."""
-    area = _checked(values)
+    drawn = _checked(values)
     found = known_scene(scene)
     if not found.has_view(view):
         raise InputError(f"{found.title} has no view {view!r}")
     if zones_of(scene, view).count() >= MOST_ZONES:
         raise InputError(f"a view has at most {MOST_ZONES} zones")
-    return _saved(Zone(scene=scene, view=view, **zone_fields(area)))
+    return _saved(Zone(scene=scene, view=view, **zone_fields(drawn)))
 
 
 def zone_values(zone: Zone) -> dict[str, Any]:
@@ -77,16 +77,16 @@ def zones_stamp() -> tuple[Any, ...]:
     return row["count"], row["last"]
 
 
-def signature(areas: list[Area]) -> str:
+def signature(within: list[DrawnZone]) -> str:
     """A short name of what these zones cover; empty for none."""
-    if not areas:
+    if not within:
         return ""
-    rows = [[area.kind, area.shape, area.points] for area in areas]
+    rows = [[each.kind, each.shape, each.points] for each in within]
     return hashlib.sha256(json.dumps(rows).encode()).hexdigest()[:32]
 
 
-def _checked(values: dict[str, Any]) -> Area:
-    return parse_area(*(values.get(key) for key in ("name", "kind", "shape", "points")))
+def _checked(values: dict[str, Any]) -> DrawnZone:
+    return parse_zone(*(values.get(key) for key in ("name", "kind", "shape", "points")))
 
 
 def _saved(zone: Zone) -> Zone:

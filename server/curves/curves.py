@@ -19,7 +19,7 @@ from matchedpair.measures.zones import WHOLE
 from matchedpair.plans.plan_kind import QUALITY, is_place
 
 from server.catalogue.engines import knobs_that_go_down
-from server.catalogue.zones import areas_by_view
+from server.catalogue.zones import zones_by_view
 from server.measuring.measuring import NOISE, figure_of
 from server.measuring.models import Measure
 from server.measuring.option_facts import OptionFacts, all_facts, place_names
@@ -103,9 +103,9 @@ def study_curves(study: Study, zone: str = WHOLE, of: str = NOISE) -> StudyCurve
     """
     if of not in OF:
         raise InputError(f"a curve is of {' or '.join(OF)}, not of {of!r}")
-    drawn, references = areas_by_view(), References()
+    drawn, references = zones_by_view(), References()
     facts = all_facts(Option.objects.filter(study=study, in_plan=True, left_out=""), drawn, (of,))
-    zones = list(dict.fromkeys([WHOLE, *(name for each in facts for name in each.areas)]))
+    zones = list(dict.fromkeys([WHOLE, *(name for each in facts for name in each.zones)]))
     if zone not in zones:
         raise InputError(f"there is no zone {zone!r} on the views of this study; there are {', '.join(zones)}")
     times = {each.option.pk: each.times for each in facts}

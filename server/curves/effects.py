@@ -13,7 +13,7 @@ from matchedpair.measures.noise import relative_error
 from matchedpair.measures.zones import WHOLE
 from matchedpair.plans.plan_kind import is_place
 
-from server.catalogue.zones import areas_by_view
+from server.catalogue.zones import zones_by_view
 from server.measuring.option_facts import OptionFacts, all_facts
 from server.measuring.paired import paired_noise
 from server.studies.models import Option, Study
@@ -45,7 +45,7 @@ class StudyEffects:
 
 def study_effects(study: Study, zone: str = WHOLE) -> StudyEffects:
     """Gather the effects; measures nothing."""
-    drawn = areas_by_view()
+    drawn = zones_by_view()
     facts = all_facts(Option.objects.filter(study=study, in_plan=True, left_out="").order_by("number", "pk"), drawn)
     if not facts or not facts[0].option.levels:
         return StudyEffects([], {}, [], table=False)

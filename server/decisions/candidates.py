@@ -14,7 +14,7 @@ from matchedpair.measures.figure import Figure
 from matchedpair.measures.zones import WHOLE
 
 from server.answers.facts import option_name
-from server.catalogue.zones import areas_by_view
+from server.catalogue.zones import zones_by_view
 from server.curves.curves import how_key, render_seconds
 from server.measuring.measuring import NOISE, figure_of
 from server.measuring.models import Measure
@@ -54,7 +54,7 @@ def candidates(study: Study, place: str = "") -> tuple[list[str], list[OfStudy]]
 
     Raises `InputError` for a place that there is not.
     """
-    drawn, references = areas_by_view(), References()
+    drawn, references = zones_by_view(), References()
     options = Option.objects.filter(study=study, in_plan=True, left_out="").order_by("number", "pk")
     facts = all_facts(options, drawn, MEASURED)
     named = place_names(each.option.setup for each in facts)
@@ -136,7 +136,7 @@ def _figures(
     noise = _figure(own.noise(WHOLE))
     if noise is not None and noise.method == "twin":
         found["noise"] = (noise, "")
-    zones = [(zone, figure) for zone in own.areas if zone != WHOLE and (figure := _figure(own.noise(zone)))]
+    zones = [(zone, figure) for zone in own.zones if zone != WHOLE and (figure := _figure(own.noise(zone)))]
     if zones:
         zone, figure = max(zones, key=lambda row: row[1].value)
         found["zone_noise"] = (figure, zone)

@@ -13,7 +13,6 @@ from matchedpair.pictures.picture import Mask
 from server.catalogue.zones import signature
 from server.measuring.inputs import (
     ZonesByView,
-    areas_to_measure,
     comparison_inputs,
     comparison_is_current,
     counted_runs,
@@ -21,6 +20,7 @@ from server.measuring.inputs import (
     made_or_reason,
     pair_measures,
     zone_mask,
+    zones_to_measure,
 )
 from server.measuring.models import Comparison
 from server.runs.models import Run
@@ -53,25 +53,25 @@ def _compare(pair: Pair, zones: ZonesByView) -> int:
         return 0
     if any(has_open_runs(option) for option in (pair.control, pair.trial)):
         return 0
-    wanted = areas_to_measure(pair.control.setup, zones)
+    wanted = zones_to_measure(pair.control.setup, zones)
     pair.comparisons.exclude(zone__in=wanted).delete()
     kept = {row.zone: row for row in pair.comparisons.all()}
     inputs = comparison_inputs(*runs)
     stale = {
-        zone: areas
-        for zone, areas in wanted.items()
-        if zone not in kept or not comparison_is_current(kept[zone], inputs, signature(areas))
+        zone: within
+        for zone, within in wanted.items()
+        if zone not in kept or not comparison_is_current(kept[zone], inputs, signature(within))
     }
     if not stale:
         return 0
     first = next(iter(stale.values()))
     measures, failed = made_or_reason(lambda: pair_measures(pair, first), f"pair {pair.pk} cannot be compared")
-    for zone, areas in stale.items():
-        fields = {"inputs": inputs, "area": signature(areas), "version": Comparison.VERSION}
+    for zone, within in stale.items():
+        fields = {"inputs": inputs, "area": signature(within), "version": Comparison.VERSION}
         if measures is None:
             fields |= _nothing_compared(failed)
         else:
-            fields |= _compared(measures, zone_mask(pair.control.setup, zone, areas, measures.valid))
+            fields |= _compared(measures, zone_mask(pair.control.setup, zone, within, measures.valid))
         Comparison.objects.update_or_create(pair=pair, zone=zone, defaults=fields)
     return len(stale)
 

@@ -10,7 +10,7 @@ import numpy as np
 from matchedpair.conditions import denoisers_on
 from matchedpair.elsewhere import DISPLAY
 from matchedpair.errors import MatchedPairError, RefusedError
-from matchedpair.measures.areas import LEAVE_OUT, MEASURE, Area, measured_mask
+from matchedpair.measures.drawn_zones import LEAVE_OUT, MEASURE, DrawnZone, measured_mask
 from matchedpair.measures.kinds import KIND_OF
 from matchedpair.measures.pair import PairMeasures
 from matchedpair.measures.render import RenderMeasures, Viewing
@@ -29,7 +29,7 @@ from server.studies.models import Option, Pair, Setup
 ENCODED = "the pictures are display-encoded; state their view transform to measure them"
 MOST_PIXELS = 80_000_000  # of all pictures of an option held at once, four at least
 LEAST_SEEDS = 4
-ZonesByView = dict[tuple[str, str], list[Area]]
+ZonesByView = dict[tuple[str, str], list[DrawnZone]]
 Made = TypeVar("Made")
 log = logging.getLogger("server.measuring")
 
@@ -61,11 +61,11 @@ def made_or_reason(make: Callable[[], Made], what: str) -> tuple[Made | None, st
         return None, str(error)
 
 
-def areas_to_measure(setup: Setup, zones: ZonesByView) -> dict[str, list[Area]]:
+def zones_to_measure(setup: Setup, zones: ZonesByView) -> dict[str, list[DrawnZone]]:
     """By name what is measured on a setup's view: the whole and each measured zone, each with all that is left out."""
-    areas = zones.get((setup.scene.name, setup.view), [])
-    left_out = [area for area in areas if area.kind == LEAVE_OUT]
-    return {WHOLE: left_out} | {area.name: [area, *left_out] for area in areas if area.kind == MEASURE}
+    within = zones.get((setup.scene.name, setup.view), [])
+    left_out = [each for each in within if each.kind == LEAVE_OUT]
+    return {WHOLE: left_out} | {each.name: [each, *left_out] for each in within if each.kind == MEASURE}
 
 
 def inputs_of(name: str, runs: Sequence[Run], reference: Reference | None) -> list[str]:
@@ -80,7 +80,7 @@ def comparison_inputs(control: Sequence[Run], trial: Sequence[Run]) -> list[str]
 
 
 def is_current(measure: Measure, runs: Sequence[Run], area: str, reference: Reference | None = None) -> bool:
-    """Whether a figure belongs to these runs, this reference, this area and this version of the method."""
+    """Whether a figure belongs to these runs, this reference, these zones and this version of the method."""
     kind = KIND_OF.get(measure.name)
     if kind is None or measure.version != kind.version or measure.area != area:
         return False
@@ -88,23 +88,23 @@ def is_current(measure: Measure, runs: Sequence[Run], area: str, reference: Refe
 
 
 def comparison_is_current(row: Comparison, inputs: list[str], area: str) -> bool:
-    """Whether a comparison belongs to these pictures, this area and this version of the methods."""
+    """Whether a comparison belongs to these pictures, these zones and this version of the methods."""
     return bool(row.inputs == inputs and row.area == area and row.version == Comparison.VERSION)
 
 
-def zone_mask(setup: Setup, zone: str, areas: list[Area], valid: Mask) -> Mask:
-    """The pixels of a zone in a setup's pictures; `areas` begins with it."""
+def zone_mask(setup: Setup, zone: str, within: list[DrawnZone], valid: Mask) -> Mask:
+    """The pixels of a zone in a setup's pictures; `within` begins with it."""
     if zone == WHOLE:
         return valid
     described = setup.description()
-    return valid & areas[0].mask((described.width, described.height), described.crop)
+    return valid & within[0].mask((described.width, described.height), described.crop)
 
 
 def render_measures(
-    option: Option, runs: Sequence[Run], areas: list[Area], reference: Reference | None
+    option: Option, runs: Sequence[Run], within: list[DrawnZone], reference: Reference | None
 ) -> RenderMeasures:
     """The core's measures of an option's pictures. Raises `RefusedError`, or `PictureError` when one is missing."""
-    pixels, valid = _pixels(option.setup, runs, areas)
+    pixels, valid = _pixels(option.setup, runs, within)
     judged = [stored_picture(digest) for digest in reference_pictures(reference)]
     return RenderMeasures(
         pixels, valid, references=[picture.pixels for picture in judged],
@@ -113,19 +113,19 @@ def render_measures(
     )  # fmt: skip
 
 
-def pair_measures(pair: Pair, areas: list[Area]) -> PairMeasures:
+def pair_measures(pair: Pair, within: list[DrawnZone]) -> PairMeasures:
     """The core's measures of a pair's pictures. Raises `RefusedError`, or `PictureError` when one is missing."""
     sides = []
     valid: Mask | None = None
     for option in (pair.control, pair.trial):
-        pixels, own = _pixels(option.setup, counted_runs(option), areas)
+        pixels, own = _pixels(option.setup, counted_runs(option), within)
         valid = own if valid is None or valid.shape != own.shape else valid & own
         sides.append(pixels)
     assert valid is not None
     return PairMeasures(sides[0], sides[1], valid, viewing=Viewing(pair.control.setup.view_transform))
 
 
-def _pixels(setup: Setup, runs: Sequence[Run], areas: list[Area]) -> tuple[list[Floats], Mask]:
+def _pixels(setup: Setup, runs: Sequence[Run], within: list[DrawnZone]) -> tuple[list[Floats], Mask]:
     """Pictures of an option's first seeds, and where they count. Raises `RefusedError` or `PictureError`."""
     if any(run.encoding == DISPLAY for run in runs):
         raise RefusedError("noise", ENCODED)
@@ -139,7 +139,7 @@ def _pixels(setup: Setup, runs: Sequence[Run], areas: list[Area]) -> tuple[list[
         raise RefusedError("noise", "there is no finished render")
     if len({picture.size for picture in pictures}) > 1:
         raise RefusedError("noise", "the pictures differ in size")
-    left_out = [area for area in areas if area.kind == LEAVE_OUT]
+    left_out = [each for each in within if each.kind == LEAVE_OUT]
     valid = np.logical_and.reduce([picture.valid for picture in pictures])
     valid = measured_mask(left_out, (described.width, described.height), described.crop, valid)
     return [picture.pixels for picture in pictures], valid

@@ -12,16 +12,16 @@ from matchedpair.measures.layers import LAYER_OF, PAIR, RENDER, Layer, shown_ran
 from matchedpair.pictures import write_exr
 from matchedpair.pictures.picture import Floats
 
-from server.catalogue.zones import areas_by_view, signature
+from server.catalogue.zones import signature, zones_by_view
 from server.measuring.disk import drop_unused
 from server.measuring.inputs import (
     ZonesByView,
-    areas_to_measure,
     comparison_inputs,
     counted_runs,
     made_or_reason,
     pair_measures,
     render_measures,
+    zones_to_measure,
 )
 from server.measuring.models import Comparison, LayerState, MapLayer
 from server.measuring.which_reference import References, reference_pictures
@@ -42,7 +42,7 @@ def ask_for_layer(subject: Option | Pair, name: str) -> MapLayer:
     if layer is None or layer.of != of:
         names = ", ".join(each.name for each in LAYER_OF.values() if each.of == of)
         raise InputError(f"there is no map {name!r} of a {of}; there are {names}")
-    inputs = layer_inputs(subject, layer, areas_by_view(), References())
+    inputs = layer_inputs(subject, layer, zones_by_view(), References())
     row, _ = MapLayer.objects.get_or_create(**{field: subject}, name=name, defaults={"inputs": inputs})
     if row.inputs != inputs:
         MapLayer.objects.filter(pk=row.pk).update(state=LayerState.WANTED, inputs=inputs, refused="")
@@ -53,7 +53,7 @@ def ask_for_layer(subject: Option | Pair, name: str) -> MapLayer:
 def layer_inputs(subject: Option | Pair, layer: Layer, zones: ZonesByView, references: References) -> list[str]:
     """What a map rests on: the versions, the pictures, and what is left out."""
     option = subject if isinstance(subject, Option) else subject.control
-    left_out = signature(areas_to_measure(option.setup, zones)["whole"])
+    left_out = signature(zones_to_measure(option.setup, zones)["whole"])
     if isinstance(subject, Pair):
         runs = comparison_inputs(counted_runs(subject.control), counted_runs(subject.trial))
         return [Comparison.VERSION, left_out, *runs]
@@ -78,7 +78,7 @@ def wanted_layers() -> QuerySet[MapLayer]:
 def make_layer(row: MapLayer) -> None:
     """Make one map and keep it, or write down why there is none."""
     layer = LAYER_OF[row.name]
-    zones, references = areas_by_view(), References()
+    zones, references = zones_by_view(), References()
     subject = row.option or row.pair
     if subject is None:
         return
@@ -100,10 +100,10 @@ def make_layer(row: MapLayer) -> None:
 
 def _values(subject: Option | Pair, layer: Layer, zones: ZonesByView, references: References) -> Floats:
     if isinstance(subject, Pair):
-        areas = areas_to_measure(subject.control.setup, zones)["whole"]
-        return pair_measures(subject, areas).layer(layer.name.removesuffix("_pair"))
-    areas = areas_to_measure(subject.setup, zones)["whole"]
-    return render_measures(subject, counted_runs(subject), areas, references.of(subject.setup)).layer(layer.name)
+        within = zones_to_measure(subject.control.setup, zones)["whole"]
+        return pair_measures(subject, within).layer(layer.name.removesuffix("_pair"))
+    within = zones_to_measure(subject.setup, zones)["whole"]
+    return render_measures(subject, counted_runs(subject), within, references.of(subject.setup)).layer(layer.name)
 
 
 def _kept(values: Floats) -> tuple[str, int]:

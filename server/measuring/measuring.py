@@ -9,7 +9,7 @@ from dataclasses import replace
 from django.db import transaction
 from django.db.models import Prefetch, QuerySet
 from matchedpair.errors import RefusedError
-from matchedpair.measures.areas import Area
+from matchedpair.measures.drawn_zones import DrawnZone
 from matchedpair.measures.figure import Figure, Ratio
 from matchedpair.measures.kinds import KIND_OF, KINDS, Measured, measured
 from matchedpair.measures.noise import NoiseFigure, noise_ratio, total_noise_ratio
@@ -17,10 +17,9 @@ from matchedpair.measures.places import Places
 from matchedpair.measures.visible import VisibleNoise, visible_noise_ratio
 from matchedpair.measures.zones import WHOLE
 
-from server.catalogue.zones import areas_by_view, signature
+from server.catalogue.zones import signature, zones_by_view
 from server.measuring.comparing import compare_outstanding
 from server.measuring.inputs import (
-    areas_to_measure,
     counted_runs,
     has_open_runs,
     inputs_of,
@@ -28,6 +27,7 @@ from server.measuring.inputs import (
     made_or_reason,
     render_measures,
     zone_mask,
+    zones_to_measure,
 )
 from server.measuring.models import Measure
 from server.measuring.question_measures import measure_for_questions
@@ -43,7 +43,7 @@ OUTSIDE = "no pixel of the zone is in this picture"
 def measure_outstanding(options: QuerySet[Option]) -> int:
     """Measure what changed of these options, their pairs, and what their questions need. Returns how many zones."""
     touched = list(options.values_list("pk", flat=True))
-    zones = areas_by_view()
+    zones = zones_by_view()
     return measure_options(touched) + compare_outstanding(touched, zones) + measure_for_questions(touched, zones)
 
 
@@ -54,20 +54,20 @@ def measure_options(options: Sequence[int]) -> int:
     option is measured once, when it has its first twins, and then when it has all.
     """
     done = 0
-    zones, references = areas_by_view(), References()
+    zones, references = zones_by_view(), References()
     runs = Run.objects.defer("log", "command")
     rows = Option.objects.filter(pk__in=options).select_related("setup__scene")
     for option in rows.prefetch_related(Prefetch("runs", runs), "measures"):
         counted = [run for run in counted_runs(option) if run.picture]
-        wanted = areas_to_measure(option.setup, zones)
+        wanted = zones_to_measure(option.setup, zones)
         option.measures.exclude(zone__in=wanted).delete()
         if not counted or option.purpose != Purpose.COUNTED or _waits(option, counted):
             continue
         reference = references.of(option.setup)
         stale = {
-            zone: areas
-            for zone, areas in wanted.items()
-            if not _zone_is_current(option, counted, reference, zone, areas)
+            zone: within
+            for zone, within in wanted.items()
+            if not _zone_is_current(option, counted, reference, zone, within)
         }
         if stale:
             _write(option, counted, reference, stale)
@@ -145,10 +145,10 @@ def _waits(option: Option, counted: Sequence[Run]) -> bool:
 
 
 def _zone_is_current(
-    option: Option, runs: Sequence[Run], reference: Reference | None, zone: str, areas: list[Area]
+    option: Option, runs: Sequence[Run], reference: Reference | None, zone: str, within: list[DrawnZone]
 ) -> bool:
     there = {row.name: row for row in option.measures.all() if row.zone == zone}
-    area = signature(areas)
+    area = signature(within)
     return all(
         kind.name in there and is_current(there[kind.name], runs, area, reference)
         for kind in KINDS
@@ -156,14 +156,16 @@ def _zone_is_current(
     )
 
 
-def _write(option: Option, runs: Sequence[Run], reference: Reference | None, wanted: dict[str, list[Area]]) -> None:
+def _write(
+    option: Option, runs: Sequence[Run], reference: Reference | None, wanted: dict[str, list[DrawnZone]]
+) -> None:
     """Measure these zones from one reading of the pictures."""
     first = next(iter(wanted.values()))
     measures, failed = made_or_reason(
         lambda: render_measures(option, runs, first, reference), f"option {option.pk} cannot be measured"
     )
-    for zone, areas in wanted.items():
-        mask = None if measures is None else zone_mask(option.setup, zone, areas, measures.light.valid)
+    for zone, within in wanted.items():
+        mask = None if measures is None else zone_mask(option.setup, zone, within, measures.light.valid)
         if measures is None or mask is None or not mask.any():
             rows = [Measured(kind.name, None, failed or OUTSIDE) for kind in KINDS]
         else:
@@ -171,7 +173,7 @@ def _write(option: Option, runs: Sequence[Run], reference: Reference | None, wan
         with transaction.atomic():
             option.measures.filter(zone=zone, name__in=KIND_OF).delete()
             Measure.objects.bulk_create(
-                _row(option, zone, signature(areas), row, inputs_of(row.name, runs, reference))
+                _row(option, zone, signature(within), row, inputs_of(row.name, runs, reference))
                 for row in rows
                 if reference is not None or not KIND_OF[row.name].by_reference
             )

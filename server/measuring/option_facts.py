@@ -8,13 +8,13 @@ from dataclasses import dataclass
 from statistics import median
 
 from django.db.models import QuerySet
-from matchedpair.measures.areas import Area
 from matchedpair.measures.cost import RunTimes, time_basis
+from matchedpair.measures.drawn_zones import DrawnZone
 from matchedpair.scenes import AS_IS
 
 from server.catalogue.models import SceneRevision
 from server.catalogue.zones import signature
-from server.measuring.inputs import ZonesByView, areas_to_measure, is_current
+from server.measuring.inputs import ZonesByView, is_current, zones_to_measure
 from server.measuring.measuring import NOISE
 from server.measuring.models import Measure
 from server.measuring.which_reference import References, place_of
@@ -47,7 +47,7 @@ class OptionFacts:
     counted: list[Run]
     timed: list[Run]
     open: bool
-    areas: dict[str, list[Area]]
+    zones: dict[str, list[DrawnZone]]
     measures: dict[tuple[str, str], Measure]
 
     @property
@@ -77,10 +77,10 @@ class OptionFacts:
     def measure(self, name: str, zone: str, references: References | None = None) -> Measure | None:
         """A measure in a zone, if it is up to date; `references` are needed for those that rest on one."""
         kept = self.measures.get((name, zone))
-        if kept is None or zone not in self.areas:
+        if kept is None or zone not in self.zones:
             return None
         reference = references.of(self.option.setup) if references else None
-        return kept if is_current(kept, self.counted, signature(self.areas[zone]), reference) else None
+        return kept if is_current(kept, self.counted, signature(self.zones[zone]), reference) else None
 
 
 def all_facts(options: QuerySet[Option], zones: ZonesByView, names: Sequence[str] = (NOISE,)) -> list[OptionFacts]:
@@ -113,7 +113,7 @@ def _facts(
     counted = [run for run in timed if not run.time_alone]
     to_come = any(run.state in OPEN_STATES and not run.warm_up for run in runs)
     pictured = [run for run in counted if run.picture]
-    return OptionFacts(option, pictured, counted, timed, to_come, areas_to_measure(option.setup, zones), measures)
+    return OptionFacts(option, pictured, counted, timed, to_come, zones_to_measure(option.setup, zones), measures)
 
 
 def place_names(setups: Iterable[Setup]) -> dict[tuple[object, ...], str]:

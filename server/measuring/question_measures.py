@@ -13,7 +13,7 @@ import numpy as np
 from django.db import transaction
 from matchedpair.errors import MatchedPairError, RefusedError
 from matchedpair.measures import apparent, nearness, pass_apart
-from matchedpair.measures.areas import LEAVE_OUT, Area, measured_mask
+from matchedpair.measures.drawn_zones import LEAVE_OUT, DrawnZone, measured_mask
 from matchedpair.measures.figure import Figure
 from matchedpair.measures.render import Viewing
 from matchedpair.measures.zones import WHOLE
@@ -23,11 +23,11 @@ from matchedpair.pictures.picture import Floats, Mask
 from server.catalogue.zones import signature
 from server.measuring.inputs import (
     ZonesByView,
-    areas_to_measure,
     counted_runs,
     has_open_runs,
     made_or_reason,
     zone_mask,
+    zones_to_measure,
 )
 from server.measuring.models import Measure
 from server.measuring.which_reference import References, reference_pictures
@@ -51,7 +51,7 @@ class _Wanted:
     option: Option
     names: tuple[str, ...]
     inputs: list[str]
-    areas: dict[str, list[Area]]
+    zones: dict[str, list[DrawnZone]]
     make: Callable[[], dict[tuple[str, str], Any]]
 
 
@@ -71,13 +71,13 @@ def measure_for_questions(touched: Sequence[int], zones: ZonesByView) -> int:
 
 def _measure(wanted: _Wanted) -> bool:
     """Measure one option, unless what is stored is of these pictures."""
-    areas = {zone: signature(own) for zone, own in wanted.areas.items()}
+    signatures = {zone: signature(own) for zone, own in wanted.zones.items()}
     there = [row for row in wanted.option.measures.all() if row.name in wanted.names]
     current = {
         (row.name, row.zone) for row in there
-        if (row.inputs, row.version, row.area) == (wanted.inputs, VERSIONS[row.name], areas.get(row.zone))
+        if (row.inputs, row.version, row.area) == (wanted.inputs, VERSIONS[row.name], signatures.get(row.zone))
     }  # fmt: skip
-    if current == {(name, zone) for name in wanted.names for zone in areas}:
+    if current == {(name, zone) for name in wanted.names for zone in signatures}:
         return False
     found, reason = made_or_reason(wanted.make, f"option {wanted.option.pk} cannot be measured for its question")
     with transaction.atomic():
@@ -85,7 +85,7 @@ def _measure(wanted: _Wanted) -> bool:
         Measure.objects.bulk_create(
             _row(wanted, name, zone, area, (found or {}).get((name, zone)), reason)
             for name in wanted.names
-            for zone, area in areas.items()
+            for zone, area in signatures.items()
         )
     return True
 
@@ -144,20 +144,20 @@ def _passes(options: Sequence[Option], zones: ZonesByView) -> Iterator[_Wanted]:
     for option in options:
         runs = [run for run in _pictured(option) if name in run.passes]
         if runs and theirs:
-            areas = areas_to_measure(option.setup, zones)[WHOLE]
+            within = zones_to_measure(option.setup, zones)[WHOLE]
             inputs = [run.passes[name] for run in runs] + ["against"] + [run.passes[name] for run in theirs]
             yield _Wanted(
-                option, (PASS_NOISE, PASS_APART, LAID_OVER), inputs, {WHOLE: areas},
-                lambda runs=runs, areas=areas, option=option: _one_pass(option, name, runs, theirs, areas),
+                option, (PASS_NOISE, PASS_APART, LAID_OVER), inputs, {WHOLE: within},
+                lambda runs=runs, within=within, option=option: _one_pass(option, name, runs, theirs, within),
             )  # fmt: skip
 
 
 def _one_pass(
-    option: Option, name: str, runs: Sequence[Run], theirs: Sequence[Run], areas: list[Area]
+    option: Option, name: str, runs: Sequence[Run], theirs: Sequence[Run], within: list[DrawnZone]
 ) -> dict[tuple[str, str], Any]:
     own = [stored_picture(run.passes[name]) for run in runs]
     others = [stored_picture(run.passes[name]) for run in theirs]
-    counted = _counted(option.setup, [picture.valid for picture in [*own, *others]], areas)
+    counted = _counted(option.setup, [picture.valid for picture in [*own, *others]], within)
     found: dict[tuple[str, str], Any] = {}
     pixels = [picture.pixels for picture in own]
     found[PASS_NOISE, WHOLE] = _or_reason(lambda: pass_apart.pass_noise(pixels, counted))
@@ -178,11 +178,11 @@ def _photographs(options: Sequence[Option], zones: ZonesByView) -> Iterator[_Wan
     for option in options:
         runs, photograph = _pictured(option), photograph_of(option.setup)
         if runs and photograph is not None:
-            areas = areas_to_measure(option.setup, zones)
+            to_measure = zones_to_measure(option.setup, zones)
             yield _Wanted(
-                option, (NEARNESS,), [run.picture for run in runs] + [photograph.picture], areas,
-                lambda runs=runs, areas=areas, option=option, photograph=photograph: _near(
-                    option, runs, photograph, areas
+                option, (NEARNESS,), [run.picture for run in runs] + [photograph.picture], to_measure,
+                lambda runs=runs, to_measure=to_measure, option=option, photograph=photograph: _near(
+                    option, runs, photograph, to_measure
                 ),
             )  # fmt: skip
 
@@ -196,10 +196,10 @@ def photograph_of(setup: Setup) -> Reference | None:
 
 
 def _near(
-    option: Option, runs: Sequence[Run], photograph: Reference, areas: dict[str, list[Area]]
+    option: Option, runs: Sequence[Run], photograph: Reference, to_measure: dict[str, list[DrawnZone]]
 ) -> dict[tuple[str, str], Any]:
     pictures = [stored_picture(run.picture) for run in runs]
-    left_out = areas[WHOLE]
+    left_out = to_measure[WHOLE]
     counted = _counted(option.setup, [picture.valid for picture in pictures], left_out)
     mean = np.mean([picture.pixels for picture in pictures], axis=0, dtype=np.float32)
     laid = match_photograph(
@@ -212,7 +212,7 @@ def _near(
                 pixels, laid.pixels, zone_mask(option.setup, zone, own, counted) & counted
             )
         )
-        for zone, own in areas.items()
+        for zone, own in to_measure.items()
     }
 
 
@@ -225,10 +225,10 @@ def _or_reason(make: Callable[[], Any]) -> Any:
         return str(error)
 
 
-def _counted(setup: Setup, valid: Iterable[Mask], areas: list[Area]) -> Mask:
+def _counted(setup: Setup, valid: Iterable[Mask], within: list[DrawnZone]) -> Mask:
     described = setup.description()
     everywhere = np.logical_and.reduce(list(valid))
-    left_out = [area for area in areas if area.kind == LEAVE_OUT]
+    left_out = [each for each in within if each.kind == LEAVE_OUT]
     return measured_mask(left_out, (described.width, described.height), described.crop, everywhere)
 
 

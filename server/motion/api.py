@@ -16,8 +16,8 @@ from rest_framework.decorators import api_view
 from rest_framework.request import Request
 from rest_framework.response import Response
 
-from server.catalogue.zones import areas_by_view
-from server.measuring.inputs import areas_to_measure
+from server.catalogue.zones import zones_by_view
+from server.measuring.inputs import zones_to_measure
 from server.measuring.which_reference import References
 from server.motion.facts import light_changes
 from server.motion.measuring import ReferenceFrames, is_current, references_of
@@ -131,9 +131,9 @@ def motion(request: Request, pk: int) -> Response:
     study = get_object_or_404(Study.objects.select_related("setup__scene"), pk=pk)
     zone = request.query_params.get("zone") or WHOLE
     found = sequences_of(study)
-    drawn = areas_by_view()
+    drawn = zones_by_view()
     zones = list(dict.fromkeys([
-        WHOLE, *(name for row in found for name in areas_to_measure(row.frames[0].facts.option.setup, drawn)),
+        WHOLE, *(name for row in found for name in zones_to_measure(row.frames[0].facts.option.setup, drawn)),
     ]))  # fmt: skip
     if zone not in zones:
         raise InputError(f"there is no zone {zone!r} on the views of this study; there are {', '.join(zones)}")
@@ -170,9 +170,9 @@ def as_reference(request: Request, pk: int) -> Response:
 
 
 def _row(study: Study, sequence: OptionSequence, zone: str, drawn: Any, references: ReferenceFrames) -> dict[str, Any]:
-    areas = areas_to_measure(sequence.frames[0].facts.option.setup, drawn).get(zone, [])
+    within = zones_to_measure(sequence.frames[0].facts.option.setup, drawn).get(zone, [])
     kept = SequenceFigures.objects.filter(study=study, key=sequence.key, zone=zone).first()
-    current = kept if kept is not None and is_current(kept, sequence, areas, references) else None
+    current = kept if kept is not None and is_current(kept, sequence, within, references) else None
     figures: dict[str, Any] = (current.figures if current else None) or {}
     by_frame = figures.get("frames") or [{"mean": None, "spread_percent": None}] * len(sequence.frames)
     response = figures.get("response")

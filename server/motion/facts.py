@@ -13,8 +13,8 @@ from matchedpair.answers import SequenceFact, StudyFacts
 from matchedpair.measures.zones import WHOLE
 from matchedpair.plans.plan_kind import FRAME
 
-from server.catalogue.zones import areas_by_view
-from server.measuring.inputs import areas_to_measure
+from server.catalogue.zones import zones_by_view
+from server.measuring.inputs import zones_to_measure
 from server.measuring.which_reference import References
 from server.motion.measuring import is_current, references_of
 from server.motion.models import SequenceFigures
@@ -38,13 +38,13 @@ def sequence_facts(study: Study) -> tuple[SequenceFact, ...]:
     found = sequences_of(study)
     if not found:
         return ()
-    drawn, references = areas_by_view(), References()
+    drawn, references = zones_by_view(), References()
     rows = {row.key: row for row in SequenceFigures.objects.filter(study=study, zone=WHOLE)}
     facts = []
     for sequence in found:
-        areas = areas_to_measure(sequence.frames[0].facts.option.setup, drawn).get(WHOLE, [])
+        within = zones_to_measure(sequence.frames[0].facts.option.setup, drawn).get(WHOLE, [])
         kept = rows.get(sequence.key)
-        current = kept is not None and is_current(kept, sequence, areas, references_of(sequence, references))
+        current = kept is not None and is_current(kept, sequence, within, references_of(sequence, references))
         facts.append(_fact(sequence, (kept.figures or {}) if kept is not None and current else {}))
     return tuple(facts)
 

@@ -8,15 +8,15 @@ from dataclasses import dataclass
 import numpy as np
 from matchedpair.elsewhere import DISPLAY
 from matchedpair.errors import MatchedPairError, RefusedError
-from matchedpair.measures.areas import LEAVE_OUT, Area, measured_mask
+from matchedpair.measures.drawn_zones import LEAVE_OUT, DrawnZone, measured_mask
 from matchedpair.measures.region import Region
 from matchedpair.measures.sequence import Frames
 from matchedpair.measures.sequence_report import VERSION, against_row, figure_row
 from matchedpair.pictures.filters import light_of
 from matchedpair.pictures.picture import Floats, Mask
 
-from server.catalogue.zones import areas_by_view, signature
-from server.measuring.inputs import ENCODED, areas_to_measure, zone_mask
+from server.catalogue.zones import signature, zones_by_view
+from server.measuring.inputs import ENCODED, zone_mask, zones_to_measure
 from server.measuring.which_reference import References
 from server.motion.models import SequenceFigures
 from server.motion.sequences import OptionSequence, sequences_of
@@ -27,12 +27,12 @@ from server.studies.models import Study
 def measure_sequences(studies: Sequence[int]) -> int:
     """Measure what changed of these studies' sequences. Returns how many zones were measured."""
     done = 0
-    zones = areas_by_view()
+    zones = zones_by_view()
     references = References()
     for study in Study.objects.filter(pk__in=studies, removed_at=None):
         for sequence in sequences_of(study):
             if sequence.complete:
-                wanted = areas_to_measure(sequence.frames[0].facts.option.setup, zones)
+                wanted = zones_to_measure(sequence.frames[0].facts.option.setup, zones)
                 done += _measure(study, sequence, wanted, references_of(sequence, references))
     return done
 
@@ -66,26 +66,30 @@ def inputs_of(sequence: OptionSequence, references: ReferenceFrames) -> list[str
     return [*sequence.pictures, *against]
 
 
-def is_current(row: SequenceFigures, sequence: OptionSequence, areas: list[Area], references: ReferenceFrames) -> bool:
-    """Whether figures belong to these pictures, this area and this version of the method."""
-    same = row.version == VERSION and row.area == signature(areas)
+def is_current(
+    row: SequenceFigures, sequence: OptionSequence, within: list[DrawnZone], references: ReferenceFrames
+) -> bool:
+    """Whether figures belong to these pictures, these zones and this version of the method."""
+    same = row.version == VERSION and row.area == signature(within)
     return same and bool(row.inputs == inputs_of(sequence, references))
 
 
-def _measure(study: Study, sequence: OptionSequence, wanted: dict[str, list[Area]], references: ReferenceFrames) -> int:
+def _measure(
+    study: Study, sequence: OptionSequence, wanted: dict[str, list[DrawnZone]], references: ReferenceFrames
+) -> int:
     rows = study.sequences.filter(key=sequence.key)
     rows.exclude(zone__in=wanted).delete()
     kept = {row.zone: row for row in rows}
     stale = {
-        zone: areas for zone, areas in wanted.items()
-        if zone not in kept or not is_current(kept[zone], sequence, areas, references)
+        zone: within for zone, within in wanted.items()
+        if zone not in kept or not is_current(kept[zone], sequence, within, references)
     }  # fmt: skip
     if not stale:
         return 0
     setup = sequence.frames[0].facts.option.setup
     described = setup.description()
     inputs = inputs_of(sequence, references)
-    left_out = [area for area in next(iter(stale.values())) if area.kind == LEAVE_OUT]
+    left_out = [each for each in next(iter(stale.values())) if each.kind == LEAVE_OUT]
     try:
         if any(frame.run is not None and frame.run.encoding == DISPLAY for frame in sequence.frames):
             raise RefusedError("sequence", ENCODED)
@@ -99,17 +103,17 @@ def _measure(study: Study, sequence: OptionSequence, wanted: dict[str, list[Area
             for digests in (references.pictures, references.twins)
         ]
     except (MatchedPairError, ValueError) as error:
-        for zone, areas in stale.items():
-            _write(study, sequence, zone, areas, inputs, None, f"the frames cannot be measured: {error}")
+        for zone, within in stale.items():
+            _write(study, sequence, zone, within, inputs, None, f"the frames cannot be measured: {error}")
         return len(stale)
-    for zone, areas in stale.items():
+    for zone, within in stale.items():
         try:
-            region = Region(zone_mask(setup, zone, areas, valid))
+            region = Region(zone_mask(setup, zone, within, valid))
             figures = figure_row(frames.figure(region))
         except RefusedError as refusal:
-            _write(study, sequence, zone, areas, inputs, None, refusal.reason)
+            _write(study, sequence, zone, within, inputs, None, refusal.reason)
         else:
-            _write(study, sequence, zone, areas, inputs, figures | _against(light, held, region, valid), "")
+            _write(study, sequence, zone, within, inputs, figures | _against(light, held, region, valid), "")
     return len(stale)
 
 
@@ -125,8 +129,8 @@ def _against(light: list[Floats], held: list[list[Floats]], region: Region, vali
 
 
 def _write(
-    study: Study, sequence: OptionSequence, zone: str, areas: list[Area], inputs: list[str],
+    study: Study, sequence: OptionSequence, zone: str, within: list[DrawnZone], inputs: list[str],
     figures: dict[str, object] | None, why: str,
 ) -> None:  # fmt: skip
-    fields = {"figures": figures, "refused": why, "inputs": inputs, "area": signature(areas), "version": VERSION}
+    fields = {"figures": figures, "refused": why, "inputs": inputs, "area": signature(within), "version": VERSION}
     SequenceFigures.objects.update_or_create(study=study, key=sequence.key, zone=zone, defaults=fields)

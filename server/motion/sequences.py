@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 from matchedpair.plans.plan_kind import FRAME
 
-from server.catalogue.zones import areas_by_view
+from server.catalogue.zones import zones_by_view
 from server.curves.curves import CONTROL_TITLE, how_key
 from server.measuring.option_facts import OptionFacts, all_facts
 from server.measuring.which_reference import place_of
@@ -69,7 +69,7 @@ def sequences_of(study: Study) -> list[OptionSequence]:
         return []
     options = Option.objects.filter(study=study, in_plan=True, left_out="").order_by("number", "pk")
     groups: dict[str, list[OptionFacts]] = {}
-    for facts in all_facts(options, areas_by_view(), ()):
+    for facts in all_facts(options, zones_by_view(), ()):
         groups.setdefault(_key(facts.option, study.from_elsewhere), []).append(facts)
     bad = dict(
         Run.objects.filter(study=study, warm_up=False, state__in=BAD_STATES).values_list("option", "reason")

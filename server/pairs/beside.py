@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 
-from server.catalogue.zones import areas_by_view
+from server.catalogue.zones import zones_by_view
 from server.measuring.option_facts import all_facts
 from server.measuring.which_reference import place_of
 from server.references.models import Reference
@@ -26,7 +26,7 @@ class Beside:
 def beside(pair: Pair) -> list[Beside]:
     """Options first, in the plan's order, then references, newest first."""
     setup = pair.control.setup
-    zones = areas_by_view()
+    zones = zones_by_view()
     rows = []
     others = Option.objects.filter(study=pair.study_id).exclude(pk__in=(pair.control_id, pair.trial_id))
     for facts in all_facts(others, zones):

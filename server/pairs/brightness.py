@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 from matchedpair.errors import InputError, RefusedError
-from matchedpair.measures.areas import measured_mask
 from matchedpair.measures.brightness import BrightnessMatch, brightness_match
+from matchedpair.measures.drawn_zones import measured_mask
 
 from server.catalogue.engines import engine_named
 from server.catalogue.models import BrightnessFactor, Zone
@@ -49,12 +49,12 @@ def bring_together(findings: PairFindings, zone: Zone | None) -> tuple[Brightnes
     if len({picture.size for picture in pictures}) > 1:
         raise RefusedError("brightness", "the pictures differ in size")
     valid = np.logical_and.reduce([picture.valid for picture in pictures])
-    areas = [row.area() for row in zones_of(control.setup.scene.name, setup.view)]
-    mask = measured_mask(areas, (setup.width, setup.height), setup.crop, valid)
+    within = [row.drawn() for row in zones_of(control.setup.scene.name, setup.view)]
+    mask = measured_mask(within, (setup.width, setup.height), setup.crop, valid)
     if zone is not None:
         if (zone.scene, zone.view) != (control.setup.scene.name, setup.view):
             raise InputError(f"the zone {zone.name!r} is not on this pair's view")
-        mask = mask & zone.area().mask((setup.width, setup.height), setup.crop)
+        mask = mask & zone.drawn().mask((setup.width, setup.height), setup.crop)
     found = brightness_match(*([picture.pixels for picture in side] for side in sides), mask)
     before = trial.brightness["factor"] if trial.brightness else 1.0
     low, high = found.interval or (None, None)

@@ -9,7 +9,7 @@ from matchedpair.errors import InputError
 from matchedpair.judging.contact_sheet import Axis, Cell, SheetLevel, SheetOption, contact_sheet
 from matchedpair.measures.zones import WHOLE
 
-from server.catalogue.zones import areas_by_view
+from server.catalogue.zones import zones_by_view
 from server.measuring.option_facts import OptionFacts, all_facts
 from server.measuring.which_reference import References, place_of
 from server.pairs.pair import zone_box
@@ -20,12 +20,12 @@ def contact_rows(
     study: Study, *, rows: str, columns: str, zone: str, seed: int | None, fixed: Mapping[str, str]
 ) -> dict[str, Any]:
     """The sheet as `ContactSheetSerializer` takes it. Raises `InputError` for what cannot be arranged."""
-    zones_drawn = areas_by_view()
+    zones_drawn = zones_by_view()
     facts = all_facts(Option.objects.filter(study=study, in_plan=True, left_out=""), zones_drawn)
     if not facts:
         raise InputError("the study's plan has no option to show")
     facts.sort(key=lambda each: each.option.control_id is not None)  # the baseline first, the rest in the plan's order
-    zones = [WHOLE, *dict.fromkeys(name for each in facts for name in each.areas if name != WHOLE)]
+    zones = [WHOLE, *dict.fromkeys(name for each in facts for name in each.zones if name != WHOLE)]
     sheet = contact_sheet(
         [SheetOption(each.title, _levels(each.option)) for each in facts], zones, rows, columns, zone, fixed
     )
@@ -57,7 +57,7 @@ def _cell(cell: Cell, facts: list[OptionFacts], seed: int | None) -> dict[str, A
         return {**_empty(cell.zone), "state": "not planned"}
     own = facts[cell.option]
     run = next((run for run in own.runs if run.seed == seed), next(iter(own.runs), None))
-    known = cell.zone in own.areas
+    known = cell.zone in own.zones
     seconds, basis = own.seconds()
     noise = own.noise(cell.zone)
     state = "there" if run else "to come" if own.open else "not rendered"
@@ -65,7 +65,7 @@ def _cell(cell: Cell, facts: list[OptionFacts], seed: int | None) -> dict[str, A
     return {
         "option": own.option.pk, "title": own.title, "zone": cell.zone, "state": state if known else "no such zone",
         "picture": run.picture if run and known else "", "seed": run.seed if run else None, "width": width,
-        "height": height, "box": zone_box(own.option, own.areas, cell.zone) if known and cell.zone != WHOLE else None,
+        "height": height, "box": zone_box(own.option, own.zones, cell.zone) if known and cell.zone != WHOLE else None,
         "seconds": seconds, "basis": basis, "noise_percent": noise.value if noise else None,
         "noise_method": noise.method if noise else "",
     }  # fmt: skip
@@ -86,10 +86,10 @@ def _reference(row: tuple[Cell, ...], facts: list[OptionFacts], references: Refe
         return None
     own, zone = there[0]
     found = references.of(own.option.setup)
-    if found is None or zone not in own.areas:
+    if found is None or zone not in own.zones:
         return None
     width, height = own.option.setup.description().picture_size
     return _empty(zone) | {
         "title": found.title, "picture": found.picture, "state": "there", "width": width, "height": height,
-        "box": zone_box(own.option, own.areas, zone) if zone != WHOLE else None,
+        "box": zone_box(own.option, own.zones, zone) if zone != WHOLE else None,
     }  # fmt: skip

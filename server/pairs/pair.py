@@ -13,20 +13,20 @@ from matchedpair.answers import Matched, ZoneFact, pair_sentence, plain_look
 from matchedpair.conditions import MatchSheet, match_sheet
 from matchedpair.errors import RefusedError
 from matchedpair.measures import Ratio, RunTimes, time_ratio
-from matchedpair.measures.areas import Area
+from matchedpair.measures.drawn_zones import DrawnZone
 from matchedpair.measures.zones import WHOLE
 from matchedpair.plans import FIRST_SEED
 
 from server.catalogue.engines import denoisers_of, pixel_settings
-from server.catalogue.zones import areas_by_view, signature
+from server.catalogue.zones import signature, zones_by_view
 from server.measuring.inputs import (
     ZonesByView,
-    areas_to_measure,
     comparison_inputs,
     comparison_is_current,
     counted_runs,
     is_current,
     timed_runs,
+    zones_to_measure,
 )
 from server.measuring.measuring import NOISE, VISIBLE_NOISE, noise_of, ratio_of, visible_ratio_of
 from server.measuring.models import Comparison, Measure
@@ -41,7 +41,7 @@ class SideFigures:
 
     option: Option
     runs: list[Run]
-    areas: dict[str, list[Area]]
+    zones: dict[str, list[DrawnZone]]
     noise: Measure | None
     visible_noise: Measure | None
     out_of_date: bool
@@ -92,7 +92,7 @@ def pair_findings(pair: Pair, zones: ZonesByView | None = None) -> PairFindings:
     for option in (pair.control, pair.trial):
         for run in option.runs.all():
             run.study = study
-    drawn = areas_by_view() if zones is None else zones
+    drawn = zones_by_view() if zones is None else zones
     control, trial = _side(pair.control, drawn), _side(pair.trial, drawn)
     refused: dict[str, str] = {}
     compared = _comparisons(pair, control, trial)
@@ -106,7 +106,7 @@ def pair_findings(pair: Pair, zones: ZonesByView | None = None) -> PairFindings:
         time = _refusing(refused, lambda: time_ratio(control.times, trial.times))
     sheet = match_sheet(*_both_conditions(study, control, trial), pair.under_test)
     repeats = min(len(control.runs), len(trial.runs))
-    names = sorted(control.areas.keys() & trial.areas.keys() - {WHOLE})
+    names = sorted(control.zones.keys() & trial.zones.keys() - {WHOLE})
     by_zone = [_zone(zone, control, trial, compared.get(zone)) for zone in names]
     matched = _matched(pair, noise, time, visible, by_zone)
     whole = compared.get(WHOLE)
@@ -155,11 +155,13 @@ def _matched(
 def _side(option: Option, zones: ZonesByView) -> SideFigures:
     runs = counted_runs(option)
     kept, seen = noise_of(option), noise_of(option, name=VISIBLE_NOISE)
-    areas = areas_to_measure(option.setup, zones)
-    current = kept is not None and is_current(kept, runs, signature(areas[WHOLE]))
-    seen = seen if seen is not None and is_current(seen, runs, signature(areas[WHOLE])) else None
+    to_measure = zones_to_measure(option.setup, zones)
+    current = kept is not None and is_current(kept, runs, signature(to_measure[WHOLE]))
+    seen = seen if seen is not None and is_current(seen, runs, signature(to_measure[WHOLE])) else None
     times = [times for run in timed_runs(option) if (times := run.times()) is not None]
-    return SideFigures(option, runs, areas, kept if current else None, seen, kept is not None and not current, times)
+    return SideFigures(
+        option, runs, to_measure, kept if current else None, seen, kept is not None and not current, times
+    )
 
 
 def _sentence(
@@ -190,7 +192,7 @@ def unmeasured_sentence(states: Counter[str]) -> str:
 def _zone(zone: str, control: SideFigures, trial: SideFigures, compared: Comparison | None) -> ZoneFigures:
     rows: dict[str, list[Measure | None]] = {NOISE: [], VISIBLE_NOISE: []}
     for side in (control, trial):
-        area = signature(side.areas[zone])
+        area = signature(side.zones[zone])
         for name, own in rows.items():
             kept = noise_of(side.option, zone, name)
             own.append(kept if kept and is_current(kept, side.runs, area) else None)
@@ -206,7 +208,7 @@ def _comparisons(pair: Pair, control: SideFigures, trial: SideFigures) -> dict[s
     return {
         row.zone: row
         for row in pair.comparisons.all()
-        if row.zone in control.areas and comparison_is_current(row, inputs, signature(control.areas[row.zone]))
+        if row.zone in control.zones and comparison_is_current(row, inputs, signature(control.zones[row.zone]))
     }
 
 
@@ -280,10 +282,10 @@ def side_seeds(study: Study, side: SideFigures) -> list[int]:
     return list(range(FIRST_SEED, FIRST_SEED + study.repeats))
 
 
-def zone_box(option: Option, areas: dict[str, list[Area]], zone: str) -> list[int]:
+def zone_box(option: Option, zones: dict[str, list[DrawnZone]], zone: str) -> list[int]:
     """Where a zone lies in an option's pictures: x, y, width, height."""
     setup = option.setup.description()
-    x, y, width, height = areas[zone][0].pixel_box((setup.width, setup.height))
+    x, y, width, height = zones[zone][0].pixel_box((setup.width, setup.height))
     left, top = setup.crop[:2] if setup.crop else (0, 0)
     return [x - left, y - top, width, height]
 

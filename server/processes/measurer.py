@@ -21,7 +21,7 @@ from django.db.models import Max
 from django.utils import timezone
 
 from server.answers.until_sure import repeat_until_sure
-from server.catalogue.zones import areas_by_view
+from server.catalogue.zones import zones_by_view
 from server.imports.growing import join, look_into_folder, sets_that_grow, watched_sets
 from server.imports.inbox import take_in_one, waiting_folder
 from server.measuring.comparing import compare_outstanding
@@ -160,7 +160,7 @@ class Measurer:
             yield Work(
                 "option", str(pk), f"measures for “{question}”", partial(measure_options, [pk]), str(last.get(pk))
             )
-        zones = areas_by_view()
+        zones = zones_by_view()
         for start in range(0, len(rows), AT_ONCE):
             some = [row[0] for row in rows[start : start + AT_ONCE]]
             yield Work("pairs", str(some[0]), "compares pairs", partial(compare_outstanding, some, zones))

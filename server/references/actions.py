@@ -10,7 +10,7 @@ from django.core.files.uploadedfile import UploadedFile
 from django.db import transaction
 from matchedpair.elsewhere import DISPLAY, LINEAR, Taken, plain_name
 from matchedpair.errors import InputError, RefusedError
-from matchedpair.measures.areas import measured_mask
+from matchedpair.measures.drawn_zones import measured_mask
 from matchedpair.pictures import write_exr
 from matchedpair.pictures.panorama import panorama_figures
 from matchedpair.pictures.photograph import match_photograph
@@ -92,8 +92,8 @@ def lay_over_render(reference: Reference, run: Run | None = None) -> Reference:
         raise InputError("there is no finished render of this view and variant yet; make one first, then match")
     render, photograph = stored_picture(run.picture), stored_picture(reference.picture)
     setup = run.option.setup.description()
-    areas = [zone.area() for zone in zones_of(run.option.setup.scene.name, setup.view)]
-    counted = measured_mask(areas, (setup.width, setup.height), setup.crop, render.valid)
+    within = [zone.drawn() for zone in zones_of(run.option.setup.scene.name, setup.view)]
+    counted = measured_mask(within, (setup.width, setup.height), setup.crop, render.valid)
     if max(render.size) > MOST_MATCHED_SIDE:
         raise RefusedError(
             "photograph", f"match it on a render of at most {MOST_MATCHED_SIDE} pixels; this is a slow fit"
@@ -107,7 +107,7 @@ def lay_over_render(reference: Reference, run: Run | None = None) -> Reference:
     reference.matched_picture = digest
     reference.match = report | {
         "run": run.pk, "study": run.study_id, "width": render.size[0], "height": render.size[1],
-        "left_out": [area.name for area in areas if area.kind == "leave out"],
+        "left_out": [each.name for each in within if each.kind == "leave out"],
     }  # fmt: skip
     reference.save(update_fields=["matched_picture", "match"])
     return reference

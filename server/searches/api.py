@@ -5,7 +5,7 @@ from __future__ import annotations
 from django.shortcuts import get_object_or_404
 from drf_spectacular.utils import extend_schema
 from matchedpair.errors import InputError
-from matchedpair.measures.areas import MEASURE
+from matchedpair.measures.drawn_zones import MEASURE
 from matchedpair.search.raising import Ladder
 from rest_framework import serializers, status
 from rest_framework.decorators import api_view

@@ -10,8 +10,8 @@ from matchedpair.measures.pair import NO_EFFECT
 from matchedpair.measures.region import Region
 from matchedpair.search.raising import Change
 
-from server.catalogue.zones import areas_by_view
-from server.measuring.inputs import areas_to_measure, pair_measures, zone_mask
+from server.catalogue.zones import zones_by_view
+from server.measuring.inputs import pair_measures, zone_mask, zones_to_measure
 from server.measuring.models import Comparison
 from server.pairs.pair import pair_findings, with_all
 from server.runs.models import OPEN_STATES
@@ -103,13 +103,13 @@ def _compared(zone: str, comparison: Comparison, most: Thresholds) -> list[Part]
 
 def _detail(pair: Pair, most: float) -> list[Part]:
     """Detail of the control that the trial loses or adds, where that is sure."""
-    areas = areas_to_measure(pair.control.setup, areas_by_view())
+    to_measure = zones_to_measure(pair.control.setup, zones_by_view())
     try:
-        measures = pair_measures(pair, next(iter(areas.values())))
+        measures = pair_measures(pair, next(iter(to_measure.values())))
     except (RefusedError, PictureError):
         return []
     found: list[Part] = []
-    for zone, drawn in areas.items():
+    for zone, drawn in to_measure.items():
         try:
             region = Region(zone_mask(pair.control.setup, zone, drawn, measures.valid) & measures.valid)
             octaves = measures.detail(region)

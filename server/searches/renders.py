@@ -9,8 +9,8 @@ from statistics import median
 from django.db.models import Sum
 from matchedpair.engines.setting import Value
 from matchedpair.errors import InputError
-from matchedpair.measures.areas import MEASURE, Area
 from matchedpair.measures.cost import time_basis
+from matchedpair.measures.drawn_zones import MEASURE, DrawnZone
 
 from server.catalogue.zones import zones_of
 from server.measuring.inputs import timed_runs
@@ -57,11 +57,11 @@ def _cheap(row: Search, side: SideDraft) -> SideDraft:
     return replace(made, setup=replace(made.setup, crop=box))
 
 
-def zone_named(scene: str, view: str, name: str) -> Area:
+def zone_named(scene: str, view: str, name: str) -> DrawnZone:
     """A zone of a view that is measured. Raises `InputError`."""
     for zone in zones_of(scene, view):
         if zone.name == name and zone.kind == MEASURE:
-            return zone.area()
+            return zone.drawn()
     raise InputError(f"there is no zone {name!r} on this view any more")
 
 

@@ -18,8 +18,8 @@ from matchedpair.plans.plan_kind import QUALITY
 from matchedpair.search.same_noise import Knob, Step, Tried, next_step
 
 from server.catalogue.engines import engine_named, missing_reason
-from server.catalogue.zones import areas_by_view
-from server.measuring.inputs import areas_to_measure
+from server.catalogue.zones import zones_by_view
+from server.measuring.inputs import zones_to_measure
 from server.measuring.option_facts import OptionFacts, all_facts
 from server.measuring.paired import paired_noise
 from server.pairs.partners import as_side
@@ -203,13 +203,13 @@ def _checked(control: Option, trial: Option, zone: str, name: str) -> str:
     # a target that the control does without is what such a search is for; another sample count of the control is not
     if control.pk == trial.pk or (alike and knob.name == control.quality_knob):
         raise InputError(f"control and trial differ in nothing but {knob.title.lower()}; choose another trial")
-    if zone not in areas_to_measure(control.setup, areas_by_view()):
+    if zone not in zones_to_measure(control.setup, zones_by_view()):
         raise InputError(f"there is no zone {zone!r} on this view")
     return knob.name
 
 
 def _facts(study: Study) -> dict[int, OptionFacts]:
-    rows = all_facts(study.options.filter(in_plan=True, left_out=""), areas_by_view())
+    rows = all_facts(study.options.filter(in_plan=True, left_out=""), zones_by_view())
     return {each.option.pk: each for each in rows}
 
 

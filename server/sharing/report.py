@@ -188,7 +188,7 @@ def _pair(found: PairFindings) -> dict[str, Any]:
     zones = []
     for row in found.zones[:MOST_ZONES]:
         crops = [
-            _shown(title, run, setup.view_transform, zone_box(side.option, side.areas, row.zone), PICTURE_WIDTH)
+            _shown(title, run, setup.view_transform, zone_box(side.option, side.zones, row.zone), PICTURE_WIDTH)
             for title, (side, run) in zip(("Control", "Trial"), sides, strict=True)
         ]
         zones.append({"name": row.zone, "crops": crops, "ratio": ratio_words(row.ratio) or row.refused})

@@ -25,7 +25,7 @@ from django.db.models import Model
 from django.utils import timezone
 from matchedpair.choose import recipe_of
 from matchedpair.errors import InputError
-from matchedpair.measures.areas import parse_area
+from matchedpair.measures.drawn_zones import parse_zone
 
 from server.catalogue.models import SceneRevision, Zone
 from server.catalogue.scenes import SCENE, TEXTURE, used_in_place
@@ -306,7 +306,7 @@ def _pair(study: Study, options: Sequence[Option], row: dict[str, Any]) -> Pair:
 
 def _zone(row: dict[str, Any]) -> None:
     """A zone that is not drawn here yet; one of the same name stays as it is here."""
-    parse_area(row["name"], row["kind"], row["shape"], row["points"])
+    parse_zone(row["name"], row["kind"], row["shape"], row["points"])
     there = Zone.objects.filter(scene=row["scene"], view=row["view"], name=row["name"], removed_at=None)
     if not there.exists():
         _made(Zone, row)

@@ -14,8 +14,8 @@ from matchedpair.measures.kinds import KIND_OF, KINDS
 from matchedpair.measures.ranking import Ranked, rank
 from matchedpair.measures.zones import WHOLE
 
-from server.catalogue.zones import areas_by_view, signature
-from server.measuring.inputs import areas_to_measure, counted_runs, is_current
+from server.catalogue.zones import signature, zones_by_view
+from server.measuring.inputs import counted_runs, is_current, zones_to_measure
 from server.measuring.measuring import NOISE, ratio_of
 from server.measuring.models import Comparison, Measure
 from server.measuring.which_reference import References, place_of
@@ -42,7 +42,7 @@ class TableRow:
 
 def measure_table(study: Study, zone: str = WHOLE) -> tuple[list[str], list[TableRow]]:
     """The zones there are, and the rows of one zone or of all. Raises `InputError` for a zone that there is not."""
-    zones_drawn, references = areas_by_view(), References()
+    zones_drawn, references = zones_by_view(), References()
     options = study.options.filter(purpose=Purpose.COUNTED, in_plan=True, left_out="").select_related("setup__scene")
     runs = Run.objects.defer("log", "command")
     rows: list[TableRow] = []
@@ -51,16 +51,16 @@ def measure_table(study: Study, zone: str = WHOLE) -> tuple[list[str], list[Tabl
     refused = _noise_refused(study)
     measured = options.prefetch_related(Prefetch("runs", runs), "measures").order_by("number", "pk")
     for option in measured:
-        areas = areas_to_measure(option.setup, zones_drawn)
-        names |= dict.fromkeys(areas)
+        to_measure = zones_to_measure(option.setup, zones_drawn)
+        names |= dict.fromkeys(to_measure)
         counted = counted_runs(option)
         reference = references.of(option.setup)
         picture = next((run.picture for run in counted if run.picture), "")
         stored: dict[str, dict[str, Measure]] = defaultdict(dict)
         for row in option.measures.all():
             stored[row.zone][row.name] = row
-        for name in areas if zone == ALL else [zone] if zone in areas else []:
-            area = signature(areas[name])
+        for name in to_measure if zone == ALL else [zone] if zone in to_measure else []:
+            area = signature(to_measure[name])
             cells = {
                 kind.name: _cell(stored[name].get(kind.name), counted, area, reference, by_reference=kind.by_reference)
                 for kind in KINDS

@@ -14,8 +14,8 @@ from matchedpair.engines.setting import is_number
 from matchedpair.errors import InputError
 from matchedpair.measures.zones import WHOLE
 
-from server.catalogue.zones import areas_by_view, signature
-from server.measuring.inputs import areas_to_measure, is_current
+from server.catalogue.zones import signature, zones_by_view
+from server.measuring.inputs import is_current, zones_to_measure
 from server.measuring.measuring import NOISE
 from server.measuring.models import Measure
 from server.runs.models import BAD, Run, RunState
@@ -270,9 +270,9 @@ def _noises(options: dict[int, Option]) -> dict[int, float]:
     counted = Run.objects.filter(option__in=kept, state=RunState.FINISHED, warm_up=False, time_alone=False)
     for run in counted.order_by("seed").only("option_id", "picture"):
         runs[run.option_id].append(run)
-    zones = areas_by_view() if kept else {}
-    areas = {pk: signature(areas_to_measure(options[pk].setup, zones)[WHOLE]) for pk in kept}
-    return {pk: row.value for pk, row in kept.items() if is_current(row, runs[pk], areas[pk])}
+    zones = zones_by_view() if kept else {}
+    signatures = {pk: signature(zones_to_measure(options[pk].setup, zones)[WHOLE]) for pk in kept}
+    return {pk: row.value for pk, row in kept.items() if is_current(row, runs[pk], signatures[pk])}
 
 
 def _with_words(study: Study, runs: QuerySet[Run], text: str) -> QuerySet[Run]:

@@ -14,8 +14,8 @@ from rest_framework.decorators import api_view
 from rest_framework.request import Request
 from rest_framework.response import Response
 
-from server.catalogue.zones import areas_by_view
-from server.measuring.inputs import areas_to_measure
+from server.catalogue.zones import zones_by_view
+from server.measuring.inputs import zones_to_measure
 from server.measuring.serializers import IntervalField
 from server.pairs.pair import zone_box
 from server.studies.models import Pair
@@ -166,13 +166,13 @@ def _short(test: BlindTest) -> dict[str, Any]:
 def _row(test: BlindTest) -> dict[str, Any]:
     pair = test.pair
     waiting = open_round(test)
-    areas = areas_to_measure(pair.control.setup, areas_by_view())
+    to_measure = zones_to_measure(pair.control.setup, zones_by_view())
     shown = None
     if waiting:
-        known = waiting.zone in areas and waiting.zone != WHOLE
+        known = waiting.zone in to_measure and waiting.zone != WHOLE
         shown = {
             "number": waiting.number, "zone": waiting.zone, "left": waiting.left_picture,
-            "right": waiting.right_picture, "box": zone_box(pair.control, areas, waiting.zone) if known else None,
+            "right": waiting.right_picture, "box": zone_box(pair.control, to_measure, waiting.zone) if known else None,
         }  # fmt: skip
     result: BlindResult | None = test_result(test)
     body = _short(test) | {

@@ -11,7 +11,7 @@ from unittest import mock
 
 from matchedpair.engines import RenderJob, read_definition, render
 from matchedpair.errors import DefinitionError, InputError, SettingsError
-from matchedpair.measures.areas import Area
+from matchedpair.measures.drawn_zones import DrawnZone
 from matchedpair.pictures import read_picture
 from matchedpair.scenes import Setup, read_scene, read_scenes, setup_problems
 
@@ -245,7 +245,7 @@ class Described(unittest.TestCase):
         self.assertEqual(scene.drawn_as("night"), "as-is")
         self.assertEqual(scene.files.handed_over("well", "as-is"), {"view.camera": "cam_well", "view.lens": "35"})
         self.assertEqual(len(scene.files.digests), 5)
-        steps = Area("Steps", "measure", "rectangle", ((0.1, 0.6), (0.5, 0.95)))
+        steps = DrawnZone("Steps", "measure", "rectangle", ((0.1, 0.6), (0.5, 0.95)))
         self.assertEqual([view.zones for view in scene.views], [(steps,), ()])
         self.assertEqual(scene.problem_for("pebble", "as-is"), "")
         self.assertIn("has no file for alder", scene.problem_for("alder", "as-is"))

@@ -10,7 +10,7 @@ from django.conf import settings
 from django.test import TestCase, override_settings
 from matchedpair.cli import main
 
-from server.catalogue.zones import areas_by_view
+from server.catalogue.zones import zones_by_view
 from server.imports.growing import join
 from server.imports.inbox import take_in_one
 from server.imports.models import ImportedRender, ImportSet
@@ -220,7 +220,7 @@ class TimesAlone(WithImports, TestCase):
 
     def seconds(self, study):
         measure_outstanding(study.options.all())
-        facts = all_facts(study.options.all(), areas_by_view())
+        facts = all_facts(study.options.all(), zones_by_view())
         return {each.option.settings["samples"]: (each.seconds()[0], len(each.runs), len(each.times)) for each in facts}
 
     def test_rows_without_a_picture_count_for_time_and_nothing_else(self):

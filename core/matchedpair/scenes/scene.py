@@ -15,7 +15,7 @@ from pathlib import Path
 from typing import Any, TypeVar
 
 from matchedpair.errors import InputError
-from matchedpair.measures.areas import MEASURE, POLYGON, RECTANGLE, Area, parse_area
+from matchedpair.measures.drawn_zones import MEASURE, POLYGON, RECTANGLE, DrawnZone, parse_zone
 from matchedpair.plain_files import as_text, parsed_json, parsed_toml, read_plain
 from matchedpair.scenes.own_format import SceneFiles, files_of, with_hashes
 from matchedpair.scenes.textures import (
@@ -45,7 +45,7 @@ class SceneView:
 
     name: str
     title: str
-    zones: tuple[Area, ...] = ()
+    zones: tuple[DrawnZone, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -261,12 +261,12 @@ def _quantity(name: str, row: dict[str, Any], where: str) -> SceneQuantity:
     return quantity
 
 
-def _zone(name: str, row: dict[str, Any], where: str) -> Area:
+def _zone(name: str, row: dict[str, Any], where: str) -> DrawnZone:
     """Two corners are a rectangle, more a polygon."""
     points = row.get("points")
     shape = RECTANGLE if isinstance(points, list) and len(points) == 2 else POLYGON
     try:
-        return parse_area(name, row.get("kind", MEASURE), shape, points)
+        return parse_zone(name, row.get("kind", MEASURE), shape, points)
     except InputError as error:
         raise InputError(f"{where}: {error}") from error
 

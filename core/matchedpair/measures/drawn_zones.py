@@ -23,7 +23,7 @@ Crop = tuple[int, int, int, int]
 
 
 @dataclass(frozen=True)
-class Area:
+class DrawnZone:
     """A zone of a view.
 
     Parameters
@@ -66,7 +66,7 @@ class Area:
         return (x0, y0), (x1, y0), (x1, y1), (x0, y1)
 
 
-def parse_area(name: Any, kind: Any, shape: Any, points: Any) -> Area:
+def parse_zone(name: Any, kind: Any, shape: Any, points: Any) -> DrawnZone:
     """A zone from plain values. Raises `InputError` saying what was expected."""
     if not isinstance(name, str) or not name.strip() or len(name) > 80 or name.strip() == WHOLE:
         raise InputError(f"a zone needs a name of at most 80 letters, other than {WHOLE!r}")
@@ -83,18 +83,18 @@ def parse_area(name: Any, kind: Any, shape: Any, points: Any) -> Area:
         raise InputError(f"{title}: a {shape} has {wanted}, got {len(points)}")
     if not all(0.0 <= value <= 1.0 for point in points for value in point):
         raise InputError(f"{title} reaches outside the picture; its corners must lie between 0 and 1")
-    area = Area(name.strip(), kind, shape, tuple((float(x), float(y)) for x, y in points))
-    if _share(area) < LEAST_SHARE:
+    zone = DrawnZone(name.strip(), kind, shape, tuple((float(x), float(y)) for x, y in points))
+    if _share(zone) < LEAST_SHARE:
         raise InputError(f"{title} has no area")
-    return area
+    return zone
 
 
-def measured_mask(areas: Sequence[Area], size: tuple[int, int], crop: Crop | None, valid: Mask) -> Mask:
+def measured_mask(within: Sequence[DrawnZone], size: tuple[int, int], crop: Crop | None, valid: Mask) -> Mask:
     """The valid pixels that no left-out zone covers, shape as `valid`."""
     kept = valid.copy()
-    for area in areas:
-        if area.kind == LEAVE_OUT:
-            kept &= ~area.mask(size, crop)
+    for zone in within:
+        if zone.kind == LEAVE_OUT:
+            kept &= ~zone.mask(size, crop)
     return kept
 
 
@@ -105,8 +105,8 @@ def _is_point(point: Any) -> bool:
     )
 
 
-def _share(area: Area) -> float:
+def _share(zone: DrawnZone) -> float:
     """The outline's share of the picture (shoelace formula)."""
-    outline = np.array(area._outline())
+    outline = np.array(zone._outline())
     x, y = outline.T
     return 0.5 * abs(float(np.dot(x, np.roll(y, 1)) - np.dot(y, np.roll(x, 1))))
