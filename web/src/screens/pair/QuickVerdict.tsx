@@ -3,14 +3,7 @@ import { type KeyboardEvent, useRef, useState } from "react";
 import { NameField } from "../../parts/NameField";
 import { Notice } from "../../parts/Notice";
 import { useRemembered } from "../../parts/remembered";
-import { SideName } from "../../parts/Side";
-import { type Chosen, useSaveVerdict } from "./Verdicts";
-
-const CHOICES: readonly { chosen: Chosen; key: string }[] = [
-  { chosen: "control", key: "c" },
-  { chosen: "trial", key: "t" },
-  { chosen: "neither", key: "n" },
-];
+import { CHOICES, type Chosen, ChosenName, useSaveVerdict } from "./Verdicts";
 
 /** A verdict by keyboard: a letter for the side, and Enter; the reasons begin with what was measured. */
 export function QuickVerdict(props: {
@@ -59,10 +52,10 @@ function Fields({
   };
   const typed = (event: KeyboardEvent) => {
     const written = event.target instanceof HTMLTextAreaElement || event.target instanceof HTMLInputElement;
-    const found = written ? undefined : CHOICES.find((each) => each.key === event.key.toLowerCase());
+    const found = written ? undefined : CHOICES.find((each) => each[0] === event.key.toLowerCase());
     if (!found) return;
     event.preventDefault();
-    choose(found.chosen);
+    choose(found);
   };
   return (
     <form
@@ -76,16 +69,16 @@ function Fields({
         <legend className="sr-only">Which to use</legend>
         {CHOICES.map((each) => (
           <button
-            key={each.chosen}
+            key={each}
             type="button"
             className="act flex items-center gap-2"
-            aria-pressed={chosen === each.chosen}
-            onClick={() => choose(each.chosen)}
+            aria-pressed={chosen === each}
+            onClick={() => choose(each)}
           >
-            <span className={chosen === each.chosen ? "[&_*]:!text-paper" : ""}>
-              {each.chosen === "neither" ? "Neither" : <SideName side={each.chosen} />}
+            <span className={chosen === each ? "[&_*]:!text-paper" : ""}>
+              <ChosenName chosen={each} />
             </span>
-            <kbd className="border border-edge px-1 font-sans text-xs">{each.key.toUpperCase()}</kbd>
+            <kbd className="border border-edge px-1 font-sans text-xs">{each.slice(0, 1).toUpperCase()}</kbd>
           </button>
         ))}
       </fieldset>

@@ -10,7 +10,12 @@ import { useRemoval } from "../../parts/Undo";
 import { MarkFields, MarkList, type Marks } from "./Criteria";
 
 export type Chosen = Schema["Verdict"]["chosen"];
-const CHOICES: Chosen[] = ["control", "trial", "neither"];
+/** In this order; each is chosen by its first letter where keys are taken. */
+export const CHOICES: readonly Chosen[] = ["control", "trial", "neither"];
+
+export function ChosenName({ chosen }: { chosen: Chosen }) {
+  return chosen === "neither" ? <span className="font-semibold">Neither</span> : <SideName side={chosen} />;
+}
 
 /** Verdicts on a pair, newest first; a withdrawn one can be put back at once. */
 export function VerdictList({ verdicts, pair }: { verdicts: Schema["Verdict"][]; pair: number }) {
@@ -35,11 +40,7 @@ export function VerdictList({ verdicts, pair }: { verdicts: Schema["Verdict"][];
         {verdicts.map((verdict) => (
           <li key={verdict.id} className="border-line border-b py-2" data-verdict={verdict.id}>
             <p>
-              {verdict.chosen === "neither" ? (
-                <span className="font-semibold">Neither</span>
-              ) : (
-                <SideName side={verdict.chosen} />
-              )}
+              <ChosenName chosen={verdict.chosen} />
               <span className="text-soft">
                 , {verdict.author}, {day(verdict.created_at)}
               </span>
@@ -119,7 +120,7 @@ export function VerdictForm({ pair, usualName }: { pair: number; usualName: stri
                 checked={chosen === choice}
                 onChange={() => setChosen(choice)}
               />
-              {choice === "neither" ? "Neither" : <SideName side={choice} />}
+              <ChosenName chosen={choice} />
             </label>
           ))}
         </div>
