@@ -90,12 +90,14 @@ demo-data: setup ## render the demo data anew
 clean: ## remove what setup made; data in var/ stays
 	rm -rf .venv web/node_modules web/dist
 
+APT := timeout 300 apt-get -o Acquire::Retries=0 -o Acquire::http::Timeout=20
+INSTALL := $(APT) install -y -qq chromium-headless-shell
+
 .PHONY: chromium
 chromium:
 	@command -v chromium-headless-shell >/dev/null || { \
 	  echo "The browser tests need Debian's chromium-headless-shell, or chromium, with which they take longer."; \
-	  { [ "$$(id -u)" = 0 ] && { apt-get install -y -qq chromium-headless-shell || \
-	    { apt-get update -qq && apt-get install -y -qq chromium-headless-shell; }; } >/dev/null 2>&1; } || \
+	  { [ "$$(id -u)" = 0 ] && { $(INSTALL) || { $(APT) update -qq && $(INSTALL); }; } >/dev/null 2>&1; } || \
 	  command -v chromium >/dev/null || \
 	  { echo "Could not install it: run 'sudo apt-get install chromium-headless-shell' and try again."; exit 1; }; }
 
