@@ -79,7 +79,7 @@ endure: setup ## an hour of renders while everything goes wrong: make endure [MI
 	python -m benchmarks.endure $(MINUTES)
 
 screenshots: setup chromium ## take docs/screenshots anew from the demo data
-	python demo/screenshots.py
+	python -m demo.screenshots
 
 words: .venv/tests-installed ## write docs/words.md anew, to be read aloud
 	python -m tests.words
