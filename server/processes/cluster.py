@@ -25,6 +25,8 @@ QUIET = {
     "distributed.scheduler.worker-saturation": 1.0, "distributed.client.scheduler-info-interval": "60s",
     "distributed.client.heartbeat": "60s",
 }  # fmt: skip
+# and what has no setting
+SELDOM, SELDOM_SECONDS = ("idle-timeout", "no-workers-timeout", "ticks", "tick", "shift_counters"), 60.0
 TOPIC = "matchedpair-progress"
 LOOPBACK = "127.0.0.1:0"
 BEAT_SECONDS = 15.0
@@ -51,6 +53,14 @@ class Latest:
     picture: bytes | None
 
 
+def _quieten(own: LocalCluster) -> None:
+    """Have the scheduler look seldom whether anybody left it, which nobody can, and what its own looking costs."""
+    for server in (own.scheduler, *own.workers.values()):
+        for name in SELDOM:
+            if name in server.periodic_callbacks:
+                server.periodic_callbacks[name].callback_time = 1000.0 * SELDOM_SECONDS
+
+
 class Cluster:
     """A Dask client with at most one render in flight on each machine."""
 
@@ -70,6 +80,7 @@ class Cluster:
                 scheduler_sync_interval=60,
                 worker_class=_Quiet,
             )
+            _quieten(self._own)
         self._client = Client(address or self._own, set_as_default=False)
         self._latest: dict[str, Latest] = {}
         self._lock = threading.Lock()
