@@ -17,7 +17,6 @@ from pathlib import Path
 from typing import Any
 
 from django.conf import settings
-from django.core.serializers.json import DjangoJSONEncoder
 from django.db import connection
 
 from server.answers.studies import StudyFindings, findings_of, stamps_of
@@ -39,7 +38,10 @@ def gists_of(studies: Sequence[Study], seconds: float = math.inf) -> dict[int, G
     """
     if connection.in_atomic_block:  # what is read here may never have been
         return {pk: _gist(says) for pk, says in findings_of(studies).items()}
-    rests_on = {pk: _in_short(stamp) for pk, stamp in stamps_of(studies).items()}
+    said_by = (folders_stamp(), program_stamp())
+    rests_on = {
+        pk: hashlib.sha256(repr((stamp, said_by)).encode()).hexdigest() for pk, stamp in stamps_of(studies).items()
+    }
     found = _read(rests_on)
     lacking = [each for each in studies if each.pk not in found]
     end = time.monotonic() + seconds
@@ -54,12 +56,11 @@ def gists_of(studies: Sequence[Study], seconds: float = math.inf) -> dict[int, G
 
 
 def _gist(says: StudyFindings) -> Gist:
-    gist = {
+    return {
         "sentence": says.sentence, "sure": says.answer.sure, "pair": _shown(says), "proof": _proof(says),
         "match_sheet": sheet_row(says.sheet) if says.sheet else None,
         "next": asdict(says.answer.next) if says.answer.next else None,
     }  # fmt: skip
-    return dict(json.loads(json.dumps(gist, cls=DjangoJSONEncoder)))
 
 
 def _proof(says: StudyFindings) -> str:
@@ -74,10 +75,6 @@ def _shown(says: StudyFindings) -> int:
     """The pair that shows the answer, else the first there is."""
     shown = says.answer.shown.pair if says.answer.shown else 0
     return shown or (says.pairs[0].pair.pk if says.pairs else 0)
-
-
-def _in_short(stamp: Any) -> str:
-    return hashlib.sha256(repr((stamp, folders_stamp(), program_stamp())).encode()).hexdigest()
 
 
 def _read(rests_on: dict[int, str]) -> dict[int, Gist]:

@@ -21,7 +21,7 @@ from server.verdicts.models import Verdict
 
 MOST_KEPT = 5000
 MOST_SECONDS = 1.5  # of gathering what studies say, while somebody waits for the list
-GATHERED_YET = {
+NOT_GATHERED = {
     "sentence": "", "sure": "nothing yet", "pair": 0, "proof": "", "match_sheet": None, "next": None, "gathered": False,
 }  # fmt: skip
 _lock = Lock()
@@ -98,6 +98,6 @@ def _rows(studies: Sequence[Study]) -> list[dict[str, Any]]:
             "runs_planned": planned, "options": whole, "archived": study.archived_at is not None,
             "disk_bytes": disk.get(pk) or 0,
             "chosen": chosen[pk], "thumbnail": pictures.get(pk, ""), "created_at": study.created_at,
-            "ended_at": last_ended, **gists.get(pk, GATHERED_YET),
+            "ended_at": last_ended, **gists.get(pk, NOT_GATHERED),
         })  # fmt: skip
     return rows

@@ -91,7 +91,7 @@ def study_findings(study: Study, *, now: bool = False) -> StudyFindings:
 
 def findings_of(studies: Sequence[Study], *, now: bool = False) -> dict[int, StudyFindings]:
     """The findings of many studies by their numbers, asked for together."""
-    more = [known(studies) for _, known in _more]
+    more = _known_of(studies)
     stamps = _stamps(studies, more)
     with _lock:
         kept = {pk: _kept[pk] for pk in stamps if pk in _kept}
@@ -135,7 +135,12 @@ def stamps_of(studies: Sequence[Study]) -> Stamps:
     """For each study what changes with its runs' states, its measures, its plan, its pairs, every zone and reference,
     and with what others know more of it. Tells it from any other study of whatever database.
     """
-    return _stamps(studies, [known(studies) for _, known in _more])
+    return _stamps(studies, _known_of(studies))
+
+
+def _known_of(studies: Sequence[Study]) -> list[Stamps]:
+    """What each of those who know more of studies says of them."""
+    return [known(studies) for _, known in _more]
 
 
 def _stamps(studies: Sequence[Study], more: Sequence[Stamps]) -> Stamps:

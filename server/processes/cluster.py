@@ -18,7 +18,7 @@ from server.processes.task import Report, ask_stop, render_task
 
 # what dask watches of itself fifty times a second, beside renders that are being timed; nobody here looks at it
 QUIET = {
-    "distributed.admin.tick.interval": "2s", "distributed.admin.tick.limit": "1h",
+    "distributed.admin.tick.interval": "60s", "distributed.admin.tick.limit": "1h",
     "distributed.admin.system-monitor.interval": "60s", "distributed.admin.system-monitor.gil.enabled": False,
     "distributed.worker.profile.enabled": False, "distributed.scheduler.work-stealing": False,
     "distributed.scheduler.active-memory-manager.start": False,
@@ -26,7 +26,7 @@ QUIET = {
     "distributed.client.heartbeat": "60s",
 }  # fmt: skip
 # and what has no setting
-SELDOM, SELDOM_SECONDS = ("idle-timeout", "no-workers-timeout", "ticks", "tick", "shift_counters"), 60.0
+SELDOM, SELDOM_SECONDS = ("idle-timeout", "no-workers-timeout", "ticks", "shift_counters"), 60.0
 TOPIC = "matchedpair-progress"
 LOOPBACK = "127.0.0.1:0"
 BEAT_SECONDS = 15.0

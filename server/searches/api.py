@@ -142,7 +142,7 @@ class SearchSerializer(serializers.Serializer):
     words = serializers.CharField()
     scale = serializers.FloatField()
     zone = serializers.CharField(allow_blank=True)
-    renders = serializers.IntegerField(help_text="Ways of rendering so far")
+    renders = serializers.IntegerField(help_text="Renders so far, each combination of settings once")
     most_renders = serializers.IntegerField(allow_null=True)
     trace = TraceSerializer(many=True)
     unused = serializers.ListField(child=serializers.CharField())

@@ -73,18 +73,13 @@ def answer(facts: StudyFacts) -> Answer:
     if enough is None or enough[0] > BEYOND * ladder.efforts[-1]:
         return _more_than(facts, ladder, enough, proof)
     value, low, high = enough
-    worst = _worst(ladder)
-    least = max(value, ladder.efforts[0])
-    uneven = worst is not None and worst > UNEVEN * least
-    most = ""
-    if worst is not None and uneven:
-        takes = ladder.told(worst) if worst <= BEYOND * ladder.efforts[-1] else _beyond(ladder)
-        most = f" for most of the picture, {takes} for its noisiest tenth"
+    most = _but_for_the_worst(ladder, max(value, ladder.efforts[0]))
+    uneven = bool(most)
     if value <= ladder.efforts[0]:
         there = "there" if uneven else "even there"
         text = f"{ladder.named(ladder.step(0))} enough{most}: {there} {UNSEEN}"
-        return Answer(facts.question, sentence(text), SURE, ladder.options[0].key, _because(ladder, None, proof, worst),
-                      (), None, proof)  # fmt: skip
+        told = _because(ladder, None, proof, uneven)
+        return Answer(facts.question, sentence(text), SURE, ladder.options[0].key, told, (), None, proof)
     ends = [ladder.told(each) for each in ((high, low) if ladder.down else (low, high))]
     interval = f" ({ends[0]}–{ends[1]})" if ends[0] != ends[1] else f" ({ends[0]})"
     there = "from there down" if ladder.down else "from there"
@@ -94,7 +89,7 @@ def answer(facts: StudyFacts) -> Answer:
         (option.key for option, effort in zip(ladder.options, ladder.efforts, strict=True) if effort >= low),
         ladder.options[-1].key,
     )
-    return Answer(facts.question, sentence(text), sure, choice, _because(ladder, value, proof, worst), (), None, proof)
+    return Answer(facts.question, sentence(text), sure, choice, _because(ladder, value, proof, uneven), (), None, proof)
 
 
 def _ladder(steps: Sequence[OptionFact]) -> _Ladder:
@@ -173,8 +168,8 @@ def _more_than(facts: StudyFacts, ladder: _Ladder, enough: tuple[float, float, f
     )  # fmt: skip
 
 
-def _because(ladder: _Ladder, value: float | None, proof: Proof, worst: float | None) -> tuple[Claim, ...]:
-    """What fewer look like, and what more would cost. `worst`: the effort that the noisiest tenth takes."""
+def _because(ladder: _Ladder, value: float | None, proof: Proof, uneven: bool) -> tuple[Claim, ...]:
+    """What fewer look like, and what more would cost. `uneven`: whether the noisiest tenth takes more."""
     found = []
     below = [at for at, effort in enumerate(ladder.efforts) if value is not None and effort < 0.8 * value]
     if below and (noise := ladder.options[below[-1]].visible_noise) is not None:
@@ -191,7 +186,6 @@ def _because(ladder: _Ladder, value: float | None, proof: Proof, worst: float | 
         whole = (more.ready or 0.0) + more.seconds.value
         own = (more.ready or 0.0) + more.seconds.value * enough / ladder.efforts[above[-1]]
         take = "takes" if ladder.down else "take"
-        uneven = worst is not None and worst > UNEVEN * enough
         found.append(Claim(
             f"{ladder.step(above[-1])} {take} {number(whole / own)} × as long for a difference "
             + ("that only the noisiest tenth shows." if uneven else "nobody sees."),
@@ -212,8 +206,17 @@ def _worst(ladder: _Ladder) -> float | None:
     return math.inf if found is None else found[0]
 
 
-def _beyond(ladder: _Ladder) -> str:
-    return f"less than {ladder.step(-1)}" if ladder.down else f"more than {ladder.step(-1)}"
+def _but_for_the_worst(ladder: _Ladder, enough: float) -> str:
+    """What the noisiest tenth takes where what is enough for the rest is not enough for it; empty where it is."""
+    worst = _worst(ladder)
+    if worst is None or worst <= UNEVEN * enough:
+        return ""
+    takes = (
+        ladder.told(worst)
+        if worst <= BEYOND * ladder.efforts[-1]
+        else (f"{'less' if ladder.down else 'more'} than {ladder.step(-1)}")
+    )
+    return f" for most of the picture, {takes} for its noisiest tenth"
 
 
 def _but(ladder: _Ladder, proof: Proof) -> tuple[Claim, ...]:

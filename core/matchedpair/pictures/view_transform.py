@@ -88,11 +88,7 @@ class ViewTransforms:
     @property
     def default(self) -> str:
         """The configuration's own default; of the built-in one, its plain view without a tone curve."""
-        display = self._config.getDefaultDisplay()
-        plain = f"{display}{SEPARATOR}{PLAIN_VIEW}"
-        if self.source == BUILT_IN and plain in self.names:
-            return plain
-        return f"{display}{SEPARATOR}{self._config.getDefaultView(display)}"
+        return self._view_of(self._config.getDefaultDisplay(), plain=self.source == BUILT_IN)
 
     def meant(self, words: str) -> str:
         """The transform that is named in full, or the plain view of the one display that the words are part of, such as
@@ -104,8 +100,14 @@ class ViewTransforms:
         displays = [each for each in self._config.getDisplays() if wanted and wanted in _letters(each)]
         if len(displays) != 1:
             raise InputError(self.unknown(words))
-        plain = f"{displays[0]}{SEPARATOR}{PLAIN_VIEW}"
-        return plain if plain in self.names else f"{displays[0]}{SEPARATOR}{self._config.getDefaultView(displays[0])}"
+        return self._view_of(displays[0], plain=True)
+
+    def _view_of(self, display: str, *, plain: bool) -> str:
+        """A display's plain view where it is wanted and there, else its own default."""
+        without_curve = f"{display}{SEPARATOR}{PLAIN_VIEW}"
+        if plain and without_curve in self.names:
+            return without_curve
+        return f"{display}{SEPARATOR}{self._config.getDefaultView(display)}"
 
     def unknown(self, name: str) -> str:
         """What to say of a name that is no transform's."""

@@ -44,12 +44,15 @@ def main_files(folder: Path) -> list[str]:
     """The files that may be what an engine is given, the likeliest first: lying at the top, called as the folder is,
     and the only ones of their kind.
     """
-    files = _files(folder)
+    return _main_first(_files(folder), folder.name)
+
+
+def _main_first(files: Sequence[str], name: str) -> list[str]:
     kinds = Counter(PurePosixPath(file).suffix.lower() for file in files)
 
     def rank(file: str) -> tuple[int, bool, int, str]:
         path = PurePosixPath(file)
-        called = path.stem.lower() == folder.name.lower()
+        called = path.stem.lower() == name.lower()
         return len(path.parts), not called, kinds[path.suffix.lower()], file
 
     return sorted(_likely(files), key=rank)
@@ -64,7 +67,8 @@ def description_of(place: Path) -> str:
     """
     if place.is_file():
         return _described(place.stem, [_file_line(place.name)], place, [])
-    candidates = main_files(place)
+    files = _files(place)
+    candidates = _main_first(files, place.name)
     if not candidates:
         return ""
     main = PurePosixPath(candidates[0])
@@ -74,7 +78,6 @@ def description_of(place: Path) -> str:
         if PurePosixPath(each).parent == main.parent and PurePosixPath(each).suffix == main.suffix
         and re.match(rf"{re.escape(main.stem)}[_\-. ]", PurePosixPath(each).stem)
     ]  # fmt: skip
-    files = _files(place)
     series = _series(files)
     frames = _common_frames(list(series.values()))
     named = {str(main), *map(str, variants)}

@@ -5278,7 +5278,7 @@ export interface components {
             /** Format: double */
             scale: number;
             zone: string;
-            /** @description Ways of rendering so far */
+            /** @description Renders so far, each combination of settings once */
             renders: number;
             most_renders: number | null;
             trace: components["schemas"]["Trace"][];

@@ -60,11 +60,6 @@ export function PairViewer({
   const [place, setPlace] = useState<Place>(NOWHERE);
   const [pointed, setPointed] = useState<Pointed>(null);
   const [displayed, setDisplayed] = useState(NOTHING_DISPLAYED);
-  const tellDisplayed = useCallback(
-    (values: typeof NOTHING_DISPLAYED) =>
-      setDisplayed((now) => (JSON.stringify([...now]) === JSON.stringify([...values]) ? now : values)),
-    [],
-  );
   const [keysOpen, setKeysOpen] = useState(false);
   const transform = useTransform(transformName);
   const passes = useMemo(() => passesOf(viewed), [viewed]);
@@ -166,7 +161,7 @@ export function PairViewer({
             chosenPin={pinBench.chosen}
             onChoosePin={pinBench.onChoose}
             onPointed={setPointed}
-            onDisplayed={tellDisplayed}
+            onDisplayed={setDisplayed}
           >
             {state.full ? (
               <button

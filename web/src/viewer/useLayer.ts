@@ -1,4 +1,4 @@
-import { useQueries, useQuery } from "@tanstack/react-query";
+import { replaceEqualDeep, useQueries, useQuery } from "@tanstack/react-query";
 import { useRef } from "react";
 import { api, body, type Schema } from "../api/client";
 import { askAgainAfter } from "../api/events";
@@ -22,17 +22,8 @@ export type LayerState =
 export function useLayer(kind: Schema["LayerKind"] | null, source: LayerSource | null): LayerState {
   const now = useLayerNow(kind, source);
   const kept = useRef(now);
-  if (!alike(kept.current, now)) kept.current = now;
+  kept.current = replaceEqualDeep(kept.current, now);
   return kept.current;
-}
-
-function alike(one: LayerState, other: LayerState): boolean {
-  if (one.state !== "there" || other.state !== "there") return JSON.stringify(one) === JSON.stringify(other);
-  const { spots, ...rest } = one.shown;
-  return (
-    spots.every((each, side) => each === other.shown.spots[side]) &&
-    Object.entries(rest).every(([name, value]) => value === other.shown[name as keyof typeof rest])
-  );
 }
 
 function useLayerNow(kind: Schema["LayerKind"] | null, source: LayerSource | null): LayerState {
