@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import sys
 import textwrap
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 
 DRAW = """
@@ -58,6 +60,8 @@ BODIES = {
         for k in range(10):
             say(f"step {k + 1}/10")
             time.sleep(a.pause / 10)
+        while os.path.exists(__file__ + ".held"):
+            time.sleep(0.05)
         draw(a.width, a.height)
     """,
     "fails": """
@@ -172,6 +176,17 @@ def add_engine(folder: Path, kind: str, *, name: str = "", pause: float = 0.0) -
     path = folder / f"{name}.toml"
     path.write_text(text)
     return path
+
+
+@contextmanager
+def held(script: Path) -> Iterator[None]:
+    """No render of the good engine with this script comes to its end meanwhile."""
+    mark = Path(f"{script}.held")
+    mark.touch()
+    try:
+        yield
+    finally:
+        mark.unlink()
 
 
 LADDER = """

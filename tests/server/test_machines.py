@@ -19,6 +19,7 @@ from server.runs.models import Run
 from server.store.files import path_of
 from server.studies.models import Option
 from tests.database import UntransactedTest
+from tests.engines import held
 from tests.runner import ROOT, RunnerProcess, none_open, running, until
 from tests.server.base import WithEngines, factor
 
@@ -95,6 +96,7 @@ class Killed(WithEngines, UntransactedTest):
         return [read_picture(path_of(run.picture, ".exr")).pixels.tobytes() for run in rows]
 
     def undisturbed(self):
+        """The pictures that must come out; after them the engine is warm, so that no warm-up is what is killed."""
         study = self.queued(settings={"samples": 4, "pause": 0.1})
         with RunnerProcess():
             until(none_open, "undisturbed runs")
@@ -103,10 +105,11 @@ class Killed(WithEngines, UntransactedTest):
     def disturb(self, kill):
         """Kill once while a run is under way; returns the study when all has ended."""
         expected = self.undisturbed()
-        study = self.queued(settings={"samples": 4, "pause": 1.5})
+        study = self.queued(settings={"samples": 4, "pause": 0.1})
         with RunnerProcess() as runner:
-            run = until(running, "a run under way")
-            again = kill(runner, run)
+            with held(self.folder / "good.py"):
+                run = until(running, "a run under way")
+                again = kill(runner, run)
             if not again:
                 until(none_open, "the rest", seconds=300)
         if again:
@@ -159,15 +162,17 @@ class Killed(WithEngines, UntransactedTest):
 
     def test_the_server_which_shows_the_same_again_when_it_is_back(self):
         expected = self.undisturbed()
-        study = self.queued(settings={"samples": 4, "pause": 4.0})
-        with RunnerProcess(), Served() as first:
-            until(lambda: first.progress(study)["state"] == "running", "the server showing it")
-            run = until(running, "a run under way")
-            first.kill()
-            with Served() as second:
-                self.assertEqual(second.progress(study)["state"], "running")
-                until(none_open, "the rest")
-                self.assertEqual(second.progress(study)["state"], "done")
+        study = self.queued(settings={"samples": 4, "pause": 0.1})
+        with RunnerProcess():
+            with held(self.folder / "good.py"):
+                with Served() as first:
+                    until(lambda: first.progress(study)["state"] == "running", "the server showing it")
+                    run = until(running, "a run under way")
+                with Served() as second:
+                    self.assertEqual(second.progress(study)["state"], "running")
+            until(none_open, "the rest")
+        with Served() as third:
+            self.assertEqual(third.progress(study)["state"], "done")
         run.refresh_from_db()
         self.assertEqual(run.attempt, 1)
         self.assertEqual(self.pictures(study), expected)
@@ -233,7 +238,7 @@ class Machines(WithEngines, UntransactedTest):
     def test_two_machines_share_a_study_and_its_times_are_compared_on_each(self):
         self.worker("attic")
         self.worker("cellar")
-        study = self.create(settings={"samples": 4, "pause": 1.0})
+        study = self.create(settings={"samples": 4, "pause": 0.1})
         queue_study(study)
         both = []
         with self.runner():
@@ -243,7 +248,8 @@ class Machines(WithEngines, UntransactedTest):
                 both.append(machines)
                 return machines == ["attic", "cellar"]
 
-            until(under_way, "both at work", seconds=300)
+            with held(self.folder / "good.py"):
+                until(under_way, "both at work", seconds=300)
             until(none_open, "all", seconds=300)
         self.assertTrue(all(len(set(machines)) == len(machines) for machines in both), "two at once on one machine")
         self.assertEqual(set(study.runs.values_list("state", flat=True)), {"finished"})
@@ -262,14 +268,15 @@ class Machines(WithEngines, UntransactedTest):
 
     def test_a_machine_that_is_lost_gives_its_run_to_another(self):
         attic = self.worker("attic")
-        study = self.create(settings={"samples": 4, "pause": 2.0})
+        study = self.create(settings={"samples": 4, "pause": 0.1})
         queue_study(study)
         with self.runner():
-            run = until(running, "a run under way", seconds=300)
-            self.assertEqual(run.machine_name, "attic")
-            self.worker("cellar")
-            time.sleep(0.5)
-            attic.kill()
+            with held(self.folder / "good.py"):
+                run = until(running, "a run under way", seconds=300)
+                self.assertEqual(run.machine_name, "attic")
+                self.worker("cellar")
+                time.sleep(0.5)
+                attic.kill()
             until(none_open, "all", seconds=300)
         run.refresh_from_db()
         self.assertEqual((run.state, run.machine_name), ("finished", "cellar"))
