@@ -10,7 +10,7 @@ from django.test import Client
 from benchmarks.figures import Measured, show
 from benchmarks.studies import study_of
 from benchmarks.study_pages import PAGES, filled_by_laws, made_anew
-from server.answers.studies import forget_findings
+from server.answers.studies import forget_answers
 from server.catalogue.models import Zone
 from server.studies.models import Study
 
@@ -61,7 +61,7 @@ def _zones(study: Study, wanted: int) -> None:
 
 
 def _asked(client: Client, path: str) -> None:
-    forget_findings()
+    forget_answers()
     if client.get(path, {"again": time.monotonic()}).status_code != 200:
         raise SystemExit(f"{path} did not answer")
 

@@ -89,7 +89,7 @@ def _addresses() -> dict[str, list[str]]:
     studies, pairs = (3, 4, 5, 6, 7, 12, 13, 14, 15, 16, 17, 18, 19), (1, 2, 3, 4, 5)
     return {
         "the list of studies": ["/api/overview/"],
-        "what a study says": [f"/api/studies/{pk}/findings/" for pk in studies],
+        "what a study says": [f"/api/studies/{pk}/answer/" for pk in studies],
         "its progress": [f"/api/studies/{pk}/progress/" for pk in studies],
         "its run table": [f"/api/studies/{pk}/table/" for pk in studies],
         "a pair": [f"/api/pairs/{pk}/" for pk in pairs],

@@ -13,7 +13,7 @@ from matchedpair.measures.kinds import KIND_OF
 
 from benchmarks.figures import Measured, show
 from benchmarks.studies import study_of
-from server.answers.studies import forget_findings
+from server.answers.studies import forget_answers
 from server.catalogue.zones import signature
 from server.measuring.models import Comparison, Measure
 from server.runs.models import Run, RunState
@@ -22,7 +22,7 @@ from server.studies.models import Study
 SEEDS = 2
 MOST_SECONDS = 1.0
 _asked = count()
-PAGES = ("findings/", "curves/", "effects/", "decision/", "measures/")
+PAGES = ("answer/", "curves/", "effects/", "decision/", "measures/")
 
 
 def run() -> bool:
@@ -42,7 +42,7 @@ def run() -> bool:
 
 def made_anew(client: Client, study: Study, page: str) -> None:
     """Ask for a page that is not kept from before."""
-    forget_findings()
+    forget_answers()
     answer = client.get(f"/api/studies/{study.pk}/{page}", {"again": next(_asked)})
     if answer.status_code != 200:
         raise SystemExit(f"{page} answered {answer.status_code}: {answer.content[:200]!r}")

@@ -115,7 +115,7 @@ def together() -> None:
 
     from server.catalogue.models import Zone
     from server.pairs.brightness import bring_together
-    from server.pairs.pair import pair_findings, with_all
+    from server.pairs.pair import pair_figures, with_all
     from server.studies.models import Pair
 
     study = run(
@@ -123,7 +123,7 @@ def together() -> None:
         factors=[TANSY],
     )  # fmt: skip
     pair = with_all(Pair.objects.filter(study=study)).get()
-    factor_, _ = bring_together(pair_findings(pair), get_object_or_404(Zone, name="Back wall"))
+    factor_, _ = bring_together(pair_figures(pair), get_object_or_404(Zone, name="Back wall"))
     print(f"Tansy's light times {factor_.factor:.4f}", flush=True)
 
 

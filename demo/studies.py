@@ -53,7 +53,7 @@ def run(question: str, **values: Any) -> Any:
     from matchedpair.answers.answer import SEEDS
 
     from server.answers.settling import settle
-    from server.answers.studies import study_findings
+    from server.answers.studies import answered_study
     from server.runs.actions import queue_study
     from server.studies.forms import study_from
 
@@ -61,13 +61,13 @@ def run(question: str, **values: Any) -> Any:
     queue_study(study)
     finish()
     for _ in range(MOST_ROUNDS):
-        step = study_findings(study, now=True).answer.next
+        step = answered_study(study, now=True).answer.next
         if step is None or step.act != SEEDS or step.seconds is None or step.seconds > MOST_SECONDS:
             break
-        print(f"{question} {study_findings(study, now=True).sentence} {step.words}", flush=True)
+        print(f"{question} {answered_study(study, now=True).sentence} {step.words}", flush=True)
         settle(study)
         finish()
-    print(f"{question} {study_findings(study, now=True).sentence}", flush=True)
+    print(f"{question} {answered_study(study, now=True).sentence}", flush=True)
     return study
 
 

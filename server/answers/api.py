@@ -23,18 +23,18 @@ from server.answers.answer_serializers import answer_row
 from server.answers.overview import overview_rows
 from server.answers.proof_pictures import first_pictures, proof_pictures, proof_thumbnail
 from server.answers.serializers import (
+    AnsweredStudySerializer,
     OverviewSerializer,
     PairSerializer,
-    StudyFindingsSerializer,
     StudyProofSerializer,
     matched_row,
     pair_row,
     ratio_row,
 )
 from server.answers.settling import settle
-from server.answers.studies import StudyFindings, study_findings
+from server.answers.studies import AnsweredStudy, answered_study
 from server.measuring.disk import disk_use
-from server.pairs.pair import PairFindings, findings_of_pair
+from server.pairs.pair import PairFigures, figures_of_pair
 from server.runs.serializers import CountSerializer
 from server.store.changes import ALL
 from server.store.kept_answers import kept_answer
@@ -52,7 +52,7 @@ def study_of_pair(pk: int) -> int:
 @api_view(["GET"])
 @kept_answer()
 def overview(request: Request) -> Response:
-    """All studies, newest first, with the finding of each; removed ones are not among them."""
+    """All studies, newest first, with the answer of each; removed ones are not among them."""
     there = Study.objects.filter(removed_at=None, of_drafts=False).select_related("setup__scene")
     archived = there.exclude(archived_at=None).count()
     if request.query_params.get("archived") != "true":
@@ -60,13 +60,13 @@ def overview(request: Request) -> Response:
     return Response({"studies": overview_rows(list(there)), "archived": archived})
 
 
-@extend_schema(responses=StudyFindingsSerializer)
+@extend_schema(responses=AnsweredStudySerializer)
 @api_view(["GET"])
 @kept_answer(lambda pk: pk)
 def study_says(request: Request, pk: int) -> Response:
     """What a study says so far: one sentence, its match sheet, its pairs in short, its verdicts, its disk use."""
     study = get_object_or_404(Study, pk=pk)
-    found = study_findings(study)
+    found = answered_study(study)
     body = {
         "sentence": found.sentence,
         "answer": answer_row(found.answer),
@@ -76,7 +76,7 @@ def study_says(request: Request, pk: int) -> Response:
         "verdicts": Verdict.objects.filter(pair__study=study, withdrawn_at=None),
         "disk": disk_use(study),
     }
-    return Response(StudyFindingsSerializer(body).data)
+    return Response(AnsweredStudySerializer(body).data)
 
 
 @extend_schema(responses=StudyProofSerializer)
@@ -120,7 +120,7 @@ def settle_study(request: Request, pk: int) -> Response:
 def export_facts(request: Request, pk: int) -> HttpResponse:
     """The figures that the answer rests on, as ``matchedpair answer`` reads them."""
     study = get_object_or_404(Study, pk=pk)
-    contents = json.dumps(facts_as_values(study_findings(study).facts), indent=1, ensure_ascii=False).encode()
+    contents = json.dumps(facts_as_values(answered_study(study).facts), indent=1, ensure_ascii=False).encode()
     return _file(contents, "application/json", f"study-{pk}-{slugify(study.question)[:50].strip('-') or 'study'}.json")
 
 
@@ -129,9 +129,9 @@ def export_facts(request: Request, pk: int) -> HttpResponse:
 @kept_answer(study_of_pair)
 def pair(request: Request, pk: int) -> Response:
     """One pair with all that it says."""
-    findings = findings_of_pair(pk)
+    figures = figures_of_pair(pk)
     return Response(
-        PairSerializer(pair_row(findings), context={"sentence": findings.sentence, "inputs": findings.inputs}).data
+        PairSerializer(pair_row(figures), context={"sentence": figures.sentence, "inputs": figures.inputs}).data
     )
 
 
@@ -139,7 +139,7 @@ def _file(contents: bytes, kind: str, name: str) -> HttpResponse:
     return HttpResponse(contents, content_type=kind, headers={"Content-Disposition": f'attachment; filename="{name}"'})
 
 
-def _options(found: StudyFindings) -> list[dict[str, Any]]:
+def _options(found: AnsweredStudy) -> list[dict[str, Any]]:
     facts = found.facts.options
     pictures = first_pictures([each.key for each in facts])
     pairs = {row.pair.trial_id: row.pair.pk for row in found.pairs}
@@ -154,12 +154,12 @@ def _options(found: StudyFindings) -> list[dict[str, Any]]:
     ]  # fmt: skip
 
 
-def _summary(findings: PairFindings) -> dict[str, object]:
-    pair = findings.pair
+def _summary(figures: PairFigures) -> dict[str, object]:
+    pair = figures.pair
     return {
         "pair": pair.pk, "control": pair.control_id, "trial": pair.trial_id, "subject": pair.subject,
-        "noise_ratio": ratio_row(findings.noise_ratio), "visible_noise_ratio": ratio_row(findings.visible_ratio),
-        "time_ratio": ratio_row(findings.time_ratio),
-        "refused": findings.refused, "fair": findings.sheet.fair, "matched": matched_row(findings),
-        "ready": bool(findings.control.runs and findings.trial.runs),
+        "noise_ratio": ratio_row(figures.noise_ratio), "visible_noise_ratio": ratio_row(figures.visible_ratio),
+        "time_ratio": ratio_row(figures.time_ratio),
+        "refused": figures.refused, "fair": figures.sheet.fair, "matched": matched_row(figures),
+        "ready": bool(figures.control.runs and figures.trial.runs),
     }  # fmt: skip

@@ -23,7 +23,7 @@ from server.measuring.option_facts import OptionFacts, place_names
 from server.measuring.question_measures import NAMES
 from server.measuring.which_reference import References, place_of
 from server.pairs.look_facts import cell_facts
-from server.pairs.pair import PairFindings
+from server.pairs.pair import PairFigures
 from server.studies.models import Option, Study
 
 OF_EACH = (
@@ -35,7 +35,7 @@ BUSY = "times are from a busy machine, so processor seconds are compared"
 
 
 def study_facts(
-    study: Study, pairs: Sequence[PairFindings], options: Sequence[OptionFacts], references: References
+    study: Study, pairs: Sequence[PairFigures], options: Sequence[OptionFacts], references: References
 ) -> StudyFacts:
     """All that an answer rests on. The option facts need the measures of `MEASURED`."""
     places = place_names(own.option.setup for own in options)
@@ -164,7 +164,7 @@ def _lacks(wanted: set[tuple[str, str]]) -> dict[tuple[str, str], tuple[str, ...
     }
 
 
-def _pair(found: PairFindings) -> PairFact:
+def _pair(found: PairFigures) -> PairFact:
     whole = found.comparison
     difference = whole.difference if whole is not None else None
     identical = bool(whole is not None and "bit-equal" in whole.refused.get("difference", ""))
@@ -183,7 +183,7 @@ def _subject(trial: Option, otherwise: str) -> str:
     return name if changed else otherwise
 
 
-def _caveats(found: PairFindings) -> Iterable[str]:
+def _caveats(found: PairFigures) -> Iterable[str]:
     if found.time_ratio is not None and found.time_ratio.method == CPU:
         yield BUSY
     for row in found.sheet.conditions:

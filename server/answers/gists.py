@@ -19,7 +19,7 @@ from typing import Any
 from django.conf import settings
 from django.db import connection
 
-from server.answers.studies import StudyFindings, findings_of, stamps_of
+from server.answers.studies import AnsweredStudy, answered_studies, stamps_of
 from server.store.kept_answers import folders_stamp, was_passing
 from server.store.program import program_stamp
 from server.studies.models import Study
@@ -37,7 +37,7 @@ def gists_of(studies: Sequence[Study], seconds: float = math.inf) -> dict[int, G
     What is not gathered within `seconds` is left out, the last of them first: ask again. Some always are gathered.
     """
     if connection.in_atomic_block:  # what is read here may never have been
-        return {pk: _gist(says) for pk, says in findings_of(studies).items()}
+        return {pk: _gist(says) for pk, says in answered_studies(studies).items()}
     said_by = (folders_stamp(), program_stamp())
     rests_on = {
         pk: hashlib.sha256(repr((stamp, said_by)).encode()).hexdigest() for pk, stamp in stamps_of(studies).items()
@@ -46,7 +46,7 @@ def gists_of(studies: Sequence[Study], seconds: float = math.inf) -> dict[int, G
     lacking = [each for each in studies if each.pk not in found]
     end = time.monotonic() + seconds
     for at in range(0, len(lacking), TOGETHER):
-        made = {pk: _gist(says) for pk, says in findings_of(lacking[at : at + TOGETHER]).items()}
+        made = {pk: _gist(says) for pk, says in answered_studies(lacking[at : at + TOGETHER]).items()}
         found |= made
         if not was_passing():
             _write({pk: (rests_on[pk], gist) for pk, gist in made.items()})
@@ -55,7 +55,7 @@ def gists_of(studies: Sequence[Study], seconds: float = math.inf) -> dict[int, G
     return found
 
 
-def _gist(says: StudyFindings) -> Gist:
+def _gist(says: AnsweredStudy) -> Gist:
     return {
         "sentence": says.sentence, "sure": says.answer.sure, "pair": _shown(says), "proof": _proof(says),
         "match_sheet": sheet_row(says.sheet) if says.sheet else None,
@@ -63,7 +63,7 @@ def _gist(says: StudyFindings) -> Gist:
     }  # fmt: skip
 
 
-def _proof(says: StudyFindings) -> str:
+def _proof(says: AnsweredStudy) -> str:
     """Changes with what proves the answer; empty where nothing does yet."""
     if says.answer.shown is None:
         return ""
@@ -71,7 +71,7 @@ def _proof(says: StudyFindings) -> str:
     return hashlib.sha256(repr((says.answer.shown, says.sentence, seeds)).encode()).hexdigest()[:12]
 
 
-def _shown(says: StudyFindings) -> int:
+def _shown(says: AnsweredStudy) -> int:
     """The pair that shows the answer, else the first there is."""
     shown = says.answer.shown.pair if says.answer.shown else 0
     return shown or (says.pairs[0].pair.pk if says.pairs else 0)

@@ -17,13 +17,13 @@ from matchedpair.measures.zones import WHOLE
 from matchedpair.pictures.picture import Floats, Picture, luminance
 from matchedpair.plans.plan_kind import ENGINE, QUALITY, VERSION, is_place
 
-from server.answers.studies import StudyFindings, study_findings
+from server.answers.studies import AnsweredStudy, answered_study
 from server.measuring.measuring import unpacked
 from server.measuring.models import Measure
 from server.measuring.question_measures import photograph_of
 from server.measuring.which_reference import References
 from server.pairs.look_facts import cell_facts
-from server.pairs.pair import PairFindings, zone_box
+from server.pairs.pair import PairFigures, zone_box
 from server.runs.models import Run
 from server.store.pixels import beside, stored_picture
 from server.studies.models import Option, Study
@@ -63,7 +63,7 @@ class ProofPictures:
 
 def proof_pictures(study: Study) -> ProofPictures | None:
     """What shows the study's answer; None before there is anything to show. Raises `PictureError`."""
-    found = study_findings(study)
+    found = answered_study(study)
     proof = found.answer.shown
     if proof is None:
         return None
@@ -89,7 +89,7 @@ def proof_thumbnail(study: Study) -> bytes | None:
     return beside([(each.picture, each.box) for each in found.sides], found.transform, found.exposure)
 
 
-def _of_pair(found: StudyFindings, pair: PairFindings, proof: Proof) -> tuple[str, list[Shown]]:
+def _of_pair(found: AnsweredStudy, pair: PairFigures, proof: Proof) -> tuple[str, list[Shown]]:
     """Control and trial, in the part that the proof names or where they differ most."""
     sides = (pair.control, pair.trial)
     if not all(side.runs for side in sides):
@@ -109,7 +109,7 @@ def _of_pair(found: StudyFindings, pair: PairFindings, proof: Proof) -> tuple[st
     return where, [replace(each, title=title) for each, title in zip(shown, titles, strict=True)]
 
 
-def _passes(found: StudyFindings, pair: PairFindings, sizes: list[Size]) -> list[Shown]:
+def _passes(found: AnsweredStudy, pair: PairFigures, sizes: list[Size]) -> list[Shown]:
     """Both sides' own pass as a whole."""
     shown = []
     for side, size in zip((pair.control, pair.trial), sizes, strict=True):
@@ -138,7 +138,7 @@ def _titles(control: OptionFact, trial: OptionFact) -> tuple[str, str]:
     return first, second
 
 
-def _part(pair: PairFindings, proof: Proof, size: Size) -> tuple[str, Box]:
+def _part(pair: PairFigures, proof: Proof, size: Size) -> tuple[str, Box]:
     if proof.zone and proof.zone != WHOLE and proof.zone in pair.control.zones:
         x, y, width, height = zone_box(pair.control.option, pair.control.zones, proof.zone)
         return proof.zone, part_around((x, y, width, height), size)
@@ -153,7 +153,7 @@ def _part(pair: PairFindings, proof: Proof, size: Size) -> tuple[str, Box]:
     return "", (0, 0, *size)
 
 
-def _of_option(found: StudyFindings, proof: Proof) -> tuple[str, list[Shown]]:
+def _of_option(found: AnsweredStudy, proof: Proof) -> tuple[str, list[Shown]]:
     """An option as a whole, beside its reference or its photograph, else beside its control."""
     option = Option.objects.filter(pk__in=proof.options).select_related("setup__scene", "control").first()
     if option is None:
@@ -195,7 +195,7 @@ def _shown(fact: OptionFact | None, picture: str, box: Box, measure: str) -> Sho
     return Shown(fact.name, picture, box, fact.seconds.value if fact.seconds else None, value, fact.key)
 
 
-def _reference(pair: PairFindings, pictures: list[Shown]) -> Shown | None:
+def _reference(pair: PairFigures, pictures: list[Shown]) -> Shown | None:
     """The part that is shown of the control's reference; None without one, and where the pictures are passes."""
     control = pair.control.option
     reference = References().of(control.setup)

@@ -1,4 +1,4 @@
-"""Findings as the API gives them."""
+"""What studies and pairs say, as the API gives it."""
 
 from __future__ import annotations
 
@@ -16,7 +16,7 @@ from server.answers.answer_serializers import StepSerializer, StudyAnswerSeriali
 from server.measuring.models import Measure
 from server.measuring.serializers import ComparisonSerializer, IntervalField, LayerKindSerializer
 from server.pairs.brightness import brightness_problem
-from server.pairs.pair import PairFindings, SideFigures, zone_box
+from server.pairs.pair import PairFigures, SideFigures, zone_box
 from server.runs.progress import StudyState
 from server.runs.serializers import RunSerializer
 from server.studies.serializers import StudySerializer
@@ -216,7 +216,7 @@ class OptionSummarySerializer(serializers.Serializer):
     picture = serializers.CharField(help_text="Empty for none")
 
 
-class StudyFindingsSerializer(serializers.Serializer):
+class AnsweredStudySerializer(serializers.Serializer):
     """What a study says so far."""
 
     sentence = serializers.CharField()
@@ -258,25 +258,25 @@ class StudyProofSerializer(serializers.Serializer):
     pictures = ProofPicturesSerializer(allow_null=True)
 
 
-def pair_row(findings: PairFindings) -> dict[str, Any]:
+def pair_row(figures: PairFigures) -> dict[str, Any]:
     """A pair as plain values for `PairSerializer`."""
-    pair = findings.pair
+    pair = figures.pair
     # one basis for both, that of their ratio: a busy run on either side makes both be told in CPU seconds
-    basis = time_basis([*findings.control.times, *findings.trial.times])
+    basis = time_basis([*figures.control.times, *figures.trial.times])
     return {
         "id": pair.pk,
         "study": pair.study,
         "subject": pair.subject,
-        "sentence": findings.sentence,
+        "sentence": figures.sentence,
         "control_option": pair.control_id,
         "trial_option": pair.trial_id,
-        "control": side_row(findings.control, basis),
-        "trial": side_row(findings.trial, basis),
-        "noise_ratio": ratio_row(findings.noise_ratio),
-        "total_noise_ratio": ratio_row(findings.total_ratio),
-        "visible_noise_ratio": ratio_row(findings.visible_ratio),
-        "time_ratio": ratio_row(findings.time_ratio),
-        "refused": findings.refused,
+        "control": side_row(figures.control, basis),
+        "trial": side_row(figures.trial, basis),
+        "noise_ratio": ratio_row(figures.noise_ratio),
+        "total_noise_ratio": ratio_row(figures.total_ratio),
+        "visible_noise_ratio": ratio_row(figures.visible_ratio),
+        "time_ratio": ratio_row(figures.time_ratio),
+        "refused": figures.refused,
         "zones": [
             {
                 "zone": row.zone,
@@ -285,25 +285,25 @@ def pair_row(findings: PairFindings) -> dict[str, Any]:
                 "ratio": ratio_row(row.ratio),
                 "visible_ratio": ratio_row(row.visible_ratio),
                 "refused": row.refused,
-                "box": zone_box(findings.control.option, findings.control.zones, row.zone),
+                "box": zone_box(figures.control.option, figures.control.zones, row.zone),
                 "comparison": row.comparison,
             }
-            for row in findings.zones
+            for row in figures.zones
         ],
-        "comparison": findings.comparison,
+        "comparison": figures.comparison,
         "layers": [asdict(layer) for layer in LAYERS],
-        "view_transform": findings.control.option.setup.view_transform,
-        "brightness_note": brightness_problem(findings),
-        "match_sheet": sheet_row(findings.sheet),
+        "view_transform": figures.control.option.setup.view_transform,
+        "brightness_note": brightness_problem(figures),
+        "match_sheet": sheet_row(figures.sheet),
         "verdicts": pair.verdicts.filter(withdrawn_at=None),
         "pins": pair.pins.filter(removed_at=None),
-        "matched": matched_row(findings),
+        "matched": matched_row(figures),
     }
 
 
-def matched_row(findings: PairFindings) -> dict[str, Any] | None:
+def matched_row(figures: PairFigures) -> dict[str, Any] | None:
     """What it is matched on as plain values; None when no search made it."""
-    matched = findings.matched
+    matched = figures.matched
     return {"on": matched.on, "zone": matched.zone, "words": matched.words()} if matched else None
 
 

@@ -6,7 +6,7 @@ from django.db import transaction
 from matchedpair.answers.answer import RUN, SEEDS
 from matchedpair.errors import InputError
 
-from server.answers.studies import study_findings
+from server.answers.studies import answered_study
 from server.runs.actions import add_seed, queue_study
 from server.studies.models import Study
 
@@ -17,7 +17,7 @@ def settle(study: Study) -> int:
 
     Raises `InputError` where the answer asks for nothing, or for something that is no render.
     """
-    step = study_findings(study, now=True).answer.next
+    step = answered_study(study, now=True).answer.next
     if step is None or step.act not in (SEEDS, RUN):
         raise InputError("the answer asks for no further renders")
     if step.act == RUN:

@@ -18,7 +18,7 @@ from server.catalogue.zones import zones_by_view, zones_stamp
 from server.measuring.models import Comparison, Measure
 from server.measuring.option_facts import OptionFacts, all_facts
 from server.measuring.which_reference import References, references_stamp
-from server.pairs.pair import PairFindings, pair_findings, with_all
+from server.pairs.pair import PairFigures, pair_figures, with_all
 from server.runs.models import Run
 from server.store.kept_answers import is_passing
 from server.studies.models import Option, Pair, Study
@@ -41,10 +41,10 @@ def more_facts_by(
 
 
 @dataclass(frozen=True)
-class StudyFindings:
+class AnsweredStudy:
     """A study's pairs, the answer to its question with what it rests on, and its match sheet; None without a pair."""
 
-    pairs: tuple[PairFindings, ...]
+    pairs: tuple[PairFigures, ...]
     facts: StudyFacts
     answer: Answer
     sheet: MatchSheet | None
@@ -57,10 +57,10 @@ class StudyFindings:
 
 @dataclass(frozen=True)
 class _Kept:
-    """Findings with what they rest on, when they were gathered, and how many seconds that took."""
+    """What a study says with what it rests on, when it was gathered, and how many seconds that took."""
 
     stamp: Any
-    findings: StudyFindings
+    answered: AnsweredStudy
     at: float
     took: float
 
@@ -75,37 +75,37 @@ class _Kept:
 _kept: OrderedDict[int, _Kept] = OrderedDict()
 
 
-def forget_findings() -> None:
+def forget_answers() -> None:
     """Gather all anew when next asked: the database was put back as it had been, so that numbers mean others."""
     with _lock:
         _kept.clear()
 
 
-def study_findings(study: Study, *, now: bool = False) -> StudyFindings:
+def answered_study(study: Study, *, now: bool = False) -> AnsweredStudy:
     """Gather what is known of all pairs of a study; the same again while nothing has changed.
 
     Whoever acts on them asks for those of `now`: those that are only shown may be a little older.
     """
-    return findings_of([study], now=now)[study.pk]
+    return answered_studies([study], now=now)[study.pk]
 
 
-def findings_of(studies: Sequence[Study], *, now: bool = False) -> dict[int, StudyFindings]:
-    """The findings of many studies by their numbers, asked for together."""
+def answered_studies(studies: Sequence[Study], *, now: bool = False) -> dict[int, AnsweredStudy]:
+    """What many studies say by their numbers, asked for together."""
     more = _known_of(studies)
     stamps = _stamps(studies, more)
     with _lock:
         kept = {pk: _kept[pk] for pk in stamps if pk in _kept}
-    found = {pk: row.findings for pk, row in kept.items() if row.serves(stamps[pk], now=now)}
+    found = {pk: row.answered for pk, row in kept.items() if row.serves(stamps[pk], now=now)}
     if any(kept[pk].stamp != stamps[pk] for pk in found):
         is_passing()
     stale = [study for study in studies if study.pk not in found]
     if stale:
         began = time.monotonic()
         zones = zones_by_view()
-        rows: dict[int, list[PairFindings]] = {study.pk: [] for study in stale}
+        rows: dict[int, list[PairFigures]] = {study.pk: [] for study in stale}
         pairs = Pair.objects.filter(study__in=stale, trial__in_plan=True, trial__left_out="")
         for pair in with_all(pairs).order_by("pk"):
-            rows[pair.study_id].append(pair_findings(pair, zones))
+            rows[pair.study_id].append(pair_figures(pair, zones))
         references = References()
         options: dict[int, list[OptionFacts]] = {study.pk: [] for study in stale}
         planned = Option.objects.filter(study__in=stale, in_plan=True, left_out="").order_by("number", "pk")
@@ -116,7 +116,7 @@ def findings_of(studies: Sequence[Study], *, now: bool = False) -> dict[int, Stu
             facts |= add(stale, facts, known)
         for pk, own in rows.items():
             sheet = merged_sheet([row.sheet for row in own]) if own else None
-            found[pk] = StudyFindings(tuple(own), facts[pk], answer_of(facts[pk]), sheet)
+            found[pk] = AnsweredStudy(tuple(own), facts[pk], answer_of(facts[pk]), sheet)
         took = time.monotonic() - began
         for study in stale:
             _keep(study.pk, _Kept(stamps[study.pk], found[study.pk], time.monotonic(), took))

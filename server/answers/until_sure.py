@@ -5,7 +5,7 @@ from __future__ import annotations
 from matchedpair.plans import UntilSure, needs_more
 from matchedpair.plans.until_sure import NOISE
 
-from server.answers.studies import study_findings
+from server.answers.studies import answered_study
 from server.runs.actions import add_seed
 from server.runs.models import OPEN_STATES
 from server.studies.models import Option, Study
@@ -20,7 +20,7 @@ def repeat_until_sure() -> int:
             continue
         rule = UntilSure(**study.until_sure)
         unsure: dict[int, Option] = {}
-        for row in study_findings(study, now=True).pairs:
+        for row in answered_study(study, now=True).pairs:
             ratio = row.noise_ratio if rule.on == NOISE else row.time_ratio
             seeds = min(len(row.control.runs), len(row.trial.runs))
             if seeds >= study.repeats and needs_more(rule, ratio, seeds):

@@ -6,7 +6,7 @@ from server.answers import api
 
 urlpatterns = [
     path("overview/", api.overview),
-    path("studies/<int:pk>/findings/", api.study_says),
+    path("studies/<int:pk>/answer/", api.study_says),
     path("studies/<int:pk>/proof/", api.proof),
     path("studies/<int:pk>/proof.png", api.small_proof),
     path("studies/<int:pk>/settle/", api.settle_study),

@@ -26,7 +26,7 @@ from matchedpair.measures.zones import WHOLE
 from server.decisions.candidates import OfStudy, candidates, mean_time
 from server.decisions.models import Production, StudyUse
 from server.decisions.uses import as_use, uses_of
-from server.pairs.pair import PairFindings, pair_findings, with_all
+from server.pairs.pair import PairFigures, pair_figures, with_all
 from server.studies.models import Pair, Study
 
 
@@ -171,11 +171,11 @@ def _held(study: Study, chosen: OfStudy) -> list[Held]:
     rows: list[Held] = []
     for pair in with_all(Pair.objects.filter(study=study, trial__in=places)).order_by("pk"):
         if pair.control_id == pair.trial.control_id:
-            rows += _of_pair(pair_findings(pair), places[pair.trial_id])
+            rows += _of_pair(pair_figures(pair), places[pair.trial_id])
     return rows
 
 
-def _of_pair(found: PairFindings, place: str) -> list[Held]:
+def _of_pair(found: PairFigures, place: str) -> list[Held]:
     look = found.comparison.look if found.comparison else None
     rows = [Held(place, WHOLE, found.pair.pk, found.time_ratio, found.noise_ratio, *_shift(look))]
     for zone in found.zones:

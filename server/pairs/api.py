@@ -16,7 +16,7 @@ from server.catalogue.serializers import BrightnessSerializer
 from server.pairs.beside import beside
 from server.pairs.brightness import bring_together
 from server.pairs.contact_sheet import contact_rows
-from server.pairs.pair import findings_of_pair
+from server.pairs.pair import figures_of_pair
 from server.pairs.partners import mend
 from server.studies.models import Pair, Study
 
@@ -111,7 +111,7 @@ def mend_pair(request: Request, pk: int) -> Response:
     """Queue what makes a condition held, such as the control at the trial's size; the answer names the matched pair."""
     form = MendSerializer(data=request.data)
     form.is_valid(raise_exception=True)
-    made, runs = mend(findings_of_pair(pk), form.validated_data["condition"])
+    made, runs = mend(figures_of_pair(pk), form.validated_data["condition"])
     return Response({"pair": made.pk, "runs": runs}, status=status.HTTP_201_CREATED)
 
 
@@ -123,7 +123,7 @@ def brightness(request: Request, pk: int) -> Response:
     form.is_valid(raise_exception=True)
     number = form.validated_data["zone"]
     zone = get_object_or_404(Zone, pk=number, removed_at=None) if number else None
-    row, _ = bring_together(findings_of_pair(pk), zone)
+    row, _ = bring_together(figures_of_pair(pk), zone)
     return Response(BrightnessSerializer(row).data, status=status.HTTP_201_CREATED)
 
 

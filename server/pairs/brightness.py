@@ -10,20 +10,20 @@ from matchedpair.measures.drawn_zones import measured_mask
 from server.catalogue.engines import engine_named
 from server.catalogue.models import BrightnessFactor, Zone
 from server.catalogue.zones import zones_of
-from server.pairs.pair import PairFindings
+from server.pairs.pair import PairFigures
 from server.store.pixels import stored_picture
 
 WHOLE_PICTURE = "the whole picture"
 
 
-def brightness_problem(findings: PairFindings) -> str:
+def brightness_problem(figures: PairFigures) -> str:
     """Why the brightness of this pair's engines cannot be brought together; empty when it can."""
-    control, trial = findings.control.option, findings.trial.option
+    control, trial = figures.control.option, figures.trial.option
     if control.engine == trial.engine:
         return "Both sides are rendered by the same engine."
     if control.setup.description() != trial.setup.description():
         return "The setups differ, so brightness may differ for other reasons."
-    if not findings.control.runs or not findings.trial.runs:
+    if not figures.control.runs or not figures.trial.runs:
         return "Both sides need a finished render first."
     try:
         if engine_named(trial.engine).cannot("brightness"):
@@ -33,18 +33,18 @@ def brightness_problem(findings: PairFindings) -> str:
     return ""
 
 
-def bring_together(findings: PairFindings, zone: Zone | None) -> tuple[BrightnessFactor, BrightnessMatch]:
+def bring_together(figures: PairFigures, zone: Zone | None) -> tuple[BrightnessFactor, BrightnessMatch]:
     """Compute the factor of the trial's engine on a zone, or the whole picture, and put it in force.
 
     Later renders of that engine have their light multiplied with it. What the trial was already multiplied with is
     taken in. Raises `RefusedError` with the reason.
     """
-    problem = brightness_problem(findings)
+    problem = brightness_problem(figures)
     if problem:
         raise RefusedError("brightness", problem)
-    control, trial = findings.control.option, findings.trial.option
+    control, trial = figures.control.option, figures.trial.option
     setup = control.setup.description()
-    sides = [[stored_picture(run.picture) for run in side.runs] for side in (findings.control, findings.trial)]
+    sides = [[stored_picture(run.picture) for run in side.runs] for side in (figures.control, figures.trial)]
     pictures = [picture for side in sides for picture in side]
     if len({picture.size for picture in pictures}) > 1:
         raise RefusedError("brightness", "the pictures differ in size")
@@ -62,6 +62,6 @@ def bring_together(findings: PairFindings, zone: Zone | None) -> tuple[Brightnes
         engine=trial.engine, relative_to=control.engine, factor=before * found.factor,
         low=None if low is None else before * low, high=None if high is None else before * high,
         spread_low=found.spread[0] if found.spread else None, spread_high=found.spread[1] if found.spread else None,
-        zone=zone.name if zone else WHOLE_PICTURE, place=f"{setup.scene}, {setup.view}", pair=findings.pair.pk,
+        zone=zone.name if zone else WHOLE_PICTURE, place=f"{setup.scene}, {setup.view}", pair=figures.pair.pk,
     )  # fmt: skip
     return row, found

@@ -1,4 +1,4 @@
-"""What a pair says: both sides' figures, the ratios or why there are none, the match sheet, and the finding."""
+"""What a pair says: both sides' figures, the ratios or why there are none, the match sheet, and the sentence."""
 
 from __future__ import annotations
 
@@ -62,7 +62,7 @@ class ZoneFigures:
 
 
 @dataclass(frozen=True)
-class PairFindings:
+class PairFigures:
     """All that a pair says so far."""
 
     pair: Pair
@@ -86,7 +86,7 @@ class PairFindings:
         return comparison_inputs(self.control.runs, self.trial.runs)
 
 
-def pair_findings(pair: Pair, zones: ZonesByView | None = None) -> PairFindings:
+def pair_figures(pair: Pair, zones: ZonesByView | None = None) -> PairFigures:
     """Gather what is known of a pair; measures nothing. All zones may be read once for many pairs."""
     study = pair.study
     for option in (pair.control, pair.trial):
@@ -116,7 +116,7 @@ def pair_findings(pair: Pair, zones: ZonesByView | None = None) -> PairFindings:
     )
     look = plain_look(looks, cell_facts(whole), pair.control.setup.description().picture_size)
     sentence = _sentence(pair, noise, time, repeats, matched, visible, look)
-    return PairFindings(
+    return PairFigures(
         pair,
         control,
         trial,
@@ -134,10 +134,10 @@ def pair_findings(pair: Pair, zones: ZonesByView | None = None) -> PairFindings:
     )
 
 
-def findings_of_pair(pk: int) -> PairFindings:
-    """The findings of one pair by its number; `Http404` where there is none."""
+def figures_of_pair(pk: int) -> PairFigures:
+    """The figures of one pair by its number; `Http404` where there is none."""
     options = Prefetch("study__options", Option.objects.select_related("setup__scene"))  # the study is shown with it
-    return pair_findings(get_object_or_404(with_all(Pair.objects.all()).prefetch_related(options), pk=pk))
+    return pair_figures(get_object_or_404(with_all(Pair.objects.all()).prefetch_related(options), pk=pk))
 
 
 def _matched(
@@ -303,7 +303,7 @@ def _refusing(refused: dict[str, str], get: Callable[[], Ratio | None]) -> Ratio
 
 
 def with_all(pairs: QuerySet[Pair]) -> QuerySet[Pair]:
-    """A query of pairs with everything `pair_findings` reads."""
+    """A query of pairs with everything `pair_figures` reads."""
     # study and option are those that a run was asked for with; read again for each they would cost more than the run
     runs = Run.objects.defer("log", "command", "machine").order_by("position")
     noise = Measure.objects.filter(name__in=(NOISE, VISIBLE_NOISE))

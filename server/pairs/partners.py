@@ -13,7 +13,7 @@ from matchedpair.errors import InputError
 
 from server.catalogue.engines import engine_named
 from server.catalogue.scenes import scene_named
-from server.pairs.pair import PairFindings
+from server.pairs.pair import PairFigures
 from server.runs.actions import must_be_ours, queue_options, run_again
 from server.runs.models import ENDED_STATES
 from server.studies.actions import keep_scene_setup
@@ -30,7 +30,7 @@ OF_SETUP = {
 
 
 @transaction.atomic
-def mend(findings: PairFindings, condition: str) -> tuple[Pair, int]:
+def mend(figures: PairFigures, condition: str) -> tuple[Pair, int]:
     """Queue what makes a condition held. Returns the pair that will be matched, and how many renders it takes.
 
     A control unlike its trial gets a partner: another option, as the control but for this condition. What was spoiled
@@ -38,14 +38,14 @@ def mend(findings: PairFindings, condition: str) -> tuple[Pair, int]:
 
     Raises `InputError` where nothing can be done about it.
     """
-    pair = findings.pair
-    row = next((row for row in findings.sheet.conditions if row.key == condition), None)
+    pair = figures.pair
+    row = next((row for row in figures.sheet.conditions if row.key == condition), None)
     if row is None or not row.remedy:
         title = KIND_OF[condition].title if condition in KIND_OF else condition
         raise InputError(f"{title}: no render would make this held")
     must_be_ours(pair.study)
     if condition in AGAIN:
-        runs = [run for side in (findings.control, findings.trial) for run in side.runs if run.state in ENDED_STATES]
+        runs = [run for side in (figures.control, figures.trial) for run in side.runs if run.state in ENDED_STATES]
         for run in runs:
             run_again(run)
         return pair, len(runs)

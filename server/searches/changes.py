@@ -13,7 +13,7 @@ from matchedpair.search.raising import Change
 from server.catalogue.zones import zones_by_view
 from server.measuring.inputs import pair_measures, zone_mask, zones_to_measure
 from server.measuring.models import Comparison
-from server.pairs.pair import pair_findings, with_all
+from server.pairs.pair import pair_figures, with_all
 from server.runs.models import OPEN_STATES
 from server.searches.models import Search
 from server.studies.models import Pair
@@ -46,7 +46,7 @@ def change_of(pair: int, most: Thresholds) -> Change | str | None:
     kept = with_all(Pair.objects.filter(pk=pair)).first()
     if kept is None:
         return None
-    found = pair_findings(kept)
+    found = pair_figures(kept)
     runs = [run for option in (kept.control, kept.trial) for run in option.runs.all() if not run.warm_up]
     if any(run.state in OPEN_STATES for run in runs):
         return PENDING

@@ -12,7 +12,7 @@ from matchedpair.engines.setting import is_number
 from matchedpair.measures.figure import Ratio
 
 from server.catalogue.zones import zones_by_view
-from server.pairs.pair import pair_findings, with_all
+from server.pairs.pair import pair_figures, with_all
 from server.searches.models import Search, SearchState
 from server.studies.models import Pair, Study
 
@@ -72,4 +72,4 @@ def _result(lower: Sequence[str], found: Mapping[str, Any], before: Mapping[str,
 
 def _time(pair: int | None) -> Ratio | None:
     row = with_all(Pair.objects.filter(pk=pair)).first() if pair else None
-    return pair_findings(row, zones_by_view()).time_ratio if row is not None else None
+    return pair_figures(row, zones_by_view()).time_ratio if row is not None else None

@@ -16,7 +16,7 @@ from rest_framework.parsers import MultiPartParser
 from rest_framework.request import Request
 from rest_framework.response import Response
 
-from server.pairs.pair import PairFindings, findings_of_pair
+from server.pairs.pair import PairFigures, figures_of_pair
 from server.sharing.pair_export import pair_csv, pair_json
 from server.sharing.report import report_html
 from server.sharing.study_export import write_study
@@ -83,24 +83,24 @@ def _name(study: Study) -> str:
 @api_view(["GET"])
 def export_json(request: Request, pk: int) -> HttpResponse:
     """The pair's conditions, figures and verdicts as a JSON file."""
-    findings = findings_of_pair(pk)
-    return _file(pair_json(findings), "application/json", f"{_pair_name(findings)}.json")
+    figures = figures_of_pair(pk)
+    return _file(pair_json(figures), "application/json", f"{_pair_name(figures)}.json")
 
 
 @extend_schema(responses={(200, "text/csv"): OpenApiTypes.STR})
 @api_view(["GET"])
 def export_csv(request: Request, pk: int) -> HttpResponse:
     """The pair's runs as a CSV file, one row a run."""
-    findings = findings_of_pair(pk)
-    return _file(pair_csv(findings), "text/csv; charset=utf-8", f"{_pair_name(findings)}.csv")
+    figures = figures_of_pair(pk)
+    return _file(pair_csv(figures), "text/csv; charset=utf-8", f"{_pair_name(figures)}.csv")
 
 
 @extend_schema(responses={(200, "application/zip"): OpenApiTypes.BINARY})
 @api_view(["GET"])
 def export_zip(request: Request, pk: int) -> FileResponse:
     """The pair as a bundle: a study of its two options, that another installation imports and shows alike."""
-    findings = findings_of_pair(pk)
-    return _bundle(findings.pair.study, f"{_pair_name(findings)}.zip", findings.pair)
+    figures = figures_of_pair(pk)
+    return _bundle(figures.pair.study, f"{_pair_name(figures)}.zip", figures.pair)
 
 
 def _bundle(study: Study, name: str, only: Pair | None = None) -> FileResponse:
@@ -110,8 +110,8 @@ def _bundle(study: Study, name: str, only: Pair | None = None) -> FileResponse:
     return FileResponse(file, as_attachment=True, filename=name, content_type="application/zip")
 
 
-def _pair_name(findings: PairFindings) -> str:
-    return f"pair-{findings.pair.pk}-{slugify(findings.pair.study.question)[:50].strip('-') or 'study'}"
+def _pair_name(figures: PairFigures) -> str:
+    return f"pair-{figures.pair.pk}-{slugify(figures.pair.study.question)[:50].strip('-') or 'study'}"
 
 
 def _file(contents: bytes, kind: str, name: str) -> HttpResponse:

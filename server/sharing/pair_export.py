@@ -13,13 +13,13 @@ from django.utils.text import slugify
 from matchedpair.measures.figure import Ratio
 from matchedpair.plans import CONTROL, TRIAL
 
-from server.pairs.pair import PairFindings
+from server.pairs.pair import PairFigures
 from server.runs.models import Run
 from server.studies.models import Option, Pair, Study
 from server.studies.sheets import sheet_row
 from server.tables.cells import plain_cell
 
-FORMAT = 6
+FORMAT = 7
 RUN_COLUMNS = (
     "side", "seed", "warm_up", "state", "reason", "wall_seconds", "ready_seconds", "cpu_seconds", "cpu_ready_seconds",
     "peak_memory_bytes", "structures_bytes", "load_before", "exit_code", "engine_version", "reached",
@@ -54,7 +54,7 @@ MEASURE_FIELDS = (
     "places",
 )  # fmt: skip
 
-VERDICT_FIELDS = ("chosen", "reasons", "marks", "less_than_fair", "author", "finding", "inputs")
+VERDICT_FIELDS = ("chosen", "reasons", "marks", "less_than_fair", "author", "sentence", "inputs")
 PIN_FIELDS = ("x", "y", "note", "author")
 BLIND_FIELDS = ("kind", "author")
 ROUND_FIELDS = (
@@ -65,9 +65,9 @@ COMPARISON_FIELDS = (
 )  # fmt: skip
 
 
-def pair_json(findings: PairFindings) -> bytes:
+def pair_json(figures: PairFigures) -> bytes:
     """Everything but the pixels, as one JSON document in UTF-8."""
-    pair, study = findings.pair, findings.pair.study
+    pair, study = figures.pair, figures.pair.study
     document = {
         "format": FORMAT,
         "kind": "matched pair",
@@ -78,20 +78,20 @@ def pair_json(findings: PairFindings) -> bytes:
             "matched_on": pair.matched_on,
             "matched_zone": pair.matched_zone,
         },
-        "sentence": findings.sentence,
-        "match_sheet": sheet_row(findings.sheet),
-        "options": {CONTROL: option_row(findings.control.option), TRIAL: option_row(findings.trial.option)},
+        "sentence": figures.sentence,
+        "match_sheet": sheet_row(figures.sheet),
+        "options": {CONTROL: option_row(figures.control.option), TRIAL: option_row(figures.trial.option)},
         "ratios": {
-            "noise": _ratio(findings.noise_ratio),
-            "total_noise": _ratio(findings.total_ratio),
-            "visible_noise": _ratio(findings.visible_ratio),
-            "time": _ratio(findings.time_ratio),
+            "noise": _ratio(figures.noise_ratio),
+            "total_noise": _ratio(figures.total_ratio),
+            "visible_noise": _ratio(figures.visible_ratio),
+            "time": _ratio(figures.time_ratio),
         },
-        "refused": findings.refused,
+        "refused": figures.refused,
         "comparisons": [
             {key: getattr(row, key) for key in COMPARISON_FIELDS} for row in pair.comparisons.order_by("zone")
         ],
-        "runs": [run_row(run) for run in _runs(findings)],
+        "runs": [run_row(run) for run in _runs(figures)],
         **_judged(pair),
     }
     return json.dumps(document, indent=1, ensure_ascii=False).encode()
@@ -119,14 +119,14 @@ def _judged(pair: Pair) -> dict[str, Any]:
     }  # fmt: skip
 
 
-def pair_csv(findings: PairFindings) -> bytes:
+def pair_csv(figures: PairFigures) -> bytes:
     """One row a run, warm-up and failed ones too; times in seconds, memory in bytes, empty where unknown."""
     text = io.StringIO()
-    settings = list(findings.control.option.settings | findings.trial.option.settings)
+    settings = list(figures.control.option.settings | figures.trial.option.settings)
     writer = csv.writer(text)
     places = ("variant", "view", "frame", "width", "height", "crop", "quantities")
     writer.writerow(["scene", *places, "engine", "brightness_factor", *RUN_COLUMNS, "machine", *settings])
-    for run in _runs(findings):
+    for run in _runs(figures):
         row = run_row(run)
         cells = [row[key] for key in RUN_COLUMNS]
         machine = run.machine_name
@@ -172,9 +172,9 @@ def run_row(run: Run) -> dict[str, Any]:
     return {"side": run.option.side, **row}
 
 
-def _runs(findings: PairFindings) -> list[Run]:
+def _runs(figures: PairFigures) -> list[Run]:
     """The runs of both sides, warm-ups too; a pair of a larger study is exported alone."""
-    sides = [findings.control.option, findings.trial.option]
+    sides = [figures.control.option, figures.trial.option]
     runs = Run.objects.filter(option__in=sides).select_related("option__setup__scene").order_by("position", "pk")
     rows = list(runs)
     for run in rows:  # a control of another pair may be the trial of this one

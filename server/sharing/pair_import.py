@@ -72,6 +72,8 @@ def _load(bundle: zipfile.ZipFile) -> Study:
         document = _from_4(document)
     if document.get("format") == 5:
         document = _from_5(document)
+    if document.get("format") == 6:
+        document = _from_6(document)
     if document.get("format") != FORMAT:
         raise InputError(f"bundle format {document.get('format')!r} is not known; expected {FORMAT}")
     scene = _scene(bundle, document["study"]["scene"])
@@ -124,6 +126,12 @@ def _judged(pair: Pair, document: dict[str, Any]) -> None:
 def _dated(kept: Model, row: dict[str, Any]) -> None:
     """With the date that it had where it comes from."""
     type(kept)._default_manager.filter(pk=kept.pk).update(created_at=datetime.fromisoformat(row["created_at"]))
+
+
+def _from_6(document: dict[str, Any]) -> dict[str, Any]:
+    """A document of format 6, in which the sentence a verdict rests on had another name."""
+    verdicts = [{**row, "sentence": row["finding"]} for row in document["verdicts"]]
+    return {**document, "format": 7, "verdicts": verdicts}
 
 
 def _from_5(document: dict[str, Any]) -> dict[str, Any]:

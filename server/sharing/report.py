@@ -25,7 +25,7 @@ from matchedpair.measures.figure import Ratio, three
 from matchedpair.measures.kinds import KINDS
 
 from server.answers.proof_pictures import proof_pictures
-from server.answers.studies import study_findings
+from server.answers.studies import answered_study
 from server.curves.curves import StudyCurves, study_curves
 from server.curves.same import same_table
 from server.curves.words import sentence as curves_sentence
@@ -34,7 +34,7 @@ from server.decisions.deciding import Decided, DecidedUse, decided
 from server.decisions.models import RecipeVersion
 from server.measuring.models import Comparison
 from server.measuring.option_facts import setup_in_words
-from server.pairs.pair import PairFindings, pair_findings, with_all, zone_box
+from server.pairs.pair import PairFigures, pair_figures, with_all, zone_box
 from server.runs.models import Run, RunState
 from server.sharing.charts import curves_svg
 from server.store.pixels import shown
@@ -59,7 +59,7 @@ class Shown:
 
 def report_html(study: Study) -> str:
     """The whole report of a study as one file. What is missing is said in its place."""
-    found = study_findings(study)
+    found = answered_study(study)
     curves = study_curves(study)
     choice = decided(study)
     pairs = _pairs_to_show(study, choice)
@@ -161,7 +161,7 @@ def _sheet(sheet: MatchSheet) -> dict[str, Any]:
     }  # fmt: skip
 
 
-def _pairs_to_show(study: Study, choice: Decided) -> list[PairFindings]:
+def _pairs_to_show(study: Study, choice: Decided) -> list[PairFigures]:
     """What people judged, what was chosen against its control, what a search matched; for want of these the first."""
     chosen = [f.option.pk for row in choice.uses if row.chosen for f in row.chosen.options.values()]
     rows = with_all(Pair.objects.filter(study=study, trial__in_plan=True, trial__left_out="").order_by("pk"))
@@ -169,16 +169,16 @@ def _pairs_to_show(study: Study, choice: Decided) -> list[PairFindings]:
     groups = (
         rows.filter(judged).distinct(), rows.filter(trial__in=chosen), rows.exclude(matched_on=""), rows,
     )  # fmt: skip
-    there: dict[int, PairFindings] = {}
+    there: dict[int, PairFigures] = {}
     for most, group in zip((MOST_JUDGED, MOST_CHOSEN, MOST_MATCHED, MOST_PAIRS), groups, strict=True):
         wanted = most if group is not rows else max(MOST_PAIRS - len(there), 0)
-        found = (pair_findings(pair) for pair in group.exclude(pk__in=there)[: 4 * wanted])
+        found = (pair_figures(pair) for pair in group.exclude(pk__in=there)[: 4 * wanted])
         ready = [each for each in found if each.control.runs and each.trial.runs]
         there |= {each.pair.pk: each for each in ready[:wanted]}
     return list(there.values())
 
 
-def _pair(found: PairFindings) -> dict[str, Any]:
+def _pair(found: PairFigures) -> dict[str, Any]:
     setup = found.pair.control.setup
     sides = [(side, next((run for run in side.runs if run.picture), None)) for side in (found.control, found.trial)]
     pictures = [
@@ -293,7 +293,7 @@ def _use(choice: Decided, row: DecidedUse) -> dict[str, Any]:
     }  # fmt: skip
 
 
-def _less_than_fair(pairs: Iterable[PairFindings], verdicts: Iterable[Verdict]) -> list[str]:
+def _less_than_fair(pairs: Iterable[PairFigures], verdicts: Iterable[Verdict]) -> list[str]:
     """What people said makes it less than fair, and what the match sheets found."""
     said = [f"{verdict.less_than_fair} ({verdict.author})" for verdict in verdicts if verdict.less_than_fair]
     sheets = [f"{row.pair.subject}: {row.sheet.summary}" for row in pairs if not row.sheet.fair]

@@ -14,11 +14,11 @@ from django.db.models import Model, QuerySet
 from django.utils import timezone
 from matchedpair.answers import facts_as_values
 
-from server.answers.studies import study_findings
+from server.answers.studies import answered_study
 from server.catalogue.models import SceneRevision, Zone
 from server.catalogue.scenes import SCENE, TEXTURE, used_in_place
 from server.decisions.models import Production
-from server.pairs.pair import pair_findings
+from server.pairs.pair import pair_figures
 from server.references.models import Reference
 from server.runs.models import ENDED_STATES, Run
 from server.searches.models import Search
@@ -124,12 +124,12 @@ class _Exported:
     def document(self) -> dict[str, Any]:
         """All rows as plain values."""
         study = self.study
-        found = study_findings(study)
+        found = answered_study(study)
         production = Production.objects.filter(study=study).first()
         whole = self.only is None  # what is decided and searched for is of the whole study
         return {
             "format": FORMAT, "kind": KIND, "made_at": timezone.now().isoformat(),
-            "sentence": found.sentence if self.only is None else pair_findings(self.only).sentence,
+            "sentence": found.sentence if self.only is None else pair_figures(self.only).sentence,
             "facts": facts_as_values(found.facts) if whole else None,
             "study": _row(study, (*STUDY_FIELDS, "draft"))
             | ({} if whole else {"draft": {}, "asked": "own"})

@@ -169,7 +169,7 @@ def _document(bundle: zipfile.ZipFile, names: set[str]) -> dict[str, Any]:
 
 def _as_written_now(document: dict[str, Any]) -> None:
     """Older bundles say nothing of the textures of scenes, of searches, of places, of times without a picture, or of
-    what an answer rests on.
+    what an answer rests on; the sentence a verdict rests on had another name.
     """
     document.setdefault("searches", [])
     document.setdefault("facts", None)
@@ -182,6 +182,12 @@ def _as_written_now(document: dict[str, Any]) -> None:
         for row in measures if isinstance(measures, list) else []:
             if isinstance(row, dict):
                 row.setdefault("places", "")
+    pairs = document.get("pairs")
+    for pair in pairs if isinstance(pairs, list) else []:
+        verdicts = pair.get("verdicts") if isinstance(pair, dict) else None
+        for row in verdicts if isinstance(verdicts, list) else []:
+            if isinstance(row, dict) and "finding" in row:
+                row["sentence"] = row.pop("finding")
     runs = document.get("runs")
     for row in runs if isinstance(runs, list) else []:
         if isinstance(row, dict):

@@ -9,7 +9,7 @@ from matchedpair.engines import AS_IS
 from matchedpair.measures.zones import WHOLE
 
 from server.measuring.models import Comparison
-from server.pairs.pair import PairFindings, SideFigures, pair_findings, with_all
+from server.pairs.pair import PairFigures, SideFigures, pair_figures, with_all
 from server.studies.models import Pair
 from server.textures.places import Place
 
@@ -39,11 +39,11 @@ def before_and_after(place: Place) -> dict[str, list[BeforeAfter]]:
     found: dict[str, list[BeforeAfter]] = {}
     for pair in rows:
         if pair.under_test == ["light"]:
-            found.setdefault(pair.trial.setup.variant, []).append(_said(pair_findings(pair)))
+            found.setdefault(pair.trial.setup.variant, []).append(_said(pair_figures(pair)))
     return found
 
 
-def _said(found: PairFindings) -> BeforeAfter:
+def _said(found: PairFigures) -> BeforeAfter:
     zones = [(WHOLE, found.comparison), *((zone.zone, zone.comparison) for zone in found.zones)]
     compared = [(name, row) for name, row in zones if row is not None and row.difference is not None]
     return BeforeAfter(

@@ -9,7 +9,7 @@ from django.utils import timezone
 from matchedpair.errors import InputError
 from matchedpair.judging.criteria import CRITERIA, MOST_CRITERIA
 
-from server.pairs.pair import pair_findings
+from server.pairs.pair import pair_figures
 from server.studies.models import Pair
 from server.verdicts.models import Criterion, Pin, Verdict
 
@@ -18,18 +18,18 @@ def give_verdict(
     pair: Pair, *, chosen: str, reasons: str, author: str, marks: Mapping[str, str] | None = None,
     less_than_fair: str = "",
 ) -> Verdict:  # fmt: skip
-    """Record a verdict with the finding it rests on.
+    """Record a verdict with the sentence it rests on.
 
     Raises `InputError` while a side has no finished render, and for a mark by what is no criterion.
     """
-    findings = pair_findings(pair)
-    if not findings.control.runs or not findings.trial.runs:
+    figures = pair_figures(pair)
+    if not figures.control.runs or not figures.trial.runs:
         raise InputError("both sides need a finished render before a verdict can be given")
     unknown = sorted(set(marks or {}) - set(criteria_now()))
     if unknown:
         raise InputError(f"there is no criterion {unknown[0]!r}; there are {', '.join(criteria_now())}")
     return Verdict.objects.create(
-        pair=pair, chosen=chosen, reasons=reasons, author=author, finding=findings.sentence, inputs=findings.inputs,
+        pair=pair, chosen=chosen, reasons=reasons, author=author, sentence=figures.sentence, inputs=figures.inputs,
         marks=dict(marks or {}), less_than_fair=less_than_fair,
     )  # fmt: skip
 

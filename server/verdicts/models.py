@@ -39,7 +39,7 @@ class Criterion(models.Model):
 
 
 class Verdict(models.Model):
-    """What a person concluded from a pair, with the finding and the pictures as they stood then."""
+    """What a person concluded from a pair, with the sentence and the pictures as they stood then."""
 
     pair = models.ForeignKey(Pair, on_delete=models.CASCADE, related_name="verdicts")
     chosen = models.CharField(max_length=10, choices=Chosen.choices)
@@ -47,7 +47,7 @@ class Verdict(models.Model):
     marks = models.JSONField(default=dict, help_text="Which side is better, by the name of the criterion")
     less_than_fair = models.TextField(blank=True, help_text="What makes this test less than fair")
     author = models.CharField(max_length=80)
-    finding = models.TextField(help_text="The finding when the verdict was given")
+    sentence = models.TextField(help_text="The pair's sentence when the verdict was given")
     inputs = models.JSONField(default=list, help_text="The pictures it rests on")
     created_at = models.DateTimeField(auto_now_add=True)
     withdrawn_at = models.DateTimeField(null=True)

@@ -21,17 +21,17 @@ class VerdictSerializer(serializers.ModelSerializer):
     class Meta:
         model = Verdict
         fields = [
-            "id", "pair", "chosen", "reasons", "marks", "less_than_fair", "author", "finding", "created_at",
+            "id", "pair", "chosen", "reasons", "marks", "less_than_fair", "author", "sentence", "created_at",
             "older_figures",
         ]  # fmt: skip
         read_only_fields = fields
 
     def get_older_figures(self, verdict: Verdict) -> str:
-        """Empty while its pictures and its finding are those of now."""
+        """Empty while its pictures and its sentence are those of now."""
         inputs, sentence = self.context.get("inputs"), self.context.get("sentence")
         if verdict.inputs and inputs is not None and verdict.inputs != inputs:
             return "its pictures are others by now"
-        return "the finding has changed since" if sentence and verdict.finding != sentence else ""
+        return "the sentence has changed since" if sentence and verdict.sentence != sentence else ""
 
 
 def signed(request: Request, values: dict[str, Any]) -> dict[str, Any]:

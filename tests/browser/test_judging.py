@@ -94,7 +94,7 @@ class Verdicts(LookingTest):
         expect(asked).to_have_count(0)
         verdict = Verdict.objects.get()
         self.assertEqual((verdict.chosen, verdict.author), ("trial", "Rosa"))
-        self.assertEqual(verdict.reasons, verdict.finding)
+        self.assertEqual(verdict.reasons, verdict.sentence)
         expect(page.locator(f"[data-verdict='{verdict.pk}']")).to_contain_text("Trial")
         # Enter on a button is the button's
         page.get_by_role("button", name="1:1").focus()

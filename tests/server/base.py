@@ -13,7 +13,7 @@ from typing import Any, ClassVar
 from django.conf import settings
 from django.test import Client, TestCase
 
-from server.answers.studies import forget_findings
+from server.answers.studies import forget_answers
 from server.runs.actions import claim, queue_study
 from server.runs.habits import forget
 from server.runs.models import Run
@@ -58,7 +58,7 @@ class WithEngines:
         self.client = Client(enforce_csrf_checks=True)
         self.token = ""
         forget()
-        forget_findings()
+        forget_answers()
 
     def call(self, method: str, path: str, data: Any = None, **headers: str) -> Any:
         """The answer to an API call, with the CSRF token that the page would send."""

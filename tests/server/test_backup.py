@@ -53,7 +53,7 @@ class Copies(WithEngines, UntransactedTest):
         self.assertEqual(found.files, first + 1)
 
     def test_it_comes_back_into_an_empty_home_and_shows_the_same(self):
-        shown = self.call("GET", f"/api/studies/{self.study.pk}/findings/").json()
+        shown = self.call("GET", f"/api/studies/{self.study.pk}/answer/").json()
         back_up(self.copy)
         with tempfile.TemporaryDirectory() as home:
             environment = os.environ | {"MATCHEDPAIR_HOME": home, "DJANGO_SETTINGS_MODULE": "server.config.settings",
@@ -61,7 +61,7 @@ class Copies(WithEngines, UntransactedTest):
             ask = (
                 "import django; django.setup(); from django.test import Client; import json;"
                 "asked = Client(headers={'host': '127.0.0.1'});"
-                f"print(json.dumps(asked.get('/api/studies/{self.study.pk}/findings/').json()))"
+                f"print(json.dumps(asked.get('/api/studies/{self.study.pk}/answer/').json()))"
             )
             for words in (["manage.py", "restore", str(self.copy)], ["manage.py", "verify"], ["-c", ask]):
                 done = subprocess.run(

@@ -294,8 +294,8 @@ class Brightness(PreparedTest):
         self.assertTrue(row["low"] < 4.0 < row["high"])
         again = self.create(under_test="engine", trial_value="dim")
         self.finish(again)
-        findings = self.call("GET", f"/api/pairs/{again.pairs.get().pk}/").json()
-        sheet = {r["key"]: r for r in findings["match_sheet"]["conditions"]}
+        figures = self.call("GET", f"/api/pairs/{again.pairs.get().pk}/").json()
+        sheet = {r["key"]: r for r in figures["match_sheet"]["conditions"]}
         self.assertEqual(sheet["brightness"]["state"], "held")
         self.assertIn("brought together on the whole picture of Marble stall, counter", sheet["brightness"]["trial"])
         means = [

@@ -111,8 +111,8 @@ class FromElsewhere(WithImports, TestCase):
             self.assertIsNotNone(speed, told)
             self.assertAlmostEqual(abs(np.log(speed)), np.log(12.0), delta=0.2)
             self.assertLess(told["interval"][0], speed)
-        findings = self.call("GET", f"/api/studies/{study.pk}/findings/")
-        self.assertEqual(findings.status_code, 200)
+        answered = self.call("GET", f"/api/studies/{study.pk}/answer/")
+        self.assertEqual(answered.status_code, 200)
         decision = self.call("GET", f"/api/studies/{study.pk}/decision/")
         self.assertEqual(decision.status_code, 200, decision.content)
         told = decision.json()
@@ -144,7 +144,7 @@ class FromElsewhere(WithImports, TestCase):
         study, _ = self.made(number)
         options = Option.objects.filter(study=study)
         Measurer().work()
-        before = self.call("GET", f"/api/studies/{study.pk}/findings/").json()["answer"]
+        before = self.call("GET", f"/api/studies/{study.pk}/answer/").json()["answer"]
         self.assertEqual((before["sure"], before["next"]["act"]), ("not sure yet", "reference"))
         scenes = self.call("GET", "/api/scenes/").json()
         (court,) = [row for row in scenes["elsewhere"] if row["name"] == "court"]
@@ -162,7 +162,7 @@ class FromElsewhere(WithImports, TestCase):
         answer = self.call("POST", "/api/scenes/court/zones/?view=main", corner)
         self.assertEqual(answer.status_code, 201, answer.content)
         Measurer().work()
-        after = self.call("GET", f"/api/studies/{study.pk}/findings/").json()["answer"]
+        after = self.call("GET", f"/api/studies/{study.pk}/answer/").json()["answer"]
         self.assertEqual(after["sure"], "sure", after)
         self.assertTrue(Measure.objects.filter(zone="Corner", option__in=options).exists())
 

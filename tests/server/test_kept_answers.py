@@ -10,7 +10,7 @@ from matchedpair.engines.process import Progress
 from rest_framework.response import Response
 
 from server.answers import gists, overview
-from server.answers.studies import forget_findings
+from server.answers.studies import forget_answers
 from server.catalogue.models import Zone
 from server.measuring.measuring import measure_outstanding
 from server.measuring.models import Measure
@@ -77,7 +77,7 @@ class KeptAnswers(PreparedUntransactedTest):
         measure_outstanding(Option.objects.filter(study=self.study))
         pair = self.study.pairs.get().pk
         self.paths = [
-            "/api/overview/", f"/api/studies/{self.study.pk}/findings/", f"/api/studies/{self.study.pk}/table/",
+            "/api/overview/", f"/api/studies/{self.study.pk}/answer/", f"/api/studies/{self.study.pk}/table/",
             f"/api/studies/{self.study.pk}/measures/", f"/api/studies/{self.study.pk}/curves/", f"/api/pairs/{pair}/",
         ]  # fmt: skip
 
@@ -97,14 +97,14 @@ class KeptAnswers(PreparedUntransactedTest):
 
     def begin_anew(self):
         """As after a start of the server: nothing of this process is kept, what lies in the home is."""
-        forget_findings()
+        forget_answers()
         overview._kept.clear()
         kept_answers._kept = kept_answers.Kept()
 
     def test_the_list_is_there_at_once_after_a_start_and_never_an_older_one(self):
         (settings.HOME / gists.FILE).unlink(missing_ok=True)
         first = self.client.get("/api/overview/").json()["studies"]
-        with mock.patch.object(gists, "findings_of", wraps=gists.findings_of) as gathered:
+        with mock.patch.object(gists, "answered_studies", wraps=gists.answered_studies) as gathered:
             self.begin_anew()
             self.assertEqual(self.client.get("/api/overview/").json()["studies"], first)
             gathered.assert_not_called()
@@ -154,7 +154,7 @@ class KeptAnswers(PreparedUntransactedTest):
         self.assertIn('"share_done":0.75', self.client.get(self.paths[2]).content.decode())
 
     def test_an_error_is_not_kept(self):
-        path = "/api/studies/999/findings/"
+        path = "/api/studies/999/answer/"
         self.assertEqual([self.client.get(path).status_code for _ in range(2)], [404, 404])
 
     def test_of_many_who_ask_at_once_one_does_the_work(self):

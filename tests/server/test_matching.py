@@ -174,7 +174,7 @@ class Matched(LawfulTest):
         said = "Matched on noise, 0 % apart. Extra on: 2 × faster ("
         self.assertTrue(body["sentence"].startswith(said), body["sentence"])
         self.assertEqual(body["match_sheet"]["fair"], True)
-        found = self.call("GET", f"/api/studies/{self.study.pk}/findings/").json()
+        found = self.call("GET", f"/api/studies/{self.study.pk}/answer/").json()
         self.assertEqual([row["matched"] is not None for row in found["pairs"]].count(True), 1)
         said = "Same noise at 16 samples instead of 64: 2 × faster ("
         self.assertTrue(found["sentence"].startswith(said), found["sentence"])

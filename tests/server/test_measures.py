@@ -173,12 +173,12 @@ class Compared(Measured):
         self.assertIn("no effect", self.pair()["comparison"]["refused"]["difference"])
 
     def test_the_study_s_kept_finding_takes_the_comparison_up(self):
-        findings = f"/api/studies/{self.study.pk}/findings/"
-        self.assertNotIn("the same noise", self.call("GET", findings).json()["sentence"])
+        address = f"/api/studies/{self.study.pk}/answer/"
+        self.assertNotIn("the same noise", self.call("GET", address).json()["sentence"])
         self.measure()
-        self.assertIn("the same noise", self.call("GET", findings).json()["sentence"])
+        self.assertIn("the same noise", self.call("GET", address).json()["sentence"])
         Comparison.objects.all().delete()
-        self.assertNotIn("the same noise", self.call("GET", findings).json()["sentence"])
+        self.assertNotIn("the same noise", self.call("GET", address).json()["sentence"])
 
     def test_another_picture_makes_the_comparison_old_until_it_is_made_again(self):
         self.measure()
@@ -246,12 +246,12 @@ class Maps(Measured):
         ask_for_layer(option, "noise")
         make_wanted_layers()
         picture = MapLayer.objects.get().picture
-        findings = f"/api/studies/{self.study.pk}/findings/"
-        self.assertGreater(self.call("GET", findings).json()["disk"]["maps"], 0)
+        address = f"/api/studies/{self.study.pk}/answer/"
+        self.assertGreater(self.call("GET", address).json()["disk"]["maps"], 0)
         with self.captureOnCommitCallbacks(execute=True):
             self.call("POST", f"/api/studies/{self.study.pk}/let-go/", {"what": "maps"})
         self.assertFalse(path_of(picture, ".exr").exists())
-        self.assertEqual(self.call("GET", findings).json()["disk"]["maps"], 0)
+        self.assertEqual(self.call("GET", address).json()["disk"]["maps"], 0)
         self.assertEqual(self.ask("options", option.pk, "noise")["state"], "wanted")
 
     def test_maps_that_there_are_not_are_refused(self):

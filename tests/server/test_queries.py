@@ -5,7 +5,7 @@ from django.test import TestCase
 from django.test.utils import CaptureQueriesContext
 
 from server.answers import studies
-from server.answers.studies import study_findings
+from server.answers.studies import answered_study
 from server.measuring.measuring import measure_outstanding
 from server.studies.models import Option
 from tests.server.base import WithEngines, factor, finish_all
@@ -39,10 +39,10 @@ class Queries(WithEngines, TestCase):
     def test_a_study_asks_as_often_however_many_pairs_it_has(self):
         counts = []
         for study in self.studies():
-            study_findings(study, now=True)  # what is read once for all is read
+            answered_study(study, now=True)  # what is read once for all is read
             studies._kept.clear()
             with CaptureQueriesContext(connection) as asked:
-                study_findings(study, now=True)
+                answered_study(study, now=True)
             counts.append(len(asked))
         self.assertEqual(counts[0], counts[1])
         self.assertLessEqual(counts[0], OF_A_STUDY)

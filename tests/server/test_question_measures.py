@@ -11,7 +11,7 @@ import numpy as np
 from django.core.files.uploadedfile import SimpleUploadedFile
 from matchedpair.answers.answer import RENDER_REFERENCE, SURE, UNSURE
 
-from server.answers.studies import study_findings
+from server.answers.studies import answered_study
 from server.catalogue.zones import add_zone
 from server.measuring.measuring import measure_outstanding
 from server.measuring.models import Measure
@@ -74,7 +74,7 @@ class Sizes(QuestionMeasures):
         self.assertGreater(rows["apparent_detail", 0, "whole"].value, 0.9)
         self.assertLess(rows["apparent_detail", 1, "whole"].value, 0.75)
         self.assertIsNotNone(rows["apparent_error", 1, "whole"].low)
-        answer = study_findings(study).answer
+        answer = answered_study(study).answer
         self.assertEqual(answer.sure, SURE)
         self.assertTrue(answer.sentence.startswith("More pixels: 192×144 with 4 samples keeps"), answer.sentence)
         self.assertEqual(measure_outstanding(Option.objects.filter(study=study)), 0)
@@ -82,12 +82,12 @@ class Sizes(QuestionMeasures):
     def test_without_a_reference_it_asks_for_one_of_the_larger_size(self):
         study = self.study()
         self.finish(study, self.seen)
-        answer = study_findings(study).answer
+        answer = answered_study(study).answer
         self.assertEqual((answer.sure, answer.next.act), (UNSURE, RENDER_REFERENCE))
         self.assertIn("192×144", answer.next.words)
         self.upload("analytic", TRUTH)
         measure_outstanding(Option.objects.filter(study=study))
-        self.assertEqual(study_findings(study).answer.sure, SURE)
+        self.assertEqual(answered_study(study).answer.sure, SURE)
 
     def test_a_reference_of_another_shape_is_told_as_the_reason(self):
         self.upload("analytic", TRUTH)
@@ -150,7 +150,7 @@ class Proof(QuestionMeasures):
         self.assertEqual([control, trial], [errors[side["option"]] for side in shown["sides"]])
 
     def options(self, study):
-        return self.call("GET", f"/api/studies/{study.pk}/findings/").json()["options"]
+        return self.call("GET", f"/api/studies/{study.pk}/answer/").json()["options"]
 
     def test_sizes_are_shown_at_the_same_part(self):
         self.upload("analytic", TRUTH)
@@ -183,7 +183,7 @@ class Passes(QuestionMeasures):
             return noisy(own, 0.2 if run.option.number == 0 else 0.05, run.seed + 10 * run.option.number)
 
         self.finish(study, lambda run: noisy(small, 0.1, run.seed + 10 * run.option.number), occlusion=occlusion)
-        return study, study_findings(study).answer
+        return study, answered_study(study).answer
 
     def test_a_pass_in_another_range_is_the_same_and_its_noise_decides(self):
         study, answer = self.answered(lambda own: 0.5 * own)
@@ -229,7 +229,7 @@ class Photographs(QuestionMeasures):
         rows = self.names(study)
         for zone in ("whole", "Left"):
             self.assertLess(rows["nearness", 0, zone].value, rows["nearness", 1, zone].value)
-        answer = study_findings(study).answer
+        answer = answered_study(study).answer
         self.assertEqual(answer.choice, study.options.get(number=0).pk)
         self.assertIn("comes nearest the photograph", answer.sentence)
         self.assertEqual(measure_outstanding(Option.objects.filter(study=study)), 0)
@@ -237,7 +237,7 @@ class Photographs(QuestionMeasures):
     def test_without_a_photograph_it_says_so_and_with_one_that_shows_something_else_why(self):
         study = self.study()
         self.finish(study, self.seen)
-        self.assertIn("there is no photograph", study_findings(study).answer.sentence)
+        self.assertIn("there is no photograph", answered_study(study).answer.sentence)
         self.upload("photograph", np.random.default_rng(1).random((72, 96, 3)).astype(np.float32))
         measure_outstanding(Option.objects.filter(study=study))
-        self.assertIn("does not look like this render", study_findings(study).answer.sentence)
+        self.assertIn("does not look like this render", answered_study(study).answer.sentence)

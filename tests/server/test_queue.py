@@ -216,7 +216,7 @@ class Disk(PreparedTest):
         self.path = f"/api/studies/{self.study.pk}"
 
     def disk(self):
-        return self.call("GET", f"{self.path}/findings/").json()["disk"]
+        return self.call("GET", f"{self.path}/answer/").json()["disk"]
 
     def test_pictures_of_warm_ups_and_old_runs_go_and_their_figures_stay(self):
         self.call("PUT", f"{self.path}/plan/", draft(kind="range", factors=[factor("samples", 16)]))

@@ -107,7 +107,7 @@ class Raised(SearchTest):
         self.play(row)
         found = self.call("GET", f"/api/studies/{self.study.pk}/decision/").json()
         self.assertEqual(len(found["places"]), 1)
-        pairs = self.call("GET", f"/api/studies/{self.study.pk}/findings/").json()["pairs"]
+        pairs = self.call("GET", f"/api/studies/{self.study.pk}/answer/").json()["pairs"]
         self.assertEqual(len(pairs), 2)  # that of the plan, and that of the result
 
     def test_a_zone_alone_is_rendered_and_the_result_held_whole(self):

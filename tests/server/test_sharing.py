@@ -29,10 +29,11 @@ from server.sharing.study_import import load_study
 from server.store.files import path_of
 from server.studies.models import Option, Pair, Study
 from server.verdicts.actions import give_verdict, put_pin
+from server.verdicts.models import Verdict
 from tests.server.base import factor
 from tests.server.lawful import LawfulTest
 
-SEEN = ("findings/", "measures/?zone=all", "curves/", "effects/", "decision/", "matchings/", "contact-sheet/", "table/")
+SEEN = ("answer/", "measures/?zone=all", "curves/", "effects/", "decision/", "matchings/", "contact-sheet/", "table/")
 
 
 class Shared(LawfulTest):
@@ -102,7 +103,7 @@ class Report(Shared):
 
     def test_it_begins_with_the_answer_one_pair_of_pictures_and_one_table(self):
         page = self.page()
-        answer = self.call("GET", f"{self.path}/findings/").json()["answer"]["sentence"]
+        answer = self.call("GET", f"{self.path}/answer/").json()["answer"]["sentence"]
         places = [page.index(words) for words in (answer, 'class="proof"', "<h2>Options", "<h2>Pictures")]
         self.assertEqual(places, sorted(places))
         proof = page[places[1] : places[2]]
@@ -143,7 +144,7 @@ class RoundTrip(Shared):
 
     def test_out_and_into_an_empty_home_it_is_shown_alike(self):
         before = self.seen(self.study)
-        verdicts = [row["reasons"] for row in before["findings/"]["verdicts"]]
+        verdicts = [row["reasons"] for row in before["answer/"]["verdicts"]]
         self.assertEqual(verdicts, ["Cleaner <b>here</b>."])
         content = self.bundle()
         self.empty()
@@ -158,6 +159,20 @@ class RoundTrip(Shared):
         self.assertEqual(RecipeVersion.objects.get().study, made)
         for run in Run.objects.filter(study=made, state="finished"):
             self.assertTrue(path_of(run.picture, ".exr").is_file())
+
+    def test_a_verdict_of_an_older_bundle_keeps_the_sentence_it_rests_on(self):
+        rested = Verdict.objects.get().sentence
+
+        def older(document):
+            for pair in document["pairs"]:
+                for row in pair["verdicts"]:
+                    row["finding"] = row.pop("sentence")
+
+        content = changed_bundle(self.bundle(), older)
+        self.empty()
+        load_study(self.write(content))
+        self.assertTrue(rested)
+        self.assertEqual(Verdict.objects.get().sentence, rested)
 
     def test_nothing_is_measured_anew_and_nothing_is_queued(self):
         content = self.bundle()

@@ -173,10 +173,10 @@ describe("what the server tells", () => {
   });
   it("concerns what may have changed and nothing else", () => {
     expect(concerns(["progress"], ["progress", 5])).toBe(true);
-    expect(concerns(["progress"], ["findings", 5])).toBe(false);
-    expect(concerns(["measured"], ["findings", 5])).toBe(true);
+    expect(concerns(["progress"], ["answer", 5])).toBe(false);
+    expect(concerns(["measured"], ["answer", 5])).toBe(true);
     expect(concerns(["everything"], ["anything"])).toBe(true);
-    expect(concerns(["unheard of"], ["findings"])).toBe(false);
+    expect(concerns(["unheard of"], ["answer"])).toBe(false);
   });
   it("is asked for at once, together, then at most every second, and never where no change can be", () => {
     const asked = vi.fn();

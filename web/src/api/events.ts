@@ -9,7 +9,7 @@ const KEYS: Record<string, readonly string[]> = {
     "run",
     "overview",
     "study",
-    "findings",
+    "answer",
     "table",
     "groups",
     "matchings",
@@ -23,7 +23,7 @@ const KEYS: Record<string, readonly string[]> = {
   measured: [
     "session",
     "overview",
-    "findings",
+    "answer",
     "measures",
     "curves",
     "effects",

@@ -130,10 +130,10 @@ export const progressQuery = (id: number) =>
       ),
   });
 
-export const findingsQuery = (id: number) =>
+export const answerQuery = (id: number) =>
   queryOptions({
-    queryKey: ["findings", id],
-    queryFn: () => body(api.GET("/api/studies/{id}/findings/", { params: { path: { id } } })),
+    queryKey: ["answer", id],
+    queryFn: () => body(api.GET("/api/studies/{id}/answer/", { params: { path: { id } } })),
     refetchInterval: () => askAgainAfter(AT_REST),
   });
 

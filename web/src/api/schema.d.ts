@@ -477,7 +477,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description All studies, newest first, with the finding of each; removed ones are not among them. */
+        /** @description All studies, newest first, with the answer of each; removed ones are not among them. */
         get: operations["overview_retrieve"];
         put?: never;
         post?: never;
@@ -1451,6 +1451,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/studies/{id}/answer/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What a study says so far: one sentence, its match sheet, its pairs in short, its verdicts, its disk use. */
+        get: operations["studies_answer_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/studies/{id}/archive/": {
         parameters: {
             query?: never;
@@ -1596,23 +1613,6 @@ export interface paths {
         };
         /** @description The figures that the answer rests on, as ``matchedpair answer`` reads them. */
         get: operations["studies_facts.json_retrieve"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/studies/{id}/findings/": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** @description What a study says so far: one sentence, its match sheet, its pairs in short, its verdicts, its disk use. */
-        get: operations["studies_findings_retrieve"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2459,6 +2459,16 @@ export interface components {
             at_once: boolean;
             /** Format: double */
             change: number;
+        };
+        /** @description What a study says so far. */
+        AnsweredStudy: {
+            sentence: string;
+            answer: components["schemas"]["StudyAnswer"];
+            match_sheet: components["schemas"]["MatchSheet"] | null;
+            pairs: components["schemas"]["PairSummary"][];
+            options: components["schemas"]["OptionSummary"][];
+            verdicts: components["schemas"]["Verdict"][];
+            disk: components["schemas"]["Disk"];
         };
         /** @description Which engine, for a picture of which size. */
         AskUseRequest: {
@@ -5528,16 +5538,6 @@ export interface components {
             /** @description The pair and place that show it best */
             shown: components["schemas"]["Proof"] | null;
         };
-        /** @description What a study says so far. */
-        StudyFindings: {
-            sentence: string;
-            answer: components["schemas"]["StudyAnswer"];
-            match_sheet: components["schemas"]["MatchSheet"] | null;
-            pairs: components["schemas"]["PairSummary"][];
-            options: components["schemas"]["OptionSummary"][];
-            verdicts: components["schemas"]["Verdict"][];
-            disk: components["schemas"]["Disk"];
-        };
         /** @description The study that was made. */
         StudyMade: {
             study: number;
@@ -5811,11 +5811,11 @@ export interface components {
             /** @description What makes this test less than fair */
             readonly less_than_fair: string;
             readonly author: string;
-            /** @description The finding when the verdict was given */
-            readonly finding: string;
+            /** @description The pair's sentence when the verdict was given */
+            readonly sentence: string;
             /** Format: date-time */
             readonly created_at: string;
-            /** @description Empty while its pictures and its finding are those of now. */
+            /** @description Empty while its pictures and its sentence are those of now. */
             readonly older_figures: string;
         };
         /** @description The name of a view. */
@@ -8359,6 +8359,29 @@ export interface operations {
             "5XX": components["responses"]["Failed"];
         };
     };
+    studies_answer_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AnsweredStudy"];
+                };
+            };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
+        };
+    };
     studies_archive_create: {
         parameters: {
             query?: never;
@@ -8581,29 +8604,6 @@ export interface operations {
                     "application/json": {
                         [key: string]: unknown;
                     };
-                };
-            };
-            "4XX": components["responses"]["Refused"];
-            "5XX": components["responses"]["Failed"];
-        };
-    };
-    studies_findings_retrieve: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["StudyFindings"];
                 };
             };
             "4XX": components["responses"]["Refused"];

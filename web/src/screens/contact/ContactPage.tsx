@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useDeferredValue, useEffect, useState } from "react";
 import { Link, useParams, useSearchParams } from "react-router";
 import type { Schema } from "../../api/client";
-import { type Arranged, contactQuery, findingsQuery, studyQuery } from "../../api/queries";
+import { type Arranged, answerQuery, contactQuery, studyQuery } from "../../api/queries";
 import { Choice } from "../../parts/Choice";
 import { MatchRail } from "../../parts/MatchRail";
 import { Failed, Loading } from "../../parts/Notice";
@@ -20,7 +20,7 @@ export function ContactPage() {
   const id = Number(useParams().id);
   const { asked, change } = useArrangement();
   const study = useQuery(studyQuery(id));
-  const says = useQuery(findingsQuery(id));
+  const says = useQuery(answerQuery(id));
   const sheet = useQuery(contactQuery(id, asked));
   const [exposure, setExposure] = useRemembered("contact.exposure", 0);
   const settled = useSettled(exposure);

@@ -1,12 +1,12 @@
 import { useQuery } from "@tanstack/react-query";
 import { Link } from "react-router";
-import { findingsQuery } from "../../api/queries";
+import { answerQuery } from "../../api/queries";
 import { SideMark, type SideName } from "../../parts/Side";
 import { type Decision, nameOf, type Option, type Use } from "./figures";
 
 /** What is chosen for a use, as it looks, above the control. */
 export function ChosenPictures({ study, decision, use }: { study: number; decision: Decision; use: Use }) {
-  const options = useQuery(findingsQuery(study)).data?.options ?? [];
+  const options = useQuery(answerQuery(study)).data?.options ?? [];
   const chosen = decision.options.find((option) => option.key === use.chosen);
   if (!chosen) return null;
   const place = options.find((each) => each.id === chosen.option);

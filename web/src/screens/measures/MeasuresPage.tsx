@@ -1,6 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { Link, useParams } from "react-router";
-import { findingsQuery, measuresQuery, studyQuery } from "../../api/queries";
+import { answerQuery, measuresQuery, studyQuery } from "../../api/queries";
 import { Failed, Loading, Notice } from "../../parts/Notice";
 import { useRemembered } from "../../parts/remembered";
 import { useTitle } from "../../parts/useTitle";
@@ -15,7 +15,7 @@ export function MeasuresPage() {
   const [drawn, setDrawn] = useRemembered("measures.drawn", false);
   const study = useQuery(studyQuery(id));
   const table = useQuery(measuresQuery(id, zone));
-  const options = useQuery(findingsQuery(id)).data?.options ?? [];
+  const options = useQuery(answerQuery(id)).data?.options ?? [];
   useTitle(`Measures: ${study.data?.question ?? ""}`);
   if (study.error && !study.data)
     return <Failed what="study" error={study.error} retry={() => void study.refetch()} />;

@@ -116,7 +116,7 @@ function Pictures({ pair, usualName }: { pair: Schema["Pair"]; usualName: string
       />
       <QuickVerdict
         pair={pair.id}
-        finding={pair.sentence}
+        sentence={pair.sentence}
         usualName={usualName}
         open={judging}
         onClose={() => setJudging(false)}

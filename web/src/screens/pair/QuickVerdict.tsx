@@ -8,7 +8,7 @@ import { CHOICES, type Chosen, ChosenName, useSaveVerdict } from "./Verdicts";
 /** A verdict by keyboard: a letter for the side, and Enter; the reasons begin with what was measured. */
 export function QuickVerdict(props: {
   pair: number;
-  finding: string;
+  sentence: string;
   usualName: string;
   open: boolean;
   onClose: () => void;
@@ -30,17 +30,17 @@ export function QuickVerdict(props: {
 
 function Fields({
   pair,
-  finding,
+  sentence,
   usualName,
   onClose,
 }: {
   pair: number;
-  finding: string;
+  sentence: string;
   usualName: string;
   onClose: () => void;
 }) {
   const [chosen, setChosen] = useState<Chosen | null>(null);
-  const [reasons, setReasons] = useState(finding);
+  const [reasons, setReasons] = useState(sentence);
   const [author, setAuthor] = useRemembered("author", usualName);
   const words = useRef<HTMLTextAreaElement>(null);
   const save = useSaveVerdict(pair, onClose);

@@ -62,7 +62,7 @@ export function VerdictList({ verdicts, pair }: { verdicts: Schema["Verdict"][];
             ) : null}
             {verdict.older_figures ? (
               <p className="text-fault text-sm">
-                Made on older figures, {verdict.older_figures}: “{verdict.finding}”
+                Made on older figures, {verdict.older_figures}: “{verdict.sentence}”
               </p>
             ) : null}
           </li>

@@ -2,7 +2,7 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 import { Link, useParams } from "react-router";
 import type { Schema } from "../../api/client";
-import { findingsQuery, progressQuery, queueQuery, studyQuery } from "../../api/queries";
+import { answerQuery, progressQuery, queueQuery, studyQuery } from "../../api/queries";
 import { lookedAt } from "../../parts/lastStudy";
 import { MatchSheet } from "../../parts/MatchSheet";
 import { Failed, Loading } from "../../parts/Notice";
@@ -25,7 +25,7 @@ export function StudyPage() {
   const id = Number(useParams().id);
   const study = useQuery(studyQuery(id));
   const progress = useQuery(progressQuery(id));
-  const says = useQuery(findingsQuery(id));
+  const says = useQuery(answerQuery(id));
   const [shown, setShown] = useState<number | null>(null);
   useTitle(study.data?.question ?? "Study");
   useFresh(id, progress.data?.stamp);
@@ -147,6 +147,6 @@ function useFresh(id: number, stamp: string | undefined) {
   useEffect(() => {
     if (stamp === last.current) return;
     last.current = stamp;
-    for (const key of ["findings", "study"]) void queries.invalidateQueries({ queryKey: [key, id] });
+    for (const key of ["answer", "study"]) void queries.invalidateQueries({ queryKey: [key, id] });
   }, [queries, id, stamp]);
 }

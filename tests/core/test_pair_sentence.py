@@ -5,7 +5,7 @@ from matchedpair.measures import Ratio
 from matchedpair.measures.figure import three
 
 
-class Finding(unittest.TestCase):
+class PairSentence(unittest.TestCase):
     def test_both_changes_in_one_sentence(self):
         noise = Ratio(0.612, (0.571, 0.664), "places", 1, False)
         time = Ratio(1.21, (1.12, 1.31), "wall", 1, False)

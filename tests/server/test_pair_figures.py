@@ -32,7 +32,7 @@ ROOT = Path(__file__).parents[2]
 VERDICT = {"chosen": "trial", "reasons": "Cleaner in the shelf.", "author": "Rosa"}
 
 
-class Findings(PreparedTest):
+class PairAndStudy(PreparedTest):
     def prepare(self):
         super().prepare()
         self.study = self.create()
@@ -179,13 +179,13 @@ class Verdicts(PreparedTest):
         self.study = self.create()
         self.path = f"/api/pairs/{self.study.pairs.get().pk}"
 
-    def test_a_verdict_keeps_the_finding_it_rests_on(self):
+    def test_a_verdict_keeps_the_sentence_it_rests_on(self):
         finish_all(self.study)
         measure_outstanding(Option.objects.all())
         answer = self.call("POST", f"{self.path}/verdicts/", VERDICT)
         self.assertEqual(answer.status_code, 201)
         row = self.call("GET", f"{self.path}/").json()
-        self.assertEqual(row["verdicts"][0]["finding"], row["sentence"])
+        self.assertEqual(row["verdicts"][0]["sentence"], row["sentence"])
         self.assertFalse(row["verdicts"][0]["older_figures"])
         Run.objects.filter(option__side="trial").update(wall_seconds=40.0, cpu_seconds=40.0)
         self.assertTrue(self.call("GET", f"{self.path}/").json()["verdicts"][0]["older_figures"])
