@@ -402,8 +402,8 @@ def write() -> None:
     shutil.rmtree(DATA, ignore_errors=True)
     (DATA / "store").mkdir(parents=True)
     apps = (
-        "catalogue", "studies", "runs", "imports", "references", "findings", "matching", "motion", "searches",
-        "textures", "decisions",
+        "catalogue", "studies", "runs", "imports", "references", "findings", "verdicts", "matching", "motion",
+        "searches", "textures", "decisions",
     )  # fmt: skip
     with tempfile.TemporaryDirectory() as folder:
         rows = Path(folder) / "rows.json"

@@ -1,4 +1,5 @@
 import unittest
+from dataclasses import replace
 
 import numpy as np
 from matchedpair.errors import RefusedError
@@ -13,10 +14,10 @@ from tests.pictures import everywhere, flat, grainy, noisy, patchy, photograph, 
 SIZE = (320, 240)
 
 
-def rare(picture, samples, seed):
+def rare(picture, samples, seed, often=2e-5, bright=60):
     """Normal noise, and few paths that are sixty times as bright: at so few samples two seeds share none of them."""
     dice = np.random.default_rng(seed)
-    paths = 60 * dice.poisson(2e-5 * samples, picture.shape[:2]) / samples
+    paths = bright * dice.poisson(often * samples, picture.shape[:2]) / samples
     factor = 1 + 0.3 * dice.standard_normal(picture.shape[:2]) / np.sqrt(samples) + paths
     return (picture * factor[..., None]).astype(np.float32)
 
@@ -41,8 +42,9 @@ def figure(pictures):
     return TwinNoise(Light(pictures, everywhere(pictures[0]))).figure(Region(everywhere(pictures[0])))
 
 
-def ratio(make, control, trial, of=noise_ratio):
-    sides = [figure([make(value, seed) for seed in seeds]) for value, seeds in ((control, (1, 2)), (trial, (3, 4)))]
+def ratio(make, control, trial, of=noise_ratio, how=()):
+    both = ((control, (1, 2)), (trial, (3, 4)))
+    sides = [figure([make(value, seed, *how) for seed in seeds]) for value, seeds in both]
     return of(*sides)
 
 
@@ -65,6 +67,43 @@ class KnownRatios(unittest.TestCase):
             self.assertFalse(found.tie, name)
             self.assertEqual(found.method, "places")
             self.assertLess(found.spread.noisier, 0.02, name)
+
+    def test_bright_paths_in_most_places_are_within_the_interval_with_and_without_them(self):
+        """At four times the samples each place has a path or three, where one in four had one: leaving out only the
+        highest pixel, the side with more samples reads as the noisier one."""
+        for often, bright in ((2e-5, 60), (6e-5, 60), (6e-5, 300), (2e-4, 60), (2e-4, 300)):
+            found = ratio(lambda n, seed, *how: rare(textured(SIZE), n, seed, *how), 64, 256, how=(often, bright))
+            self.assertTrue(found.interval[0] <= 0.5 <= found.interval[1], (often, bright, found))
+            equal = ratio(lambda n, seed, *how: rare(textured(SIZE), n, seed, *how), 64, 64, how=(often, bright))
+            self.assertTrue(equal.interval[0] <= 1.0 <= equal.interval[1], (often, bright, equal))
+
+    def test_places_are_kept_with_what_stands_out_and_older_ones_without(self):
+        places = figure([rare(textured(SIZE), 64, seed, 6e-5, 60) for seed in (1, 2)]).places
+        again = Places.unpack(places.pack())
+        self.assertGreater(float(places.apart.max()), 0.5)
+        self.assertLess(float(np.abs(again.apart - places.apart).max()), 0.011)
+        self.assertEqual((again.side, again.logs.shape), (places.side, places.logs.shape))
+        older = Places.unpack(replace(places, apart=None).pack())
+        self.assertIsNone(older.apart)
+        self.assertTrue(np.array_equal(older.logs, again.logs))
+        for end in (29, -1):
+            with self.assertRaises(ValueError):
+                Places.unpack(places.pack()[:end])
+
+    def test_what_stands_out_less_is_within_the_interval_and_equal_samples_stay_narrow(self):
+        weak = (6e-5, 20)
+        found = ratio(lambda n, seed, *how: rare(textured(SIZE), n, seed, *how), 64, 256, how=weak)
+        self.assertTrue(found.interval[0] <= 0.5 <= found.interval[1], found)
+        equal = ratio(lambda n, seed, *how: rare(textured(SIZE), n, seed, *how), 64, 64, how=weak)
+        self.assertTrue(equal.tie, equal)
+        self.assertLess(equal.interval[1] - equal.interval[0], 0.1)
+
+    def test_noise_that_is_made_of_seldom_hits_is_no_rare_path(self):
+        def seldom(samples, seed):
+            hits = np.random.default_rng(seed).binomial(samples, 0.03, (SIZE[1], SIZE[0])) / (0.03 * samples)
+            return np.repeat(hits[..., None], 3, axis=2).astype(np.float32)
+
+        self.assertAlmostEqual(ratio(seldom, 16, 64).value, 0.5, delta=0.02)
 
     def test_equal_noise_is_a_tie(self):
         for name, make in self.cases().items():

@@ -78,10 +78,13 @@ def _changes(option: OptionFact) -> frozenset[tuple[str, str]]:
 
 
 def _logs(pair: PairFact) -> tuple[float, float]:
-    """The logarithm of the noise ratio, and half its interval's width."""
-    if pair.noise is None:
+    """The logarithm of the noise ratio, and how far it is off by chance: the nearer end of its interval, since the
+    farther one may hold another reading of rare bright paths, which would be another for all three ratios alike.
+    """
+    if pair.noise is None or pair.noise.interval is None:
         return 0.0, math.inf
-    return math.log(pair.noise.value), pair.noise.reach
+    own = math.log(pair.noise.value)
+    return own, min(abs(math.log(end) - own) if end > 0 else math.inf for end in pair.noise.interval)
 
 
 def _time(pair: PairFact) -> str:

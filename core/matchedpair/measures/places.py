@@ -27,7 +27,11 @@ LEAST_PLACES = 60
 TRIMMED = 1  # pixels of a place that are left out, the highest: where paths are few, more would be the noise itself
 METHOD_SHARE = 0.015  # the method's own uncertainty, relative
 STANDS_OUT = 25.0  # times the mean of the rest of a place; of 64 normal pixels one does in 30,000 places
+STEP = 4.0  # times the next below: what trails off is how noise with a tail looks
+CALM, OF_CALM = 0.75, 2.71  # the calmest share of a place, and normal noise's variance over the mean of that share
+FINE = 50.0  # steps of `apart` in one byte
 RARE_SHARE = 0.07  # what rare bright paths in every place may bias a reading by, relative
+RARE_CHANGE = 0.3  # and the logarithm of a ratio: where there is less noise the same paths stand out otherwise
 NOTHING = 2.0**-11  # relative: about what storage in half floats leaves of a picture without noise
 TOO_FEW = "the zone is too small for places: fewer than 60 of them hold"
 NO_NOISE = "neither side shows any noise where both could"
@@ -52,6 +56,8 @@ class Places:
         How many places' worth of readings hang together, at least 1: patches are wider than a place.
     rare : float
         Share of the places, 0 to 1, in which one pixel stands far out: rare bright paths, which bias a reading.
+    apart : ndarray, shape (rows, columns), or None
+        By how much each logarithm falls when all that stands out is left out, and not only the highest pixel.
     """
 
     side: int
@@ -61,6 +67,7 @@ class Places:
     scatter: float = 0.0
     together: float = 1.0
     rare: float = 0.0
+    apart: Floats | None = None
 
     @property
     def counted(self) -> int:
@@ -68,22 +75,31 @@ class Places:
         return int(np.isfinite(self.logs).sum() + np.isneginf(self.logs).sum())
 
     def pack(self) -> bytes:
-        """As bytes: four whole numbers and three floats of 32 bits, then half floats."""
-        head = np.array([self.side, self.top, self.left, self.logs.shape[1]], dtype="<i4")
+        """As bytes: four whole numbers and three floats of 32 bits, half floats, and `apart` in bytes where the side
+        has a minus before it.
+        """
+        apart = b"" if self.apart is None else np.clip(self.apart * FINE, 0, 255).round().astype(np.uint8).tobytes()
+        head = np.array([-self.side if apart else self.side, self.top, self.left, self.logs.shape[1]], dtype="<i4")
         sure = np.array([self.scatter, self.together, self.rare], dtype="<f4")
-        return head.tobytes() + sure.tobytes() + self.logs.astype("<f2").tobytes()
+        return head.tobytes() + sure.tobytes() + self.logs.astype("<f2").tobytes() + apart
 
     @classmethod
     def unpack(cls, packed: bytes) -> Places:
         """From what `pack` gave. Raises `ValueError` for other bytes."""
         side, top, left, columns = (int(each) for each in np.frombuffer(packed[:16], dtype="<i4"))
-        if side < 1 or top < 0 or left < 0 or columns < 1:
+        if side == 0 or top < 0 or left < 0 or columns < 1:
             raise ValueError("these are no packed places")
         scatter, together, rare = (float(each) for each in np.frombuffer(packed[16:28], dtype="<f4"))
         if not (0.0 <= scatter < 100.0 and 1.0 <= together < 1e9 and 0.0 <= rare <= 1.0):
             raise ValueError("these are no packed places")
-        logs = np.frombuffer(packed[28:], dtype="<f2").astype(np.float32).reshape(-1, columns)
-        return cls(side, top, left, logs, scatter, together, rare)
+        ends, apart = len(packed), None
+        if side < 0:
+            ends = 28 + 2 * ((len(packed) - 28) // 3)
+            apart = np.frombuffer(packed[ends:], dtype=np.uint8).astype(np.float32).reshape(-1, columns) / FINE
+        logs = np.frombuffer(packed[28:ends], dtype="<f2").astype(np.float32).reshape(-1, columns)
+        if apart is not None and apart.shape != logs.shape:
+            raise ValueError("these are no packed places")
+        return cls(abs(side), top, left, logs, scatter, together, rare, apart)
 
 
 def place_side(region: Region) -> int | None:
@@ -108,9 +124,11 @@ def noise_places(spread: Floats, light: Floats, dark: Floats, region: Region, kn
     kept = np.maximum(counts - TRIMMED, 1)
     full = side * side - TRIMMED
     if int(counts.min()) == side * side:
-        variance = np.partition(squares, full - 1, axis=-1)[..., :full].mean(axis=-1, dtype=np.float64)
+        squares = np.partition(squares, (int(CALM * side * side) - 1, full - 1), axis=-1)
+        variance = squares[..., :full].mean(axis=-1, dtype=np.float64)
     else:
-        ordered = np.cumsum(np.sort(squares, axis=-1), axis=-1, dtype=np.float64)
+        squares = np.sort(squares, axis=-1)
+        ordered = np.cumsum(squares, axis=-1, dtype=np.float64)
         variance = np.take_along_axis(ordered, kept[..., None] - 1, axis=-1)[..., 0] / kept
     bright, least = (_means(plane, region, side) for plane in (light, dark))
     relative = variance / (read * np.maximum(bright, least))
@@ -119,7 +137,29 @@ def noise_places(spread: Floats, light: Floats, dark: Floats, region: Region, kn
         return None
     peaks = np.where(np.isfinite(squares), squares, 0.0).max(axis=-1)
     rare = float((peaks > STANDS_OUT * variance)[counts >= side * side / 2].mean())
-    return replace(found, scatter=scatter / 2, together=_together(known, side, scatter), rare=rare)
+    apart = _apart(squares, counts, variance)
+    return replace(found, scatter=scatter / 2, together=_together(known, side, scatter), rare=rare, apart=apart)
+
+
+def _apart(squares: Floats, counts: Doubles, variance: Doubles) -> Floats:
+    """By how much the logarithm of each place's spread falls when every pixel that stands out is left out.
+
+    One stands out that is far above the mean of all below it, by a step. At most a quarter of a place can: where more
+    of it differs so from the rest, as where each pixel is seldom hit at all, that is the noise.
+    """
+    whole = squares.shape[-1]
+    calm = int(CALM * whole)
+    low = np.where(counts == whole, squares[..., :calm].mean(axis=-1, dtype=np.float64), 0.0)
+    suspect = (low > 0) & (squares.max(axis=-1) > STANDS_OUT * OF_CALM * low)
+    rows = np.sort(squares[suspect], axis=-1)
+    sums = np.cumsum(rows, axis=-1, dtype=np.float64)
+    below = sums[:, calm - 1 : -1] / np.arange(calm, whole)
+    stands = rows[:, calm:] > np.maximum(STANDS_OUT * below, STEP * rows[:, calm - 1 : -1])
+    kept = np.where(stands.any(axis=-1), calm + stands.argmax(axis=-1), whole) - TRIMMED
+    left = np.take_along_axis(sums, kept[:, None] - 1, axis=-1)[:, 0] / kept
+    apart = np.zeros(variance.shape, dtype=np.float32)
+    apart[suspect] = np.log(np.maximum(variance[suspect] / np.maximum(left, 1e-300), 1.0)) / 2
+    return apart
 
 
 def _together(known: Correlation, side: int, scatter: float) -> float:
@@ -249,7 +289,7 @@ def place_ratio(
     RefusedError
         When the sides have other places, or too few in which either shows anything.
     """
-    first, second = _shared(control, trial, measure)
+    first, second, apart = _shared(control, trial, measure)
     known = ~(np.isnan(first) | np.isnan(second))
     floor = np.float32(math.log(least) if least > 0 else -60.0)
     showing = known & ((first > floor) | (second > floor))
@@ -263,15 +303,20 @@ def place_ratio(
     error = _median_error(
         values, middle, math.hypot(control.scatter, trial.scatter), max(control.together, trial.together)
     )
-    half = math.hypot(1.96 * error, METHOD_SHARE, RARE_SHARE * max(control.rare, trial.rare))
-    interval = (math.exp(middle - half), math.exp(middle + half))
+    rare = max(control.rare, trial.rare)
+    half = math.hypot(1.96 * error, METHOD_SHARE, RARE_SHARE * rare, RARE_CHANGE * rare * middle)
+    # which of both readings is meant depends on whether rare paths are noise, which no figure can tell
+    otherwise = middle if apart is None else float(np.median((logs + apart)[showing].astype(np.float64)))
+    interval = (math.exp(min(middle, otherwise) - half), math.exp(max(middle, otherwise) + half))
     spread = PlaceSpread(float((values > 0).mean()), tenth, ninetieth, count, int(known.sum()) - count)
     tie = interval[0] <= 1.0 <= interval[1]
     return Ratio(math.exp(middle), interval, "places", version, tie, spread=spread)
 
 
-def _shared(control: Places, trial: Places, measure: str) -> tuple[Floats, Floats]:
-    """Both sides' figures over the places that both have."""
+def _shared(control: Places, trial: Places, measure: str) -> tuple[Floats, Floats, Floats | None]:
+    """Both sides' figures over the places that both have, and by how much more the control's falls than the trial's
+    when all that stands out is left out.
+    """
     if control.side != trial.side:
         raise RefusedError(measure, "the sides were cut into places of other sizes; measure both again")
     top, left = max(control.top, trial.top), max(control.left, trial.left)
@@ -279,15 +324,19 @@ def _shared(control: Places, trial: Places, measure: str) -> tuple[Floats, Float
     right = min(control.left + control.logs.shape[1], trial.left + trial.logs.shape[1])
     if bottom <= top or right <= left:
         raise RefusedError(measure, "the sides have no place in common")
-    first, second = (
-        each.logs[top - each.top : bottom - each.top, left - each.left : right - each.left] for each in (control, trial)
-    )
-    return first, second
+    cuts = [
+        (slice(top - each.top, bottom - each.top), slice(left - each.left, right - each.left))
+        for each in (control, trial)
+    ]
+    apart = None
+    if control.apart is not None and trial.apart is not None:
+        apart = control.apart[cuts[0]] - trial.apart[cuts[1]]
+    return control.logs[cuts[0]], trial.logs[cuts[1]], apart
 
 
 def ratio_map(control: Places, trial: Places, least: float = 0.0) -> Places:
     """Where the trial is cleaner and where noisier: log2 of trial over control by place; not a number where unknown."""
-    first, second = _shared(control, trial, "noise_ratio")
+    first, second, _ = _shared(control, trial, "noise_ratio")
     top, left = max(control.top, trial.top), max(control.left, trial.left)
     floor = np.float32(math.log(least) if least > 0 else -60.0)
     known = ~(np.isnan(first) | np.isnan(second)) & ((first > floor) | (second > floor))
