@@ -18,7 +18,7 @@ import tempfile
 import time
 from collections import Counter
 from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import closing, contextmanager
 from pathlib import Path
 from typing import Any
 
@@ -60,9 +60,6 @@ def serving() -> Iterator[tuple[str, Path]]:
     with tempfile.TemporaryDirectory(prefix="matchedpair-fuzz-") as folder:
         home = Path(folder)
         shutil.copytree(HOME / "store", home / "store")
-        database = sqlite3.connect(home / "db.sqlite3")
-        database.executescript((HOME / "database.sql").read_text(encoding="utf-8"))
-        database.close()
         for kind in ("engines", "imports", "textures"):
             (home / kind).mkdir()
         add_engine(home / "engines", "good")
@@ -70,7 +67,7 @@ def serving() -> Iterator[tuple[str, Path]]:
             free.bind(("127.0.0.1", 0))
             port = free.getsockname()[1]
         environment = environment_of(home)
-        subprocess.run([sys.executable, "manage.py", "prepare"], cwd=ROOT, env=environment, check=True)
+        _brought_up(home / "db.sqlite3", environment)
         command = next(
             line.split(": ", 1)[1] for line in (ROOT / "Procfile").read_text().splitlines() if line.startswith("server")
         )
@@ -86,6 +83,28 @@ def serving() -> Iterator[tuple[str, Path]]:
             server.wait()
             tell = [line for line in (home / "server.log").read_text().splitlines() if "unforeseen" in line]
             print("\n".join(tell[:40]))
+
+
+def _brought_up(database: Path, environment: dict[str, str]) -> None:
+    """The older home's database at this version; kept beside the one that `python -m tests` makes, where there is one,
+    since migrating takes long and several suites serve this home.
+    """
+    made = os.environ.get("MATCHEDPAIR_TEST_DATABASE")
+    kept = Path(made).with_name("older-home.sqlite3") if made else None
+    if kept is not None and kept.is_file():
+        shutil.copyfile(kept, database)
+        return
+    with closing(sqlite3.connect(database)) as older:
+        older.executescript((HOME / "database.sql").read_text(encoding="utf-8"))
+    subprocess.run([sys.executable, "manage.py", "prepare"], cwd=ROOT, env=environment, check=True)
+    if kept is not None:
+        with (
+            tempfile.NamedTemporaryFile(dir=kept.parent, delete=False) as part,
+            closing(sqlite3.connect(database)) as brought,
+            closing(sqlite3.connect(part.name)) as copy,
+        ):
+            brought.backup(copy)
+        Path(part.name).replace(kept)  # whole or not at all, whichever suite comes first
 
 
 def environment_of(home: Path) -> dict[str, str]:

@@ -20,6 +20,7 @@ from typing import Any
 
 import django
 from django.core.management import execute_from_command_line
+from matchedpair.measures import kernels
 
 ROOT = Path(__file__).parents[1]
 LOADED = ("runner", "measurer")
@@ -92,6 +93,7 @@ def serve(asking: socket.socket) -> None:
     django.setup()
     for name in LOADED:
         import_module(f"server.processes.management.commands.{name}")
+    kernels.compile_all()
     signal.signal(signal.SIGCHLD, signal.SIG_IGN)  # none is left behind when it ends
     while True:
         line, files, *_ = socket.recv_fds(asking, 1024, 1)

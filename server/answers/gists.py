@@ -23,7 +23,7 @@ from server.answers.studies import AnsweredStudy, answered_studies, stamps_of
 from server.store.kept_answers import folders_stamp, was_passing
 from server.store.program import program_stamp
 from server.studies.models import Study
-from server.studies.sheets import sheet_row
+from server.studies.sheets import rail_row
 
 FILE = "gists.sqlite3"  # below the home; may be deleted at any time
 AT_ONCE, TOGETHER = 500, 8
@@ -58,7 +58,7 @@ def gists_of(studies: Sequence[Study], seconds: float = math.inf) -> dict[int, G
 def _gist(says: AnsweredStudy) -> Gist:
     return {
         "sentence": says.sentence, "sure": says.answer.sure, "pair": _shown(says), "proof": _proof(says),
-        "match_sheet": sheet_row(says.sheet) if says.sheet else None,
+        "match_rail": rail_row(says.sheet) if says.sheet else None,
         "next": asdict(says.answer.next) if says.answer.next else None,
     }  # fmt: skip
 

@@ -22,7 +22,7 @@ from server.verdicts.models import Verdict
 MOST_KEPT = 5000
 MOST_SECONDS = 1.5  # of gathering what studies say, while somebody waits for the list
 NOT_GATHERED = {
-    "sentence": "", "sure": "nothing yet", "pair": 0, "proof": "", "match_sheet": None, "next": None, "gathered": False,
+    "sentence": "", "sure": "nothing yet", "pair": 0, "proof": "", "match_rail": None, "next": None, "gathered": False,
 }  # fmt: skip
 _lock = Lock()
 _kept: dict[int, tuple[Any, dict[str, Any]]] = {}

@@ -20,7 +20,7 @@ from server.pairs.pair import PairFigures, SideFigures, zone_box
 from server.runs.progress import StudyState
 from server.runs.serializers import RunSerializer
 from server.studies.serializers import StudySerializer
-from server.studies.sheets import MatchSheetSerializer, sheet_row
+from server.studies.sheets import MatchRailSerializer, MatchSheetSerializer, sheet_row
 from server.verdicts.serializers import PinSerializer, VerdictSerializer
 
 
@@ -154,7 +154,7 @@ class OverviewRowSerializer(serializers.Serializer):
     options = serializers.IntegerField()
     archived = serializers.BooleanField()
     disk_bytes = serializers.IntegerField()
-    match_sheet = MatchSheetSerializer(allow_null=True)
+    match_rail = MatchRailSerializer(allow_null=True)
     chosen = serializers.ListField(child=serializers.CharField())
     thumbnail = serializers.CharField()
     proof = serializers.CharField(

@@ -144,6 +144,7 @@ SPECTACULAR_SETTINGS = {
         "BlindKindName": "server.verdicts.models.BLIND_KIND_CHOICES",
         "Mark": "server.verdicts.models.Mark",
         "StudyState": "server.runs.progress.StudyState",
+        "ConditionState": "server.studies.sheets.SHEET_STATES",
         "MatchedOn": "server.searches.models.MatchedOn",
         "MatchingState": "server.searches.models.MatchingState",
         "ReferenceKind": "server.references.models.ReferenceKind",

@@ -8,6 +8,7 @@ from matchedpair.conditions import MatchSheet
 from rest_framework import serializers
 
 SHEET_STATES = ("held", "differs", "unknown", "under_test")
+UNLIKE = ("differs", "under_test")
 
 
 class ConditionSerializer(serializers.Serializer):
@@ -31,6 +32,35 @@ class MatchSheetSerializer(serializers.Serializer):
     summary = serializers.CharField()
     fair = serializers.BooleanField()
     conditions = ConditionSerializer(many=True)
+
+
+class RailConditionSerializer(serializers.Serializer):
+    """One mark of the match rail; the two values only where they are not alike."""
+
+    key = serializers.CharField()
+    title = serializers.CharField()
+    state = serializers.ChoiceField(choices=SHEET_STATES)
+    control = serializers.CharField()
+    trial = serializers.CharField()
+
+
+class MatchRailSerializer(serializers.Serializer):
+    """A match sheet as far as its rail shows it, for lists of many."""
+
+    summary = serializers.CharField()
+    conditions = RailConditionSerializer(many=True)
+
+
+def rail_row(sheet: MatchSheet) -> dict[str, Any]:
+    """What the rail of a match sheet shows, as plain values."""
+    return {
+        "summary": sheet.summary,
+        "conditions": [
+            {"key": each.key, "title": each.title, "state": each.state}
+            | ({"control": each.control, "trial": each.trial} if each.state in UNLIKE else {"control": "", "trial": ""})
+            for each in sheet.conditions
+        ],
+    }
 
 
 def sheet_row(sheet: MatchSheet) -> dict[str, Any]:

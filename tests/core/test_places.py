@@ -76,6 +76,12 @@ class KnownRatios(unittest.TestCase):
             self.assertTrue(found.interval[0] <= 0.5 <= found.interval[1], (often, bright, found))
             equal = ratio(lambda n, seed, *how: rare(textured(SIZE), n, seed, *how), 64, 64, how=(often, bright))
             self.assertTrue(equal.interval[0] <= 1.0 <= equal.interval[1], (often, bright, equal))
+            four = [
+                figure([rare(textured(SIZE), n, seed, often, bright) for seed in range(first, first + 4)])
+                for n, first in ((64, 1), (256, 5))
+            ]
+            found = noise_ratio(*four)
+            self.assertTrue(found.interval[0] <= 0.5 <= found.interval[1], (often, bright, found))
 
     def test_places_are_kept_with_what_stands_out_and_older_ones_without(self):
         places = figure([rare(textured(SIZE), 64, seed, 6e-5, 60) for seed in (1, 2)]).places

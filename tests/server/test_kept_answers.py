@@ -47,7 +47,7 @@ class Changes(PreparedUntransactedTest):
             ("a run", lambda: Run.objects.filter(pk=run.pk).update(reason="x"), own),
             ("a measure, by its option", lambda: Measure.objects.filter(option__study=self.one).update(version=1), own),
             ("a verdict, by its pair", lambda: Verdict.objects.create(
-                pair=pair, chosen="trial", reasons="x", author="R", finding=""), own),
+                pair=pair, chosen="trial", reasons="x", author="R", sentence=""), own),
             ("a study", lambda: Study.objects.filter(pk=self.one.pk).update(question="Now?"), own),
             ("plain SQL", lambda: connection.cursor().execute("UPDATE runs_run SET log = 'x'"), own),
             ("a removal", lambda: Measure.objects.filter(option__study=self.one).delete(), own),

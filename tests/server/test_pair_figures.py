@@ -157,6 +157,15 @@ class PairAndStudy(PreparedTest):
         self.assertEqual([row["question"] for row in rows], ["Another?", "Do more samples pay?"])
         self.assertEqual([row["state"] for row in rows], ["planned", "done"])
         self.assertEqual((rows[1]["runs_done"], rows[1]["runs_planned"]), (4, 4))
+        sheet = self.call("GET", f"/api/pairs/{rows[1]['pair']}/").json()["match_sheet"]
+        rail = rows[1]["match_rail"]
+        self.assertEqual(rail["summary"], sheet["summary"])
+        self.assertEqual(
+            [(each["key"], each["state"]) for each in rail["conditions"]],
+            [(each["key"], each["state"]) for each in sheet["conditions"]],
+        )
+        tested = next(each for each in rail["conditions"] if each["state"] == "under_test")
+        self.assertTrue(tested["control"] and tested["trial"])
 
     def test_the_overview_does_not_ask_the_database_once_a_study(self):
         counts = []

@@ -2,7 +2,7 @@ import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
 import { askAgainAfter, concerns, listen } from "../src/api/events";
 import { logAxis, ticksOf } from "../src/charts/logAxis";
 import { stepsOf } from "../src/charts/steps";
-import { bytes, duration, settingsInWords, spread, three } from "../src/parts/format";
+import { bytes, digits, duration, fixed, settingsInWords, signed, spread, three } from "../src/parts/format";
 import { remembered } from "../src/parts/remembered";
 import { saidOf } from "../src/screens/queue/Backup";
 import { cornerAt, large, movedBy, ordered, outline, pixelBox } from "../src/screens/scenes/zoneGeometry";
@@ -19,6 +19,21 @@ describe("figures in words", () => {
     [Number.NaN, "not finite"],
     [Number.POSITIVE_INFINITY, "not finite"],
   ])("%d is %s", (value, words) => expect(three(value)).toBe(words));
+
+  it("keeps decimals, and the sign of shifts but of none", () => {
+    expect([fixed(12345.678, 2), fixed(-0.5, 1)]).toEqual(["12345.68", "-0.5"]);
+    expect([signed(0.25, 3), signed(-1, 3), signed(0.0004, 3), signed(-0.0004, 3)]).toEqual([
+      "+0.250",
+      "−1.000",
+      "0.000",
+      "0.000",
+    ]);
+    expect([digits(1.5, 4), digits(123456, 4), digits(0.000012345, 4)]).toEqual([
+      "1.500",
+      "123500",
+      "0.00001235",
+    ]);
+  });
   it.each([
     [8.4, "8 s"],
     [125, "2 min 5 s"],

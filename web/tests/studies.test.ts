@@ -21,7 +21,7 @@ function row(id: number, more: Partial<Row> = {}): Row {
     options: 2,
     archived: false,
     disk_bytes: id,
-    match_sheet: null,
+    match_rail: null,
     chosen: [],
     thumbnail: "",
     proof: "",

@@ -26,9 +26,11 @@ SIDE, LEAST_SIDE = 8, 3
 LEAST_PLACES = 60
 TRIMMED = 1  # pixels of a place that are left out, the highest: where paths are few, more would be the noise itself
 METHOD_SHARE = 0.015  # the method's own uncertainty, relative
-STANDS_OUT = 25.0  # times the mean of the rest of a place; of 64 normal pixels one does in 30,000 places
+# of twins, times the mean of the rest of a place: of 64 normal pixels one does in 30,000 places; of more seeds a path
+# in one of them is as much less of the variance as there are more
+STANDS_OUT = 25.0
 STEP = 4.0  # times the next below: what trails off is how noise with a tail looks
-CALM, OF_CALM = 0.75, 2.71  # the calmest share of a place, and normal noise's variance over the mean of that share
+CALM = 0.75  # the share of a place that no rare path is thought to reach
 FINE = 50.0  # steps of `apart` in one byte
 RARE_SHARE = 0.07  # what rare bright paths in every place may bias a reading by, relative
 RARE_CHANGE = 0.3  # and the logarithm of a ratio: where there is less noise the same paths stand out otherwise
@@ -135,13 +137,14 @@ def noise_places(spread: Floats, light: Floats, dark: Floats, region: Region, kn
     found = _placed(side, top, left, np.sqrt(np.maximum(relative, 0.0)), counts)
     if found is None:
         return None
+    of_seeds = 2 / known.seeds
     peaks = np.where(np.isfinite(squares), squares, 0.0).max(axis=-1)
-    rare = float((peaks > STANDS_OUT * variance)[counts >= side * side / 2].mean())
-    apart = _apart(squares, counts, variance)
+    rare = float((peaks > of_seeds * STANDS_OUT * variance)[counts >= side * side / 2].mean())
+    apart = _apart(squares, counts, variance, of_seeds)
     return replace(found, scatter=scatter / 2, together=_together(known, side, scatter), rare=rare, apart=apart)
 
 
-def _apart(squares: Floats, counts: Doubles, variance: Doubles) -> Floats:
+def _apart(squares: Floats, counts: Doubles, variance: Doubles, of_seeds: float) -> Floats:
     """By how much the logarithm of each place's spread falls when every pixel that stands out is left out.
 
     One stands out that is far above the mean of all below it, by a step. At most a quarter of a place can: where more
@@ -150,11 +153,11 @@ def _apart(squares: Floats, counts: Doubles, variance: Doubles) -> Floats:
     whole = squares.shape[-1]
     calm = int(CALM * whole)
     low = np.where(counts == whole, squares[..., :calm].mean(axis=-1, dtype=np.float64), 0.0)
-    suspect = (low > 0) & (squares.max(axis=-1) > STANDS_OUT * OF_CALM * low)
+    suspect = (low > 0) & (squares.max(axis=-1) > of_seeds * STANDS_OUT * low)
     rows = np.sort(squares[suspect], axis=-1)
     sums = np.cumsum(rows, axis=-1, dtype=np.float64)
     below = sums[:, calm - 1 : -1] / np.arange(calm, whole)
-    stands = rows[:, calm:] > np.maximum(STANDS_OUT * below, STEP * rows[:, calm - 1 : -1])
+    stands = rows[:, calm:] > of_seeds * np.maximum(STANDS_OUT * below, STEP * rows[:, calm - 1 : -1])
     kept = np.where(stands.any(axis=-1), calm + stands.argmax(axis=-1), whole) - TRIMMED
     left = np.take_along_axis(sums, kept[:, None] - 1, axis=-1)[:, 0] / kept
     apart = np.zeros(variance.shape, dtype=np.float32)

@@ -2876,7 +2876,7 @@ export interface components {
             key: string;
             title: string;
             group: string;
-            state: components["schemas"]["ConditionStateEnum"];
+            state: components["schemas"]["ConditionState"];
             control: string;
             trial: string;
             spoils: {
@@ -2896,7 +2896,7 @@ export interface components {
          *     * `under_test` - under_test
          * @enum {string}
          */
-        ConditionStateEnum: "held" | "differs" | "unknown" | "under_test";
+        ConditionState: "held" | "differs" | "unknown" | "under_test";
         /** @description One cell: a picture or the part of it in a zone (`box`: x, y, width, height), its time and its noise there. */
         ContactCell: {
             option: number | null;
@@ -3788,6 +3788,11 @@ export interface components {
          * @enum {string}
          */
         MatchOnEnum: "settings" | "noise" | "time" | "samples";
+        /** @description A match sheet as far as its rail shows it, for lists of many. */
+        MatchRail: {
+            summary: string;
+            conditions: components["schemas"]["RailCondition"][];
+        };
         /** @description What was done to lay a photograph over a render. */
         MatchReport: {
             /** Format: double */
@@ -4266,7 +4271,7 @@ export interface components {
             options: number;
             archived: boolean;
             disk_bytes: number;
-            match_sheet: components["schemas"]["MatchSheet"] | null;
+            match_rail: components["schemas"]["MatchRail"] | null;
             chosen: string[];
             thumbnail: string;
             /** @description Changes with the pictures that show the answer; empty where there are none yet */
@@ -4807,6 +4812,14 @@ export interface components {
             readonly live: string;
             /** @description Whether its study is one to look at; the pilots of plans not saved yet have none. */
             readonly listed: boolean;
+        };
+        /** @description One mark of the match rail; the two values only where they are not alike. */
+        RailCondition: {
+            key: string;
+            title: string;
+            state: components["schemas"]["ConditionState"];
+            control: string;
+            trial: string;
         };
         /** @description Trial over control; `tie` when no difference can be told. */
         Ratio: {

@@ -11,7 +11,7 @@ export const STATE_WORDS: Record<Condition["state"], string> = {
 };
 
 /** One mark a condition, in the fixed order: held, differing, unknown, and the one under test standing out. */
-export function MatchRail({ sheet, label }: { sheet: Schema["MatchSheet"]; label?: string }) {
+export function MatchRail({ sheet, label }: { sheet: Schema["MatchRail"]; label?: string }) {
   return (
     <Tooltip.Provider delayDuration={150}>
       <ul

@@ -1,11 +1,6 @@
-/** Three significant digits without an exponent: 0.0123, 1.23, 123, 12300. */
-export function three(value: number): string {
-  if (!Number.isFinite(value)) return "not finite";
-  if (value === 0) return "0";
-  const size = Math.floor(Math.log10(Math.abs(value)));
-  const rounded = Number(value.toPrecision(3));
-  return rounded.toFixed(Math.max(0, 2 - size));
-}
+import { three } from "./numbers";
+
+export { digits, fixed, signed, three } from "./numbers";
 
 export function seconds(value: number | null | undefined): string {
   return value == null ? "not known" : `${three(value)} s`;

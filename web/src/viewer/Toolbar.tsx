@@ -1,6 +1,7 @@
 import { Keyboard, Maximize } from "lucide-react";
 import { ToggleGroup } from "radix-ui";
 import type { Schema } from "../api/client";
+import { fixed } from "../parts/format";
 import type { ViewerAct } from "./keys";
 import { LookMenu } from "./LookMenu";
 import { MODE_TITLES, MODES, type Mode } from "./modes";
@@ -78,7 +79,7 @@ export function Toolbar({
         />
         <output className="w-[3.9rem]">
           {state.exposure > 0 ? "+" : ""}
-          {state.exposure.toFixed(2)} EV
+          {fixed(state.exposure, 2)} EV
         </output>
       </span>
       <span className="flex items-center gap-1.5">
@@ -132,5 +133,5 @@ export function Toolbar({
 }
 
 function zoomWords(zoom: number): string {
-  return zoom >= 10 ? `${Math.round(zoom)} ×` : `${zoom.toFixed(2)} ×`;
+  return zoom >= 10 ? `${Math.round(zoom)} ×` : `${fixed(zoom, 2)} ×`;
 }

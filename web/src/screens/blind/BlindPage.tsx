@@ -3,6 +3,7 @@ import { useEffect, useMemo, useRef, useState } from "react";
 import { Link, useParams } from "react-router";
 import { api, body, type Schema } from "../../api/client";
 import { blindTestQuery } from "../../api/queries";
+import { fixed } from "../../parts/format";
 import { Failed, Loading, Notice } from "../../parts/Notice";
 import { useTitle } from "../../parts/useTitle";
 import { BlindStage } from "./BlindStage";
@@ -154,8 +155,8 @@ function Result({ test }: { test: Test }) {
           </dd>
           <dt className="text-soft">By guessing alone</dt>
           <dd>
-            such a count or a rarer one comes in{" "}
-            {result.p < 0.001 ? "under 0.1" : (100 * result.p).toFixed(1)} % of tests
+            such a count or a rarer one comes in {result.p < 0.001 ? "under 0.1" : fixed(100 * result.p, 1)} %
+            of tests
           </dd>
           <dt className="text-soft">What it could have shown</dt>
           <dd>

@@ -1,5 +1,5 @@
 import type { Schema } from "../../api/client";
-import { three } from "../../parts/format";
+import { signed, three } from "../../parts/format";
 
 export type Cell = Schema["ContactCell"];
 
@@ -51,5 +51,5 @@ export function zoneTitle(name: string): string {
 }
 
 export function exposureWords(stops: number): string {
-  return `${stops > 0 ? "+" : stops < 0 ? "−" : ""}${Math.abs(stops).toFixed(1)} EV`;
+  return `${signed(stops, 1)} EV`;
 }

@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import type { Schema } from "../../api/client";
 import { effectsQuery } from "../../api/queries";
-import { spread, three } from "../../parts/format";
+import { signed, spread, three } from "../../parts/format";
 
 type Effect = Schema["LevelEffect"];
 type Together = Schema["Interaction"];
@@ -107,5 +107,5 @@ function Amount({ row, signed }: { row: Effect | undefined; signed: boolean }) {
 }
 
 function stops(value: number): string {
-  return `${value < 0 ? "−" : "+"}${Math.abs(value).toFixed(3)}`;
+  return signed(value, 3);
 }

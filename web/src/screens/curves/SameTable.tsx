@@ -1,6 +1,6 @@
 import { useState } from "react";
 import type { Schema } from "../../api/client";
-import { seconds, spread, three } from "../../parts/format";
+import { seconds, signed, spread, three } from "../../parts/format";
 
 type Row = Schema["SameRow"];
 type Cell = Schema["SameCell"];
@@ -55,7 +55,7 @@ export function SameTable(props: { rows: Row[]; what: string; match: Match; busy
                   {cell.shift == null ? (
                     <span className="text-soft">no shift told</span>
                   ) : (
-                    `${cell.shift < 0 ? "−" : "+"}${Math.abs(cell.shift).toFixed(2)}`
+                    signed(cell.shift, 2)
                   )}
                 </td>
                 <td>

@@ -1,5 +1,5 @@
 import type { Schema } from "../../api/client";
-import { three } from "../../parts/format";
+import { signed, three } from "../../parts/format";
 
 export type Decision = Schema["Decision"];
 export type Use = Schema["DecidedUse"];
@@ -16,7 +16,7 @@ export const WEIGHTS = [
 /** A limit's figure: shifts with their sign, all else by three digits. */
 export function figureWords(kind: LimitKind, value: number): string {
   if (kind.name !== "stops") return three(value);
-  return `${value < 0 ? "−" : "+"}${Math.abs(value).toFixed(3)}`;
+  return signed(value, 3);
 }
 
 /** The name of an option by its key; nothing for none. */

@@ -1,7 +1,7 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { Link } from "react-router";
 import { api, type Schema } from "../../api/client";
-import { day, three } from "../../parts/format";
+import { day, digits, three } from "../../parts/format";
 import { useRemoval } from "../../parts/Undo";
 
 type Engine = Schema["Engine"];
@@ -99,11 +99,11 @@ function Factors({ engines }: { engines: Engine[] }) {
                 <th scope="row" className="text-left font-normal">
                   {titles[row.engine] ?? row.engine}
                 </th>
-                <td className="number">{row.factor.toPrecision(4)}</td>
+                <td className="number">{digits(row.factor, 4)}</td>
                 <td>
                   {row.low == null || row.high == null
                     ? "none: one seed"
-                    : `${row.low.toPrecision(4)} to ${row.high.toPrecision(4)}`}
+                    : `${digits(row.low, 4)} to ${digits(row.high, 4)}`}
                 </td>
                 <td>
                   {row.spread_low == null || row.spread_high == null

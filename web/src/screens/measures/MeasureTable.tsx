@@ -1,6 +1,6 @@
 import { Link } from "react-router";
 import type { Schema } from "../../api/client";
-import { spread, three } from "../../parts/format";
+import { fixed, signed, spread, three } from "../../parts/format";
 import { HoverPicture } from "../../parts/HoverPicture";
 import { SideMark, type SideName } from "../../parts/Side";
 import { shadeColour, shadeKey, shades } from "./heat";
@@ -143,14 +143,13 @@ function Nothing({ cell, row, kind }: { cell: Cell; row: Row; kind: Kind }) {
 
 function shown(value: number, kind: Kind): string {
   if (kind.unit !== "stops") return three(value);
-  if (Math.abs(value) < 0.0005) return "0.000";
-  return `${value < 0 ? "−" : "+"}${Math.abs(value).toFixed(3)}`;
+  return signed(value, 3);
 }
 
 function spreadOf(cell: Cell, kind: Kind): string {
   const [low, high] = cell.interval ?? [];
   if (kind.unit !== "stops" || low === undefined || high === undefined) return spread(cell.interval);
-  return `± ${((high - low) / 2).toFixed(3)}`;
+  return `± ${fixed((high - low) / 2, 3)}`;
 }
 
 function aboutOf(kind: Kind): string {

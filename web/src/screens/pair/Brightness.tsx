@@ -3,7 +3,7 @@ import { useState } from "react";
 import { Link } from "react-router";
 import { api, body, type Schema } from "../../api/client";
 import { zonesQuery } from "../../api/queries";
-import { three } from "../../parts/format";
+import { digits, three } from "../../parts/format";
 import { Notice } from "../../parts/Notice";
 
 const UNEVEN = 1.15;
@@ -68,15 +68,13 @@ export function Brightness({ pair }: { pair: Schema["Pair"] }) {
 
 function Result({ row }: { row: Schema["Brightness"] }) {
   const sure =
-    row.low == null || row.high == null
-      ? "no interval"
-      : `${row.low.toPrecision(4)} to ${row.high.toPrecision(4)}`;
+    row.low == null || row.high == null ? "no interval" : `${digits(row.low, 4)} to ${digits(row.high, 4)}`;
   const uneven =
     row.spread_low != null && row.spread_high != null && row.spread_high / row.spread_low > UNEVEN;
   return (
     <div role="status" className="mt-2 text-sm">
       <p>
-        Later renders of {row.engine} have their light multiplied by {row.factor.toPrecision(4)} ({sure}).{" "}
+        Later renders of {row.engine} have their light multiplied by {digits(row.factor, 4)} ({sure}).{" "}
         <Link to="/engines" className="quiet-link">
           See the factors
         </Link>

@@ -2,7 +2,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { api, type Schema, upload } from "../../api/client";
 import { panoramasQuery } from "../../api/queries";
 import { FileDrop } from "../../parts/FileDrop";
-import { three } from "../../parts/format";
+import { fixed, three } from "../../parts/format";
 import { Notice } from "../../parts/Notice";
 import { useRemoval } from "../../parts/Undo";
 
@@ -71,17 +71,17 @@ export function Panoramas() {
 
 function Figures({ of: row }: { of: Schema["PanoramaFigures"] }) {
   const side = row.azimuth_degrees < 0 ? "left" : "right";
-  const colour = row.main_light_rgb.map((value) => value.toFixed(2)).join(", ");
+  const colour = row.main_light_rgb.map((value) => fixed(value, 2)).join(", ");
   return (
     <>
       <p>
-        Brightest to darkest {three(row.brightest_to_darkest)} to 1, {row.stops.toFixed(1)} stops
+        Brightest to darkest {three(row.brightest_to_darkest)} to 1, {fixed(row.stops, 1)} stops
         {row.clipped ? "; cut off at the top, so the true range is larger" : ""}.
       </p>
       <p>
-        Main light {Math.abs(row.azimuth_degrees).toFixed(1)}° to the {side} of the middle,{" "}
-        {row.elevation_degrees.toFixed(1)}° above the horizon, {row.main_light_degrees.toFixed(1)}° wide;
-        colour {colour} (linear red, green, blue; the brightest is 1).
+        Main light {fixed(Math.abs(row.azimuth_degrees), 1)}° to the {side} of the middle,{" "}
+        {fixed(row.elevation_degrees, 1)}° above the horizon, {fixed(row.main_light_degrees, 1)}° wide; colour{" "}
+        {colour} (linear red, green, blue; the brightest is 1).
       </p>
       <p>It sends {three(100 * row.main_light_share)} % of all light.</p>
     </>

@@ -3,7 +3,7 @@ import { useState } from "react";
 import { api, body, type Schema, upload } from "../../api/client";
 import { referencesQuery, transformsQuery } from "../../api/queries";
 import { FileDrop } from "../../parts/FileDrop";
-import { day, duration, seconds, settingValue, three } from "../../parts/format";
+import { day, duration, fixed, seconds, settingValue, three } from "../../parts/format";
 import { Labelled } from "../../parts/Labelled";
 import { Notice } from "../../parts/Notice";
 import { useRemoval } from "../../parts/Undo";
@@ -120,11 +120,11 @@ function Report({ match }: { match: NonNullable<Reference["match"]> }) {
   const left = match.left_out.length ? `, ${match.left_out.join(", ")} left out` : "";
   return (
     <p className="mt-1" data-part="match report">
-      For viewing: {match.stops >= 0 ? "brightened" : "darkened"} by {Math.abs(match.stops).toFixed(2)} stops,
-      red × {red.toFixed(2)} and blue × {blue.toFixed(2)} against green. Shifted {Math.abs(right).toFixed(1)}{" "}
-      px {right < 0 ? "left" : "right"} and {Math.abs(down).toFixed(1)} px {down < 0 ? "up" : "down"},
-      enlarged × {match.scale.toFixed(3)}. Likeness of the edges {match.alike_before.toFixed(2)} before,{" "}
-      {match.alike_after.toFixed(2)} after, over {Math.round(100 * match.covered)} % of the picture{left}.
+      For viewing: {match.stops >= 0 ? "brightened" : "darkened"} by {fixed(Math.abs(match.stops), 2)} stops,
+      red × {fixed(red, 2)} and blue × {fixed(blue, 2)} against green. Shifted {fixed(Math.abs(right), 1)} px{" "}
+      {right < 0 ? "left" : "right"} and {fixed(Math.abs(down), 1)} px {down < 0 ? "up" : "down"}, enlarged ×{" "}
+      {fixed(match.scale, 3)}. Likeness of the edges {fixed(match.alike_before, 2)} before,{" "}
+      {fixed(match.alike_after, 2)} after, over {Math.round(100 * match.covered)} % of the picture{left}.
       Turning and lens distortion are not undone; brightness and colour can no longer be judged by it.
     </p>
   );

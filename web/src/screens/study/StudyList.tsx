@@ -42,7 +42,7 @@ export function StudyList({ rows, withDisk }: { rows: readonly Row[]; withDisk: 
               {row.gathered ? row.sentence : "Gathering what it says …"}
             </p>
             <p className="mt-1 flex flex-wrap items-center gap-x-4 text-sm text-soft">
-              {row.match_sheet ? <MatchRail sheet={row.match_sheet} /> : null}
+              {row.match_rail ? <MatchRail sheet={row.match_rail} /> : null}
               <span>{row.scene}</span>
               <span>{row.engines.join(", ")}</span>
               <span>{day(row.created_at)}</span>
