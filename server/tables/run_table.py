@@ -168,9 +168,12 @@ def page_of(study: Study, asked: Asked, offset: int, limit: int) -> tuple[int, l
     if order is None:
         rows = rows_of(study, asked)
         return len(rows), rows[offset : offset + limit]
-    runs = _filtered(study, asked)
-    page = list(runs.order_by(*order)[offset : offset + limit])
-    return runs.count(), _completed(study, page)
+    runs = _filtered(study, asked).order_by(*order)
+    if asked.text:  # looking through every run once tells how many there are, too
+        numbers = list(runs.values_list("pk", flat=True))
+        page = Run.objects.defer(*NOT_LOADED).in_bulk(some := numbers[offset : offset + limit])
+        return len(numbers), _completed(study, [page[pk] for pk in some])
+    return runs.count(), _completed(study, list(runs[offset : offset + limit]))
 
 
 def rows_of(study: Study, asked: Asked) -> list[Run]:
@@ -280,13 +283,13 @@ def _with_words(study: Study, runs: QuerySet[Run], text: str) -> QuerySet[Run]:
     run says by the database.
     """
     options = {option.pk: _said_of(option) for option in study.options.all()}
-    found = {
-        pk: "\n".join(_messages(checks)).lower() for pk, checks in runs.exclude(checks=[]).values_list("pk", "checks")
-    }
+    checked = Run.objects.filter(study=study).exclude(checks=[]).order_by().values_list("pk", "checks")
+    found = {pk: "\n".join(_messages(checks)).lower() for pk, checks in checked}
     for word in text.lower().split():
-        if word in "seed":
+        having = [pk for pk, said in options.items() if word in said]
+        if word in "seed" or len(having) == len(options):
             continue  # which every row has
-        wanted = Q(option__in=[pk for pk, said in options.items() if word in said])
+        wanted = Q(option__in=having)
         wanted |= Q(pk__in=[pk for pk, said in found.items() if word in said]) | Q(seed__contains=word)
         for name in SAID_BY_RUNS:
             wanted |= Q(**{f"{name}__icontains": word})
