@@ -227,3 +227,32 @@ def add_ladder(folder: Path, name: str = "ladder") -> Path:
     )
     path.write_text(text)
     return path
+
+
+BOUNCES = """
+[[setting]]
+name = "bounces"
+title = "Maximum bounces"
+type = "integer"
+minimum = 1
+maximum = 64
+default = 8
+argument = ["--bounces", "{value}"]
+affects = ["time", "look"]
+"""
+
+
+def add_bouncing(folder: Path, name: str = "bouncing") -> Path:
+    """A made-up engine whose pictures lack light with few bounces: half of it with one, a tenth with two; from frame 6
+    on next to nothing.
+    """
+    path = add_engine(folder, "good", name=name)
+    script = folder / f"{name}.py"
+    extra = 'parser.add_argument("--extra"'
+    further = "".join(f'parser.add_argument("--{word}", type=int)\n' for word in ("bounces", "frame"))
+    lit = "light * (1 - (0.5 if a.frame < 6 else 0.02) * 0.2 ** (a.bounces - 1))"
+    draw = f'say("ready now")\ndraw(a.width, a.height, lambda light, x, y: {lit})\n'
+    script.write_text(DRAW.replace(extra, further + extra) + draw)
+    text = path.read_text().replace(str(folder / "good.py"), str(script)) + BOUNCES
+    path.write_text(text.replace('"{settings}"]', '"--frame", "{frame}", "{settings}"]'))
+    return path

@@ -12,7 +12,7 @@ noise is, so neither a scene whose noise is uneven nor a rare bright path moves 
 from __future__ import annotations
 
 from dataclasses import dataclass
-from functools import cached_property
+from functools import cached_property, lru_cache
 
 import numpy as np
 from scipy import fft
@@ -62,15 +62,18 @@ class Correlation:
         values, vectors = np.linalg.eigh((covariance + covariance.T) / 2)
         mixed = vectors * np.sqrt(np.maximum(values, 0.0))
         mixed /= np.sqrt(np.square(mixed).sum(axis=1, keepdims=True))
-        dice = np.random.default_rng(SEED)
-        drawn = dice.standard_normal((self.seeds - 1, DRAWS, side * side), dtype=np.float32) @ mixed.T.astype(
-            np.float32
-        )
+        drawn = _normal(self.seeds - 1, side * side) @ mixed.T.astype(np.float32)
         kept = side * side - trimmed
         variances = np.square(drawn).mean(axis=0)
         read = np.partition(variances, kept - 1, axis=-1)[:, :kept].mean(axis=-1)
         low, middle, high = np.quantile(np.log(np.maximum(read, 1e-30)), (0.16, 0.5, 0.84))
         return float(np.exp(middle)), float(high - low) / 2
+
+
+@lru_cache(maxsize=8)
+def _normal(many: int, pixels: int) -> Floats:
+    """Independent normal noise, shape (many, DRAWS, pixels), always the same."""
+    return np.random.default_rng(SEED).standard_normal((many, DRAWS, pixels), dtype=np.float32)
 
 
 def correlation(differences: list[Floats], valid: Mask, seeds: int) -> Correlation:
