@@ -103,7 +103,7 @@ class Processes:
         self.measurer.kill()
 
 
-def until(condition: Callable[[], Any], what: str, seconds: float = 300.0) -> Any:
+def until(condition: Callable[[], Any], what: str, seconds: float = 900.0) -> Any:
     """Wait until a condition holds and return what it gave; so long only where something is wrong."""
     end = time.monotonic() + seconds
     while time.monotonic() < end:

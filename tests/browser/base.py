@@ -110,4 +110,4 @@ class BrowserTest(Prepared, ServedTest):
             self.page.wait_for_timeout(100)
 
     def all_ended(self) -> None:
-        until(lambda: not Run.objects.filter(state__in=OPEN_STATES).exists(), "all renders", seconds=300)
+        until(lambda: not Run.objects.filter(state__in=OPEN_STATES).exists(), "all renders")

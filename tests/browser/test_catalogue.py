@@ -251,7 +251,7 @@ class Engines(BrowserTest):
             re.compile(r"sedge.toml: effect\[\d+\].does: expected one of yes, partly, no")
         )
         path.write_text(good)
-        expect(self.alert()).to_have_count(0, timeout=15_000)
+        expect(self.alert()).to_have_count(0, timeout=120_000)
         expect(page.get_by_role("button", name="Sedge")).to_be_visible()
 
     def test_brightness_is_brought_together_on_the_pair_and_used_no_longer(self):

@@ -36,7 +36,7 @@ class FromLadderToReport(BrowserTest):
             self.open(f"/studies/{self.study.pk}")
             page.get_by_role("button", name=re.compile("^Run .* renders")).click()
             counted = Run.objects.filter(study=self.study, state="finished", warm_up=False)
-            until(lambda: counted.count() == 8, "the ladder", seconds=300)
+            until(lambda: counted.count() == 8, "the ladder")
             page.get_by_role("link", name="Curves").click()
             expect(page.get_by_role("figure")).to_be_visible()
             expect(page.locator("[data-point]")).to_have_count(4)
@@ -55,7 +55,7 @@ class FromLadderToReport(BrowserTest):
         page.get_by_role("button", name="Match on noise: light picking estimate").click()
         row = page.locator("[data-matching]")
         expect(row).to_contain_text("there before")
-        until(lambda: not Matching.objects.filter(state="searching").exists(), "the search", seconds=300)
+        until(lambda: not Matching.objects.filter(state="searching").exists(), "the search")
         found = Matching.objects.get()
         self.assertIn(found.state, ("sure", "closest"), found.words)
         beyond = [each for each in found.tried if each["refining"]]
@@ -66,7 +66,7 @@ class FromLadderToReport(BrowserTest):
         page = self.page
         page.get_by_role("link", name="Look at the matched pair").click()
         pair = Pair.objects.get(matched_on="noise")
-        until(pair.comparisons.exists, "the comparison of the new pair", seconds=30)
+        until(pair.comparisons.exists, "the comparison of the new pair")
         expect(self.heading()).to_contain_text(re.compile(r"atched .*Light picking estimate"))
         expect(self.heading()).to_contain_text(re.compile("render time|faster"))
         page.get_by_role("link", name="Back to the study").click()

@@ -96,7 +96,7 @@ class InStep(BrowserTest):
 
     def shows(self, left, expected, within):
         """Once it is drawn, which a busy machine may take its time for."""
-        until(lambda: abs(self.shade(left) - expected) <= within, f"a shade of {expected:.0f}", seconds=60)
+        until(lambda: abs(self.shade(left) - expected) <= within, f"a shade of {expected:.0f}")
 
     def test_the_line_moves_and_a_click_on_the_plot_leads_to_its_frame(self):
         page = self.page

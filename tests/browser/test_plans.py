@@ -247,7 +247,7 @@ class Queue(BrowserTest):
             page.wait_for_timeout(700)
             self.assertEqual(study.runs.filter(state="queued").count(), 5)
             page.get_by_role("button", name="Go on").click()
-            page.get_by_role("button", name="Stop this one").click(timeout=20_000)
+            page.get_by_role("button", name="Stop this one").click(timeout=120_000)
             expect(page.locator("[data-running]")).to_be_visible()
             self.assert_accessible()
             expect(self.heading()).to_have_text("Nothing waits to be rendered.", timeout=300_000)

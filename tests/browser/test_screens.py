@@ -107,7 +107,7 @@ class StudyScreen(BrowserTest):
             self.page.keyboard.press("Escape")
             add_engine(Path(settings.ENGINES), "good", name="fails")
             self.page.get_by_role("button", name="Again: render trial samples 16, seed 2").click()
-            expect(self.page.locator('tr[data-state-of="finished"]')).to_have_count(1, timeout=20_000)
+            expect(self.page.locator('tr[data-state-of="finished"]')).to_have_count(1, timeout=120_000)
             self.page.get_by_role("button", name="Run the rest").click()
             expect(self.page.locator('tr[data-state-of="finished"]')).to_have_count(4, timeout=300_000)
             expect(self.page.get_by_role("button", name="Run the rest")).to_have_count(0)
@@ -117,7 +117,7 @@ class StudyScreen(BrowserTest):
         with Processes():
             self.page.get_by_role("button", name="Run 4 renders").click()
             under_way = self.page.get_by_role("region", name="Under way")
-            expect(under_way).to_contain_text("the warm-up", timeout=20_000)
+            expect(under_way).to_contain_text("the warm-up", timeout=120_000)
             expect(under_way).to_contain_text("so far")
             expect(self.page.get_by_role("status").first).to_contain_text("left")
             self.page.get_by_role("button", name="Stop the warm-up").click()
@@ -133,7 +133,7 @@ class StudyScreen(BrowserTest):
         other.goto(self.page.url)
         with Processes():
             self.page.get_by_role("button", name="Run 4 renders").click()
-            expect(other.locator('tr[data-state-of="running"]')).to_have_count(1, timeout=20_000)
+            expect(other.locator('tr[data-state-of="running"]')).to_have_count(1, timeout=120_000)
             until(lambda: study.runs.filter(state="finished").exists(), "a finished run")
             expect(other.locator('tr[data-state-of="finished"]')).not_to_have_count(0)
 

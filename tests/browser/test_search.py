@@ -48,7 +48,7 @@ class SearchFromTheScreen(BrowserTest):
         self.page.get_by_role("button", name="Search", exact=True).click()
         expect(self.page.locator("[data-search=searching]")).to_be_visible()
         with Processes():
-            until(lambda: not Search.objects.filter(state__in=GOING_ON).exists(), "the search", seconds=900)
+            until(lambda: not Search.objects.filter(state__in=GOING_ON).exists(), "the search")
         found = Search.objects.get()
         self.assertEqual(found.state, "done", found.words)
         return found
@@ -63,7 +63,7 @@ class SearchFromTheScreen(BrowserTest):
         self.begin()
         expect(page.locator("[data-search=searching]")).to_contain_text("pass 1, bounces at 1 against 8")
         with Processes():
-            until(lambda: not Search.objects.filter(state__in=GOING_ON).exists(), "the search", seconds=900)
+            until(lambda: not Search.objects.filter(state__in=GOING_ON).exists(), "the search")
         found = Search.objects.get()
         self.assertEqual(found.state, "done", found.words)
         self.assertIn(found.found["1"]["bounces"], (1, 4))

@@ -120,7 +120,7 @@ class Supervision(unittest.TestCase):
         return guard, family
 
     def ends(self, family):
-        _, alive = psutil.wait_procs(family, timeout=20)
+        _, alive = psutil.wait_procs(family, timeout=60)
         self.assertEqual([_command(each) for each in alive], [])
 
     def test_whoever_of_them_is_killed_nothing_goes_on_alone(self):

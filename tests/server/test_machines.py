@@ -67,7 +67,7 @@ class Served:
             return False
 
     def progress(self, study):
-        with urlopen(f"{self.base}/api/studies/{study.pk}/progress/", timeout=5) as answer:
+        with urlopen(f"{self.base}/api/studies/{study.pk}/progress/", timeout=60) as answer:
             return json.load(answer)
 
     def kill(self):
@@ -111,10 +111,10 @@ class Killed(WithEngines, UntransactedTest):
                 run = until(running, "a run under way")
                 again = kill(runner, run)
             if not again:
-                until(none_open, "the rest", seconds=300)
+                until(none_open, "the rest")
         if again:
             with RunnerProcess():
-                until(none_open, "the rest", seconds=300)
+                until(none_open, "the rest")
         return study, run, expected
 
     def engine_of(self, runner, name="good.py"):
@@ -249,8 +249,8 @@ class Machines(WithEngines, UntransactedTest):
                 return machines == ["attic", "cellar"]
 
             with held(self.folder / "good.py"):
-                until(under_way, "both at work", seconds=300)
-            until(none_open, "all", seconds=300)
+                until(under_way, "both at work")
+            until(none_open, "all")
         self.assertTrue(all(len(set(machines)) == len(machines) for machines in both), "two at once on one machine")
         self.assertEqual(set(study.runs.values_list("state", flat=True)), {"finished"})
         turns = {}
@@ -272,12 +272,12 @@ class Machines(WithEngines, UntransactedTest):
         queue_study(study)
         with self.runner():
             with held(self.folder / "good.py"):
-                run = until(running, "a run under way", seconds=300)
+                run = until(running, "a run under way")
                 self.assertEqual(run.machine_name, "attic")
                 self.worker("cellar")
                 time.sleep(0.5)
                 attic.kill()
-            until(none_open, "all", seconds=300)
+            until(none_open, "all")
         run.refresh_from_db()
         self.assertEqual((run.state, run.machine_name), ("finished", "cellar"))
         self.assertEqual(set(study.runs.values_list("state", flat=True)), {"finished"})
@@ -288,7 +288,7 @@ class Machines(WithEngines, UntransactedTest):
         study = self.create()
         queue_study(study)
         with self.runner():
-            until(none_open, "all", seconds=300)
+            until(none_open, "all")
             opened = [file.path for file in psutil.Process(worker.process.pid).open_files()]
         self.assertFalse([path for path in opened if "sqlite3" in Path(path).name], opened)
         self.assertEqual(set(study.runs.values_list("state", flat=True)), {"finished"})

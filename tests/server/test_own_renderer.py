@@ -50,7 +50,7 @@ class OwnRenderer(WithEngines, UntransactedTest):
         study = self.planned(**changes)
         self.assertEqual(self.call("POST", f"/api/studies/{study.pk}/start/").status_code, 200)
         with RunnerProcess(MATCHEDPAIR_SCENES=str(self.scenes)):
-            until(none_open, "the study", seconds=300)
+            until(none_open, "the study")
         measure_outstanding(Option.objects.filter(study=study))
         return study
 
@@ -96,7 +96,7 @@ class OwnRenderer(WithEngines, UntransactedTest):
         self.assertEqual(answer.status_code, 200, answer.content)
         self.assertEqual(self.call("POST", f"/api/studies/{study.pk}/start/").json(), {"runs": 4})
         with RunnerProcess(MATCHEDPAIR_SCENES=str(self.scenes)):
-            until(none_open, "the study", seconds=300)
+            until(none_open, "the study")
         runs = study.runs.filter(warm_up=False, state="finished")
         self.assertEqual(runs.count(), 12)
         self.assertLess(before, set(runs.values_list("pixel_hash", flat=True)), "the same frames, and one more")
@@ -121,7 +121,7 @@ class OwnRenderer(WithEngines, UntransactedTest):
         (self.scenes / "court" / "court.peb").write_text("camera cam_gate 0\nground 0.9\n")
         self.call("POST", f"/api/studies/{study.pk}/start/")
         with RunnerProcess(MATCHEDPAIR_SCENES=str(self.scenes)):
-            until(none_open, "the study", seconds=300)
+            until(none_open, "the study")
         reasons = set(Run.objects.filter(study=study, warm_up=False).values_list("reason", flat=True))
         self.assertEqual(len(reasons), 1)
         self.assertIn("the files of Court changed since this was planned", reasons.pop())
@@ -201,13 +201,13 @@ class OwnRenderer(WithEngines, UntransactedTest):
         self.assertEqual(begun.status_code, 202, begun.content)
         busy = self.problem(400, "POST", path, {"scene": "court", "view": "gate"})
         self.assertIn("pebble is being tested", busy["detail"])
-        until(lambda: not self.call("GET", path).json()["at_work"], "the test", seconds=120)
+        until(lambda: not self.call("GET", path).json()["at_work"], "the test")
         told = self.call("GET", path).json()
         self.assertEqual(told["sentence"], "All that was tried holds.")
         self.assertEqual(len(told["promises"]), 12)
         self.call("POST", path, {"scene": "court", "view": "gate"})
         self.assertEqual(self.call("DELETE", path).status_code, 204)
-        until(lambda: not self.call("GET", path).json()["at_work"], "the end of the test", seconds=120)
+        until(lambda: not self.call("GET", path).json()["at_work"], "the end of the test")
         self.assertEqual(self.call("GET", path).json()["sentence"], "Stopped by hand.")
         self.assertIn(
             "has no view 'roof'", self.problem(400, "POST", path, {"scene": "court", "view": "roof"})["detail"]

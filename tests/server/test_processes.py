@@ -369,6 +369,6 @@ class BesideEachOther(WithEngines, UntransactedTest):
                     measured_with_open_runs.append(not none_open())
                 return none_open()
 
-            until(done, "all renders", seconds=300)
+            until(done, "all renders")
             until(lambda: Measure.objects.filter(name="noise").count() == 2, "both sides measured")
         self.assertTrue(any(measured_with_open_runs))

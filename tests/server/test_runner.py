@@ -70,7 +70,7 @@ class Running(WithEngines, UntransactedTest):
             until(running, "a run under way")
             engines = [process for process in runner.family() if "good.py" in " ".join(process.cmdline())]
             self.assertTrue(engines)
-        _, alive = psutil.wait_procs(engines, timeout=5)
+        _, alive = psutil.wait_procs(engines, timeout=60)
         self.assertEqual(alive, [])
 
     def test_a_runner_told_to_stop_puts_its_run_back(self):
@@ -78,7 +78,7 @@ class Running(WithEngines, UntransactedTest):
         with RunnerProcess.cold() as runner:
             until(running, "a run under way")
             runner.process.terminate()
-            self.assertEqual(runner.process.wait(timeout=20), 0)
+            self.assertEqual(runner.process.wait(timeout=120), 0)
             self.assertEqual(set(study.runs.values_list("state", flat=True)), {"queued"})
 
     def test_a_killed_engine_fails_alone(self):
@@ -115,7 +115,7 @@ class Running(WithEngines, UntransactedTest):
         with RunnerProcess():
             until(running, "a run under way")
             stop_runs(study.runs.all())
-            until(none_open, "all stopped", seconds=8)
+            until(none_open, "all stopped")
         self.assertEqual(set(study.runs.values_list("state", flat=True)), {"stopped"})
 
     def test_each_bad_engine_is_a_failed_run_with_a_plain_reason_and_nothing_else_stops(self):
@@ -135,7 +135,7 @@ class Running(WithEngines, UntransactedTest):
         good = self.queued()
         gone = self.queued(question="Engine taken away")
         with RunnerProcess():
-            until(none_open, "all", seconds=300)
+            until(none_open, "all")
         for kind, reason in reasons.items():
             for run in studies[kind].runs.all():
                 self.assertEqual(run.state, "failed", kind)
