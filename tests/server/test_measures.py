@@ -5,6 +5,7 @@ from unittest import mock
 
 import numpy as np
 from django.conf import settings
+from matchedpair.measures import twins
 from matchedpair.measures.kinds import KINDS
 from matchedpair.pictures import read_picture
 
@@ -164,6 +165,26 @@ class Compared(Measured):
         trial = next(row for row in self.table()["rows"] if row["side"] == "trial")
         self.assertIn("pixels apart", trial["cells"]["noise"]["why_not"])
         self.assertEqual({r["cells"]["noise"]["standing"] for r in self.table()["rows"]}, {""})
+
+    def test_twins_are_checked_once_however_often_they_are_compared(self):
+        with mock.patch.object(twins, "_problem", wraps=twins._problem) as looked:
+            self.measure()
+            self.assertEqual(looked.call_count, 2, "once an option, not again for its pair")
+            Comparison.objects.all().delete()
+            self.measure()
+            self.assertEqual(looked.call_count, 2)
+        self.assertIsNotNone(self.pair()["noise_ratio"])
+
+    def test_what_was_found_of_twins_holds_for_their_comparison_and_not_for_other_pictures(self):
+        run = Run.objects.filter(option__side="trial", warm_up=False).order_by("seed").last()
+        good = run.picture
+        mirrored = self.stored(np.ascontiguousarray(stored_picture(good).pixels[:, ::-1]))
+        for picture, refused in ((mirrored, True), (good, False), (mirrored, True)):
+            Run.objects.filter(pk=run.pk).update(picture=picture)
+            self.measure()
+            said = self.pair()
+            self.assertEqual("noise_ratio" in said["refused"], refused, said["refused"])
+            self.assertEqual("mirrored" in str(said["trial"]), refused)
 
     def test_settings_without_effect_are_called_that(self):
         control = {run.seed: run.picture for run in Run.objects.filter(option__side="control", warm_up=False)}

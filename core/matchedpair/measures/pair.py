@@ -64,6 +64,8 @@ class PairMeasures:
     viewing : Viewing
     rounding : float
         Relative step of the coarser side's storage.
+    checked : two texts or None, optional
+        What `twin_problem` said of each side's pictures over the same pixels, where that is known already.
 
     Raises
     ------
@@ -79,6 +81,7 @@ class PairMeasures:
         *,
         viewing: Viewing | None = None,
         rounding: float = HALF_ROUNDING,
+        checked: tuple[str | None, str | None] = (None, None),
     ) -> None:
         if any(picture.shape != control[0].shape for picture in [*control, *trial]):
             raise RefusedError("pair", OTHER_SIZE)
@@ -89,8 +92,9 @@ class PairMeasures:
         self.no_twins: dict[str, str] = {}
         self._pictures: list[list[Floats]] = []
         lights = []
-        for name, pictures in (("control", control), ("trial", trial)):
+        for name, pictures, known in zip(("control", "trial"), (control, trial), checked, strict=True):
             light = Light(pictures, valid)
+            light.twins_problem = known
             problem = twin_problem(light)
             if problem:
                 self.no_twins[name] = problem
