@@ -25,13 +25,15 @@ FolderStamp = tuple[tuple[str, int, int], ...]
 NO_ROOM = (errno.ENOSPC, errno.EDQUOT)
 
 
-def keep(contents: bytes, ending: str) -> str:
+def keep(contents: bytes, ending: str, *, flushed: bool = True) -> str:
     """Store contents and return their hash. Written to a temporary name, flushed, and renamed.
 
     Parameters
     ----------
     ending : str
         Such as ``.exr``, so that the file opens in other programs.
+    flushed : bool
+        Not where many are kept before anything names them, and all are flushed then.
 
     Raises
     ------
@@ -42,14 +44,15 @@ def keep(contents: bytes, ending: str) -> str:
     target = path_of(digest, ending)
     if target.is_file() and target.stat().st_size == len(contents):
         return digest
-    with written_whole(target) as file:
+    with written_whole(target, flushed=flushed) as file:
         file.write(contents)
-    _flush_folder(target.parent)
+    if flushed:
+        _flush_folder(target.parent)
     return digest
 
 
 @contextmanager
-def written_whole(target: Path) -> Iterator[BinaryIO]:
+def written_whole(target: Path, *, flushed: bool = True) -> Iterator[BinaryIO]:
     """A file that is there whole, or not at all: under a temporary name, flushed, and renamed when all is written."""
     target.parent.mkdir(parents=True, exist_ok=True)
     handle, unfinished = tempfile.mkstemp(dir=target.parent, prefix=UNFINISHED)
@@ -57,7 +60,8 @@ def written_whole(target: Path) -> Iterator[BinaryIO]:
         with os.fdopen(handle, "wb") as file:
             yield file
             file.flush()
-            os.fsync(file.fileno())
+            if flushed:
+                os.fsync(file.fileno())
         Path(unfinished).replace(target)
     except BaseException:
         Path(unfinished).unlink(missing_ok=True)
