@@ -10,8 +10,8 @@ from matchedpair.measures.kinds import KINDS
 from matchedpair.pictures import read_picture
 
 from server.measuring import maps
-from server.measuring.maps import ask_for_layer, make_wanted_layers
 from server.measuring.inputs import pair_measures
+from server.measuring.maps import ask_for_layer, make_wanted_layers
 from server.measuring.measuring import measure_outstanding
 from server.measuring.models import Comparison, LayerState, MapLayer, Measure
 from server.references.models import Reference
