@@ -118,7 +118,7 @@ def render_measures(
         reference_valid=np.logical_and.reduce([picture.valid for picture in judged]) if judged else None,
         viewing=Viewing(option.setup.view_transform), smoothed=_smoothed(option),
     )  # fmt: skip
-    _checked(_key(digests, valid), measures.no_twins)
+    _remember(_key(digests, valid), measures.no_twins)
     return measures
 
 
@@ -134,7 +134,7 @@ def pair_measures(pair: Pair, within: list[DrawnZone]) -> PairMeasures:
     viewing = Viewing(pair.control.setup.view_transform)
     measures = PairMeasures(control, trial, valid, viewing=viewing, checked=checked)
     for side, key in zip(("control", "trial"), keys, strict=True):
-        _checked(key, measures.no_twins.get(side, ""))
+        _remember(key, measures.no_twins.get(side, ""))
     return measures
 
 
@@ -144,7 +144,7 @@ def _key(digests: Sequence[str], valid: Mask) -> Checked:
     return tuple(digests), where
 
 
-def _checked(key: Checked, problem: str) -> None:
+def _remember(key: Checked, problem: str) -> None:
     with _lock:
         _twins[key] = problem
         while len(_twins) > MOST_CHECKED:

@@ -140,11 +140,11 @@ def noise_places(spread: Floats, light: Floats, dark: Floats, region: Region, kn
     of_seeds = 2 / known.seeds
     peaks = np.where(np.isfinite(squares), squares, 0.0).max(axis=-1)
     rare = float((peaks > of_seeds * STANDS_OUT * variance)[counts >= side * side / 2].mean())
-    apart = _apart(squares, counts, variance, of_seeds)
+    apart = _apart(squares, counts, peaks, variance, of_seeds)
     return replace(found, scatter=scatter / 2, together=_together(known, side, scatter), rare=rare, apart=apart)
 
 
-def _apart(squares: Floats, counts: Doubles, variance: Doubles, of_seeds: float) -> Floats:
+def _apart(squares: Floats, counts: Doubles, peaks: Floats, variance: Doubles, of_seeds: float) -> Floats:
     """By how much the logarithm of each place's spread falls when every pixel that stands out is left out.
 
     One stands out that is far above the mean of all below it, by a step. At most a quarter of a place can: where more
@@ -153,7 +153,7 @@ def _apart(squares: Floats, counts: Doubles, variance: Doubles, of_seeds: float)
     whole = squares.shape[-1]
     calm = int(CALM * whole)
     low = np.where(counts == whole, squares[..., :calm].mean(axis=-1, dtype=np.float64), 0.0)
-    suspect = (low > 0) & (squares.max(axis=-1) > of_seeds * STANDS_OUT * low)
+    suspect = (low > 0) & (peaks > of_seeds * STANDS_OUT * low)
     rows = np.sort(squares[suspect], axis=-1)
     sums = np.cumsum(rows, axis=-1, dtype=np.float64)
     below = sums[:, calm - 1 : -1] / np.arange(calm, whole)
