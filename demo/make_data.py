@@ -27,7 +27,7 @@ from demo.searched_data import motion, searches, textures
 from demo.studies import ESTIMATE, SEDGE, TANSY, engines, factor, finish, put_away, run
 
 HERE = Path(__file__).parent
-LARGE: dict[str, Any] = {"width": 480, "height": 270}
+SMALLER: dict[str, Any] = {"width": 320, "height": 180}
 DATA = HERE / "data"
 PART_BYTES = 3_000_000  # of one file of rows, so that a change shows as one
 
@@ -92,20 +92,16 @@ def zones() -> None:
 
 
 def without_noise() -> Any:
-    """Long renders with a twin each of the places that engines are judged at, as their references."""
+    """Long renders with a twin each of the places that engines are judged at, as their references. Returns the last."""
     from server.references.actions import from_option
 
-    study = run(
-        "What do the stall and the corner look like without noise?", kind="range", scene="cloth-corner",
-        settings={"samples": 256} | ESTIMATE, factors=[factor("scene", "marble-stall")],
-    )  # fmt: skip
-    large = run(
-        "What does the stall look like without noise at twice the size?", kind="range", **LARGE,
-        settings={"samples": 192} | ESTIMATE, factors=[factor("samples", 64)],
-    )  # fmt: skip
-    for option in [*study.options.order_by("number"), large.options.get(control=None)]:
-        from_option(option, f"{option.settings['samples']} samples of Alder")
-    put_away(study, large)
+    for scene, place in (("marble-stall", "stall"), ("cloth-corner", "corner")):
+        study = run(
+            f"What does the {place} look like without noise?", kind="range", scene=scene,
+            settings={"samples": 192} | ESTIMATE, factors=[factor("samples", 64)],
+        )  # fmt: skip
+        from_option(study.options.get(control=None), "192 samples of Alder")
+        put_away(study)
     return study
 
 
@@ -120,8 +116,9 @@ def together() -> None:
 
     study = run(
         "How far apart are Alder and Tansy in brightness?", scene="cloth-corner", settings={"samples": 32} | ESTIMATE,
-        factors=[TANSY],
+        factors=[TANSY], **SMALLER,
     )  # fmt: skip
+    put_away(study)
     pair = with_all(Pair.objects.filter(study=study)).get()
     factor_, _ = bring_together(pair_figures(pair), get_object_or_404(Zone, name="Back wall"))
     print(f"Tansy's light times {factor_.factor:.4f}", flush=True)
@@ -134,21 +131,19 @@ def studies() -> None:
 
     run(
         "Did Alder 2 change anything in the mist?", asked="version", kind="versions", scene="mist-lane", view="lane",
-        settings={"samples": 32} | ESTIMATE, build="1", factors=[factor("version", "2")], repeats=3,
+        settings={"samples": 32} | ESTIMATE, build="1", factors=[factor("version", "2")],
     )  # fmt: skip
     run(
         "How many bounces does the glass cabinet need?", asked="bounces", kind="range", scene="glass-cabinet",
-        view="cabinet", width=240, height=135, settings={"samples": 48, "bounces": 16} | ESTIMATE,
-        factors=[factor("bounces", 2, 4, 8, 12)],
-        repeats=3,
+        view="cabinet", settings={"samples": 48, "bounces": 16} | ESTIMATE, factors=[factor("bounces", 2, 4, 8, 12)],
     )  # fmt: skip
     run(
         "Do clamp and light picking help each other in the stall?", kind="table", settings={"samples": 24},
-        factors=[factor("light_picking", "estimate"), factor("indirect_clamp", 4.0)], repeats=3,
+        factors=[factor("light_picking", "estimate"), factor("indirect_clamp", 4.0)],
     )  # fmt: skip
     focused = run(
         "Is focused light worth its time in the basin?", asked="feature", scene="cloth-corner", view="basin",
-        engine="sorrel", settings={"samples": 48, "photons": 1000000}, repeats=3,
+        engine="sorrel", settings={"samples": 48, "photons": 1000000},
         factors=[factor("focused_light", True)], passes=["focused", "depth"],
     )  # fmt: skip
     EffectEvidence.objects.create(
@@ -156,11 +151,11 @@ def studies() -> None:
         number=Pair.objects.get(study=focused).pk, note="Bright curves inside the basin with it, none without.",
     )  # fmt: skip
     run(
-        "Is picking lights by estimate worth its time at the counter?", asked="feature", **LARGE,
+        "Is picking lights by estimate worth its time at the counter?", asked="feature",
         settings={"samples": 48, "indirect_clamp": 4.0}, factors=[factor("light_picking", "estimate")], repeats=3,
     )  # fmt: skip
     run(
-        "How many samples are enough for the stall?", asked="samples", kind="ladder", **LARGE,
+        "How many samples are enough for the stall?", asked="samples", kind="ladder",
         settings={"samples": 16} | ESTIMATE, factors=[factor("samples", 4, 8, 32, 64)],
     )  # fmt: skip
     run(
@@ -230,11 +225,11 @@ def plans() -> None:
     run(
         "Which engine should make the ambient occlusion of the cabinet?", asked="pass", kind="range",
         match_on="time", scene="glass-cabinet", view="cabinet", settings={"samples": 16}, passes=["occlusion"],
-        factors=[engines({"value": "tansy", "settings": {}}, SEDGE)], repeats=3,
+        factors=[engines({"value": "tansy", "settings": {}}, SEDGE)],
     )  # fmt: skip
     run(
         "More pixels or more samples at the counter?", asked="pixels", kind="same-time", match_on="time",
-        settings={"samples": 12} | ESTIMATE, **LARGE, repeats=3,
+        settings={"samples": 12} | ESTIMATE, repeats=3,
         factors=[factor("size", "240x135"), factor("samples", 48)],
     )  # fmt: skip
     run(
@@ -245,7 +240,7 @@ def plans() -> None:
 
 
 def decisions() -> None:
-    """Two engines and two ways to pick lights through a ladder in two scenes: matched pairs, uses, recipes."""
+    """Two engines through a ladder in two scenes: a matched pair, uses, recipes."""
     from server.decisions.models import Production
     from server.decisions.recipes import save_recipe
     from server.decisions.uses import change_use
@@ -253,24 +248,20 @@ def decisions() -> None:
 
     study = run(
         "What should the night shots of Lantern Street be rendered with?", asked="engine", kind="table",
-        match_on="noise", scene="cloth-corner", settings={"samples": 32},
+        match_on="noise", scene="cloth-corner", settings={"samples": 32} | ESTIMATE,
         factors=[
-            engines({"value": "alder", "settings": {"samples": 32, "light_picking": "estimate"}},
-                    {"value": "tansy", "settings": {"gather_rays": 32, "direct_samples": 16}}),
+            engines({"value": "tansy", "settings": {"gather_rays": 32, "direct_samples": 16}}),
             factor("quality", 8, 16), factor("scene", "marble-stall"),
         ],
     )  # fmt: skip
     control = study.options.get(number=0)
-    wanted = (
-        ("estimate", "noise", "whole"), ("tansy", "noise", "whole"),
-    )  # fmt: skip
-    for title, on, zone in wanted:
-        trials = study.options.filter(control=control, setup__scene=control.setup.scene).order_by("number")
-        own = [each for each in trials if title in (each.settings.get("light_picking"), each.engine)]
-        found = begin(control, next(e for e in own if e.settings[e.quality_knob] == 32), on, zone)
-        finish()
-        found.refresh_from_db()
-        print(f"{title} matched on {on}: {found.state}, {found.words}", flush=True)
+    tansy = study.options.get(
+        control=control, setup__scene=control.setup.scene, engine="tansy", settings__gather_rays=32
+    )
+    found = begin(control, tansy, "noise", "whole")
+    finish()
+    found.refresh_from_db()
+    print(f"Tansy matched on noise: {found.state}, {found.words}", flush=True)
     change_use(study, "preview", {"limits": {"noise": 30.0}})
     change_use(study, "animation", {"limits": {"noise": 20.0, "visible": 3.0, "stops": 0.05}})
     change_use(study, "still", {"limits": {"seconds": 60.0, "visible": 2.0, "stops": 0.05}})

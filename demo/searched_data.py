@@ -2,17 +2,21 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from demo.studies import COMMON, ESTIMATE, SEDGE, engines, factor, finish, put_away, run
+
+SMALL: dict[str, Any] = {"width": 192, "height": 108}  # what is rendered by the dozen, to keep the data small
 
 
 def motion() -> None:
-    """A carried lantern and a lamp that goes out, in three engines, and long renders to hold their frames against."""
+    """A carried lantern and a lamp that goes out: three engines, long renders as references, a setting that lags."""
     from server.motion.sequences import sequences_of
     from server.references.actions import from_option
 
     run(
         "Which engine stays calm while the lantern is carried past?", asked="engine", kind="table",
-        scene="shutter-wall", view="street", settings={"samples": 16} | ESTIMATE, width=192, height=108,
+        scene="shutter-wall", view="street", settings={"samples": 16} | ESTIMATE, **SMALL,
         factors=[
             engines({"value": "tansy", "settings": {"gather_rays": 128, "direct_samples": 16}}, SEDGE),
             factor("frame", *range(2, 17)),
@@ -20,12 +24,17 @@ def motion() -> None:
     )  # fmt: skip
     long = run(
         "What do the frames of the shutter wall look like without noise?", kind="range", scene="shutter-wall",
-        view="street", settings={"samples": 48} | ESTIMATE, width=192, height=108,
+        view="street", settings={"samples": 48} | ESTIMATE, **SMALL,
         factors=[factor("frame", *range(2, 17))],
     )  # fmt: skip
     for frame in sequences_of(long)[0].frames:
         from_option(frame.facts.option, "48 samples of Alder")
     put_away(long)
+    run(
+        "Does blending in earlier frames calm Sedge, and what does it cost?", asked="feature", kind="table",
+        scene="shutter-wall", view="street", engine="sedge", **SMALL,
+        factors=[factor("history", 4), factor("frame", *range(2, 17))],
+    )  # fmt: skip
 
 
 def searches() -> None:
@@ -38,7 +47,7 @@ def searches() -> None:
 
     study = run(
         "How little will do for previews of the shutter wall?", kind="on-off", scene="shutter-wall", view="street",
-        settings={"samples": 24, "bounces": 8} | ESTIMATE, width=192, height=108,
+        settings={"samples": 24, "bounces": 8} | ESTIMATE, **SMALL,
         factors=[factor("indirect_clamp", 4.0)],
     )  # fmt: skip
     base = study.options.get(control=None)

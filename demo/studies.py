@@ -5,10 +5,10 @@ from __future__ import annotations
 from typing import Any
 
 COMMON = {
-    "view": "counter", "width": 320, "height": 180, "repeats": 2, "threads": 1, "time_limit_seconds": 1800.0,
+    "view": "counter", "width": 480, "height": 270, "repeats": 2, "threads": 1, "time_limit_seconds": 1800.0,
     "scene": "marble-stall", "engine": "alder", "quantities": {}, "passes": [],
 }  # fmt: skip
-MOST_ROUNDS, MOST_SECONDS = 3, 240.0  # of seeds that an answer asks for
+MOST_ROUNDS, MOST_SECONDS = 3, 420.0  # of seeds that an answer asks for
 ESTIMATE = {"light_picking": "estimate"}
 
 

@@ -6,7 +6,19 @@ from dataclasses import asdict
 from typing import Any
 
 from matchedpair.answers import Answer
-from matchedpair.answers.answer import NOTHING, SURE, UNSURE, VISIBLE_ERROR, VISIBLE_NOISE
+from matchedpair.answers.answer import (
+    DRAW_ZONE,
+    HIGHER_LEVELS,
+    LOOK,
+    NOTHING,
+    RENDER_REFERENCE,
+    RUN,
+    SEEDS,
+    SURE,
+    UNSURE,
+    VISIBLE_ERROR,
+    VISIBLE_NOISE,
+)
 from rest_framework import serializers
 
 
@@ -33,7 +45,7 @@ class ClaimSerializer(serializers.Serializer):
 class StepSerializer(serializers.Serializer):
     """The one thing that would settle what is open."""
 
-    act = serializers.ChoiceField(choices=["seeds", "reference", "zone", "levels", "run"])
+    act = serializers.ChoiceField(choices=[SEEDS, RENDER_REFERENCE, DRAW_ZONE, HIGHER_LEVELS, RUN, LOOK])
     words = serializers.CharField()
     options = serializers.ListField(child=serializers.IntegerField())
     seeds = serializers.IntegerField()

@@ -35,6 +35,12 @@ def ratio(value, half=0.04, *, tie=None, noisier=None, method="places"):
     return Ratio(value, (low, high), method, 1, low <= 1 <= high if tie is None else tie, spread=spread)
 
 
+def readings(value, half, *, other):
+    """A noise ratio of which a second reading, without rare bright paths, is another."""
+    low, high = min(value, other) / (1 + half), max(value, other) * (1 + half)
+    return Ratio(value, (low, high), "places", 1, low <= 1 <= high)
+
+
 def seconds(value, half=0.05):
     return Figure(value, "s", (value / (1 + half), value * (1 + half)), "wall", 1)
 
@@ -317,6 +323,7 @@ CASES = {
     "A feature that does not pay": feature(ratio(0.97, 0.02), ratio(1.4, 0.05, method="wall")),
     "A feature that is not sure yet": feature(ratio(0.98, 0.03), ratio(1.01, 0.08, method="wall")),
     "A feature that seeds cannot settle": feature(ratio(0.995, 0.2), ratio(1.0, 0.4, method="wall")),
+    "A feature that turns on rare specks": feature(readings(0.8, 0.03, other=1.1), ratio(1.15, 0.05, method="wall")),
     "A feature that changes the look": feature(
         ratio(1.0, 0.02), ratio(1.04, 0.02, method="wall"), found=True,
         zones=(zone("Ring", stops=0.9), zone("Deep shelf", noise=ratio(1.2, 0.03))), cells=cells({50: 80.0}),

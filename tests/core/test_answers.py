@@ -8,11 +8,12 @@ from dataclasses import replace
 from pathlib import Path
 
 from matchedpair.answers import answer_of, facts_as_values, facts_from_values
-from matchedpair.answers.answer import NOTHING, RENDER_REFERENCE, SEEDS, SURE, UNSURE
+from matchedpair.answers.answer import LOOK, NOTHING, RENDER_REFERENCE, SEEDS, SURE, UNSURE
 from matchedpair.answers.engine import standings
 from matchedpair.answers.facts import LevelFact
 from matchedpair.cli import main
 from matchedpair.errors import InputError
+from matchedpair.measures.figure import Ratio
 
 from tests import words
 from tests.core.answer_cases import (
@@ -30,6 +31,7 @@ from tests.core.answer_cases import (
     pair,
     passes,
     ratio,
+    readings,
     search,
     sizes,
     study,
@@ -46,7 +48,7 @@ class Said(unittest.TestCase):
         for title in CASES:
             expected = any(
                 word in title
-                for word in ("not sure yet", "cannot settle", "without a reference", "hides", "to the eye")
+                for word in ("not sure yet", "cannot settle", "turns on", "without a reference", "hides", "to the eye")
             ) and not title.startswith("Noisier")
             self.assertEqual(title in open_cases, expected, title)
 
@@ -93,6 +95,20 @@ class Features(unittest.TestCase):
         self.assertEqual((few.next.act, many.next.act), (SEEDS, SEEDS))
         self.assertGreater(many.next.seeds, 2 * few.next.seeds)
         self.assertNotEqual(answer_of(CASES["A feature that seeds cannot settle"]).next.act, SEEDS)
+
+    def test_where_rare_specks_decide_a_look_is_asked_for_and_not_seeds(self):
+        """The farther end of noise's interval is its reading without them, and the time asked for lies between both."""
+        facts = CASES["A feature that turns on rare specks"]
+        answer = answer_of(facts)
+        self.assertEqual((answer.sure, answer.next.act), (UNSURE, LOOK))
+        self.assertIn("rare bright specks", answer.next.words)
+        self.assertEqual(answer.shown.pair, facts.pairs[0].key)
+        either = replace(facts.pairs[0], noise=readings(0.6, 0.05, other=0.7), time=ratio(1.0, 0.02))
+        self.assertEqual(answer_of(replace(facts, pairs=(either,))).sure, SURE)
+        chance = replace(facts.pairs[0], noise=ratio(1.08, 0.3))
+        self.assertEqual(answer_of(replace(facts, pairs=(chance,))).next.act, SEEDS)
+        endless = replace(facts.pairs[0], noise=Ratio(0.9, (0.0, 1.2), "places", 1, True))
+        self.assertEqual(answer_of(replace(facts, pairs=(endless,))).sure, NOTHING)
 
     def test_one_seed_and_refused_noise_say_why_nothing_is_compared(self):
         facts = feature(None, None, refused={"noise_ratio": "the trial: there is no twin"})

@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 import type { Schema } from "../src/api/client";
-import { ALL, byScene, found, needs, type Row, stateOf } from "../src/screens/study/found";
+import { ALL, byScene, found, headline, needs, type Row, stateOf } from "../src/screens/study/found";
 import { soFarWords } from "../src/screens/study/soFar";
 
 function row(id: number, more: Partial<Row> = {}): Row {
@@ -49,6 +49,14 @@ describe("studies that are looked for", () => {
     expect(found(rows, { ...ALL, find: "tansy MIST" }, "newest").map((each) => each.id)).toEqual([1]);
     expect(found(rows, { ...ALL, find: "enough" }, "newest").map((each) => each.id)).toEqual([2]);
     expect(found(rows, { ...ALL, find: "none such" }, "newest")).toEqual([]);
+  });
+
+  it("heads the list with how many are open, and counts none of those that are still gathered", () => {
+    expect(headline([])).toMatch(/^No study yet/);
+    expect(headline([row(1)])).toBe("1 study, each with an answer.");
+    expect(headline(rows)).toBe("3 studies, 1 without a sure answer yet.");
+    const early = [row(1), row(2, { gathered: false, sure: "nothing yet", sentence: "" })];
+    expect(headline(early)).toBe("2 studies; still gathering what 1 of them says.");
   });
 
   it("fits scene, engine, question and state", () => {

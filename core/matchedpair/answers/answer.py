@@ -8,6 +8,7 @@ SURE, UNSURE, NOTHING = "sure", "not sure yet", "nothing yet"
 PAIR, OPTION, CURVE, REFERENCE = "pair", "option", "curve", "reference"
 VISIBLE_NOISE, VISIBLE_ERROR = "visible_noise", "visible_error"
 SEEDS, RENDER_REFERENCE, DRAW_ZONE, HIGHER_LEVELS, RUN = "seeds", "reference", "zone", "levels", "run"
+LOOK = "look"
 
 
 @dataclass(frozen=True)
@@ -48,12 +49,12 @@ class Claim:
 
 @dataclass(frozen=True)
 class Step:
-    """The one thing that would settle what is open, as a button.
+    """The one thing that would settle what is open, as a button; ``look`` leads to the pair that is shown.
 
     Parameters
     ----------
     act : str
-        ``seeds``, ``reference``, ``zone``, ``levels`` or ``run``.
+        ``seeds``, ``reference``, ``zone``, ``levels``, ``run`` or ``look``.
     words : str
         On the button.
     seeds : int

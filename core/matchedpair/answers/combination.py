@@ -83,8 +83,7 @@ def _logs(pair: PairFact) -> tuple[float, float]:
     """
     if pair.noise is None or pair.noise.interval is None:
         return 0.0, math.inf
-    own = math.log(pair.noise.value)
-    return own, min(abs(math.log(end) - own) if end > 0 else math.inf for end in pair.noise.interval)
+    return math.log(pair.noise.value), pair.noise.reach_of_chance
 
 
 def _time(pair: PairFact) -> str:

@@ -17,8 +17,7 @@ from matchedpair.answers.phrases import (
     times,
     times_between,
 )
-from matchedpair.answers.same_noise import NOT_WORTH, WORTH, Cost, costs
-from matchedpair.answers.settle import LARGER, more_seeds
+from matchedpair.answers.same_noise import NOT_WORTH, WORTH, Cost, costs, what_tells
 
 
 def answer(facts: StudyFacts) -> Answer:
@@ -57,7 +56,7 @@ def of_pair(facts: StudyFacts, pair: PairFact, cost: Cost) -> Answer:
         text = f"Not sure yet: to the same noise, {subject} takes {takes}"
         sure, choice = UNSURE, 0
     options = [each for each in (control, trial) if each is not None]
-    step = None if sure == SURE else more_seeds(options, cost.half_width, cost.distance) or LARGER
+    step = None if sure == SURE else what_tells(options, cost)
     return Answer(facts.question, sentence(text), sure, choice, because(pair, proof), caveats(facts, pair), step, proof)
 
 

@@ -7,8 +7,7 @@ from matchedpair.answers.facts import PairFact, StudyFacts
 from matchedpair.answers.feature import of_pair
 from matchedpair.answers.missing import nothing_yet, without_reference
 from matchedpair.answers.phrases import capital, sentence, times
-from matchedpair.answers.same_noise import NOT_WORTH, WORTH, Cost, costs
-from matchedpair.answers.settle import LARGER, more_seeds
+from matchedpair.answers.same_noise import NOT_WORTH, WORTH, Cost, costs, what_tells
 from matchedpair.plans.plan_kind import is_place
 
 ONLY_PLACES = "These renders differ only in what they show; nothing of how they are rendered is compared."
@@ -43,7 +42,7 @@ def answer(facts: StudyFacts) -> Answer:
                       Proof(PAIR, pair.key))  # fmt: skip
     options = [option for key in (pair.control, pair.trial) if (option := facts.option(key)) is not None]
     text = "Not sure yet: nothing here is clearly faster to the same noise than the control"
-    step = more_seeds(options, cost.half_width, cost.distance) or LARGER
+    step = what_tells(options, cost)
     return Answer(facts.question, sentence(text), UNSURE, 0, _first(pair, cost, told), (), step, Proof(PAIR, pair.key))
 
 

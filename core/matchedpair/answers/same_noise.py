@@ -3,28 +3,40 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass
 
+from matchedpair.answers.answer import LOOK, Step
 from matchedpair.answers.facts import OptionFact, PairFact, StudyFacts
+from matchedpair.answers.settle import LARGER, more_seeds
 from matchedpair.answers.thresholds import TIME
 from matchedpair.measures.figure import Interval
 
 WORTH, NOT_WORTH, UNDECIDED = "worth it", "not worth it", "not sure yet"
+SPECKS = Step(LOOK, "Look at the pair: it turns on whether rare bright specks are noise, which seeds do not tell")
 
 
 @dataclass(frozen=True)
 class Cost:
-    """The trial's time to the control's noise over the control's time, with its interval."""
+    """The trial's time to the control's noise over the control's time, with its interval.
+
+    `readings` is how far it lies apart with rare bright paths counted as noise and without, once chance adds nothing.
+    """
 
     value: float
     interval: Interval
+    readings: Interval
 
     @property
     def decided(self) -> str:
         """Whether it saves time beyond what counts."""
-        if self.interval[1] < 1 - TIME:
-            return WORTH
-        return NOT_WORTH if self.interval[0] > 1 + TIME else UNDECIDED
+        return _decided(self.interval)
+
+    @property
+    def seeds_tell(self) -> bool:
+        """Whether more seeds could decide it; else it turns on whether rare bright paths are noise."""
+        low, high = self.readings
+        return low == 0 or high / low < 1 + TIME or _decided(self.readings) != UNDECIDED
 
     @property
     def half_width(self) -> float:
@@ -41,16 +53,34 @@ class Cost:
         return max(apart) if abs(value) < TIME else min(apart)
 
 
+def _decided(interval: Interval) -> str:
+    if interval[1] < 1 - TIME:
+        return WORTH
+    return NOT_WORTH if interval[0] > 1 + TIME else UNDECIDED
+
+
 def cost_of(pair: PairFact, control: OptionFact, trial: OptionFact) -> Cost | None:
-    """c = (t·n²·rendering + the trial's getting ready) / (rendering + the control's); None where one is missing."""
-    if pair.noise is None or pair.time is None:
+    """c = (t·n²·rendering + the trial's getting ready) / (rendering + the control's); None where one is missing, or
+    where an interval has no end.
+    """
+    if pair.noise is None or pair.time is None or math.isinf(pair.noise.reach + pair.time.reach):
         return None
     rendering = control.seconds.value if control.seconds is not None else 1.0
     ready = (control.ready or 0.0, trial.ready or 0.0)
     part = pair.time.value * pair.noise.value**2 * rendering
     value = (part + ready[1]) / (rendering + ready[0])
-    reach = math.hypot(pair.time.reach, 2 * pair.noise.reach) * part / (part + ready[1])
-    return Cost(value, (value * math.exp(-reach), value * math.exp(reach)))
+    share = part / (part + ready[1])
+    reach = math.hypot(pair.time.reach, 2 * pair.noise.reach) * share
+    below, above = (2 * apart * share for apart in pair.noise.second_reading)
+    interval = (value * math.exp(-reach), value * math.exp(reach))
+    return Cost(value, interval, (value * math.exp(-below), value * math.exp(above)))
+
+
+def what_tells(options: Sequence[OptionFact], cost: Cost) -> Step:
+    """What would decide a cost that is not sure yet: seeds, larger pictures, or a person's eye."""
+    if not cost.seeds_tell:
+        return SPECKS
+    return more_seeds(options, cost.half_width, cost.distance) or LARGER
 
 
 def costs(facts: StudyFacts) -> list[tuple[PairFact, Cost]]:

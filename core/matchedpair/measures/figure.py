@@ -88,9 +88,33 @@ class Ratio:
 
     @property
     def reach(self) -> float:
-        """Half-width of the interval of its logarithm."""
+        """Half-width of the interval of its logarithm; infinite where that has no end."""
         low, high = self.ends
-        return math.log(high / low) / 2
+        return math.log(high / low) / 2 if 0 < low <= high < math.inf else math.inf
+
+    @property
+    def reach_of_chance(self) -> float:
+        """How far the nearer end lies from the value, in logarithms: the farther one may hold a second reading, as of
+        noise without rare bright paths.
+        """
+        return min(self._reaches)
+
+    @property
+    def second_reading(self) -> Interval:
+        """How far below and above the value a second reading lies, in logarithms; no number of seeds brings it nearer.
+
+        Both are infinite where the interval has no end.
+        """
+        below, above = self._reaches
+        near = min(below, above)
+        return (math.inf, math.inf) if math.isinf(near) else (below - near, above - near)
+
+    @property
+    def _reaches(self) -> Interval:
+        low, high = self.ends
+        if not 0 < low <= self.value <= high:
+            return math.inf, math.inf
+        return math.log(self.value / low), math.log(high / self.value)
 
 
 def mean_figure(values: Sequence[float], unit: str, method: str, version: int) -> Figure:

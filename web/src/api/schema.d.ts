@@ -2435,9 +2435,10 @@ export interface components {
          *     * `zone` - zone
          *     * `levels` - levels
          *     * `run` - run
+         *     * `look` - look
          * @enum {string}
          */
-        ActEnum: "seeds" | "reference" | "zone" | "levels" | "run";
+        ActEnum: "seeds" | "reference" | "zone" | "levels" | "run" | "look";
         /** @description The error against a reference sequence, how much of it changes from frame to frame, and the lag behind it. */
         AgainstReference: {
             lag: components["schemas"]["Lag"] | null;

@@ -42,7 +42,7 @@ export function AnswerHead({
           </ul>
         </div>
       ) : null}
-      {answer.next ? <NextStep study={study} step={answer.next} /> : null}
+      <NextStep study={study} answer={answer} />
     </section>
   );
 }
@@ -69,12 +69,15 @@ export function addressOf(proof: Claim["proof"], study: number): string {
 const MADE_HERE: readonly string[] = ["seeds", "levels", "run"];
 
 /** The one thing that would settle what is open. */
-function NextStep({ study, step }: { study: Schema["Study"]; step: NonNullable<Answer["next"]> }) {
+function NextStep({ study, answer }: { study: Schema["Study"]; answer: Answer }) {
   const settle = useSettle(study.id);
+  const { next: step, shown } = answer;
+  if (!step) return null;
   const elsewhere = {
     reference: `/scenes/${encodeURIComponent(study.scene_name)}`,
     zone: `/scenes/${encodeURIComponent(study.scene_name)}`,
     levels: `/studies/${study.id}/plan`,
+    look: addressOf(shown, study.id),
   } as Record<string, string>;
   if (study.from_elsewhere && MADE_HERE.includes(step.act)) {
     return (

@@ -6,7 +6,7 @@ import { Failed, Loading } from "../../parts/Notice";
 import { remember, remembered, useRemembered } from "../../parts/remembered";
 import { useTitle } from "../../parts/useTitle";
 import { FirstSteps } from "./FirstSteps";
-import { ALL, byScene, found, needs, type Row, type Sort, type Wanted } from "./found";
+import { ALL, byScene, found, headline, needs, type Sort, type Wanted } from "./found";
 import { Needs } from "./Needs";
 import { StudyFilters } from "./StudyFilters";
 import { StudyList } from "./StudyList";
@@ -37,7 +37,7 @@ export function Studies() {
   return (
     <div className="mx-auto max-w-[76rem] px-6 py-6">
       <div className="flex items-baseline justify-between gap-6">
-        <h1 className="text-xl font-semibold">{sentence(data.studies)}</h1>
+        <h1 className="text-xl font-semibold">{headline(data.studies)}</h1>
         <span className="flex flex-wrap items-center justify-end gap-4">
           <TakeIn />
           <Link to="/studies/new" className="act flex items-center" data-kind="main">
@@ -84,13 +84,6 @@ export function Studies() {
       )}
     </div>
   );
-}
-
-function sentence(rows: Row[]): string {
-  if (rows.length === 0) return "No study yet: ask a question and change one thing.";
-  const open = rows.filter((row) => row.sure !== "sure").length;
-  const studies = `${rows.length} ${rows.length === 1 ? "study" : "studies"}`;
-  return open === 0 ? `${studies}, each with an answer.` : `${studies}, ${open} without a sure answer yet.`;
 }
 
 /** When this browser first saw the list: what ended before is not news. */

@@ -59,6 +59,17 @@ export function byScene(rows: readonly Row[]): [string, Row[]][] {
   return [...groups];
 }
 
+/** How many there are, and of how many the answer is not sure; while answers are gathered, only how many are not yet. */
+export function headline(rows: readonly Row[]): string {
+  if (rows.length === 0) return "No study yet: ask a question and change one thing.";
+  const studies = `${rows.length} ${rows.length === 1 ? "study" : "studies"}`;
+  const toGather = rows.filter((row) => !row.gathered).length;
+  if (toGather > 0)
+    return `${studies}; still gathering what ${toGather} of them ${toGather === 1 ? "says" : "say"}.`;
+  const open = rows.filter((row) => row.sure !== "sure").length;
+  return open === 0 ? `${studies}, each with an answer.` : `${studies}, ${open} without a sure answer yet.`;
+}
+
 export type Need = { row: Row; why: "running" | "failed" | "new" | "open" };
 
 /** What asks for somebody now: under way, failed, done since it was last looked at, or not sure yet with a step to take. */
