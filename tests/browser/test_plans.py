@@ -291,6 +291,9 @@ class Table(BrowserTest):
     def rows(self):
         return self.page.locator("tr[data-run]")
 
+    def grid(self):
+        return self.page.get_by_role("grid", name="Runs")
+
     def test_words_groups_columns_and_order_are_remembered(self):
         page = self.page
         self.open(f"/studies/{self.study.pk}")
@@ -320,13 +323,43 @@ class Table(BrowserTest):
         page = self.page
         self.open(f"/studies/{self.study.pk}")
         expect(self.rows()).to_have_count(13)
-        page.get_by_role("table", name="Runs").locator("xpath=..").focus()
+        self.grid().focus()
         for key in ("ArrowDown", "ArrowDown", " ", "ArrowDown", " "):
             page.keyboard.press(key)
         expect(page.locator('tr[data-picked="control"]')).to_have_count(1)
         expect(page.locator('tr[data-picked="trial"]')).to_have_count(1)
         page.keyboard.press("p")
         page.wait_for_selector("canvas[data-drawn]")
+
+    def test_the_runs_are_a_grid_that_keys_move_through_cell_by_cell(self):
+        page = self.page
+        self.open(f"/studies/{self.study.pk}")
+        expect(self.rows()).to_have_count(13)
+        grid = self.grid()
+        expect(grid).to_have_attribute("aria-rowcount", "14")
+        grid.focus()
+        page.keyboard.press("ArrowUp")
+        here = page.locator("[data-here]")
+        while here.inner_text().strip() != "Seed":
+            page.keyboard.press("ArrowRight")
+        self.assertEqual(here.get_attribute("id"), grid.get_attribute("aria-activedescendant"))
+        page.keyboard.press("Enter")
+        expect(page.get_by_role("columnheader", name="Seed")).to_have_attribute("aria-sort", "ascending")
+        for key in ("ArrowDown", "End"):
+            page.keyboard.press(key)
+        expect(here.get_by_role("button", name=re.compile("^Log"))).to_be_visible()
+        page.keyboard.press("Enter")
+        expect(here.get_by_role("button").first).to_be_focused()
+        for key in ("ArrowRight", "Enter"):
+            page.keyboard.press(key)
+        expect(page.get_by_role("dialog")).to_be_visible()
+        page.keyboard.press("Escape")
+        expect(here.get_by_role("button", name=re.compile("^Log"))).to_be_focused()
+        page.keyboard.press("Escape")
+        expect(grid).to_be_focused()
+        page.keyboard.press(" ")
+        expect(page.locator('tr[aria-selected="true"]')).to_have_count(1)
+        self.assert_accessible()
 
     def test_twins_are_no_pair_and_that_is_said(self):
         self.open(f"/studies/{self.study.pk}")
@@ -346,7 +379,7 @@ class Table(BrowserTest):
         )  # fmt: skip
         self.open(f"/studies/{self.study.pk}")
         expect(self.page.get_by_role("region", name="Run table")).to_contain_text("3013 runs")
-        box = self.page.get_by_role("table", name="Runs").locator("xpath=..")
+        box = self.grid().locator("xpath=..")
         for share in (0.3, 0.71, 1.0):
             box.evaluate("(box, share) => { box.scrollTop = share * box.scrollHeight; }", share)
             expect(self.rows().nth(8)).to_be_visible()

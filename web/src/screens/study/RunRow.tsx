@@ -4,6 +4,7 @@ import { api, type Schema } from "../../api/client";
 import { askAgain } from "../../api/events";
 import { duration, megabytes, optionTitle, three } from "../../parts/format";
 import { SideMark, type SideName } from "../../parts/Side";
+import { cellAt, type Place } from "./grid";
 import { type Column, named, ROW_HEIGHT, type Row } from "./rows";
 
 const QUIET = 0.9;
@@ -19,7 +20,8 @@ const STATE_WORDS: Record<Row["state"], string> = {
 export function RunRow({
   row,
   shown,
-  current,
+  index,
+  here,
   side,
   onPoint,
   onChoose,
@@ -27,33 +29,37 @@ export function RunRow({
 }: {
   row: Row | undefined;
   shown: Column[];
-  current: boolean;
+  index: number;
+  /** The keyboard's cell, where it is in this row. */
+  here: Place | null;
   side: SideName | null;
-  onPoint: () => void;
+  onPoint: (column: number) => void;
   onChoose: (row: Row) => void;
   onShow: (id: number) => void;
 }) {
   const height = { height: `${ROW_HEIGHT}px` };
   if (!row) {
     return (
-      <tr style={height} aria-busy="true">
+      <tr style={height} aria-busy="true" aria-rowindex={index + 2}>
         <td colSpan={shown.length + 2} />
       </tr>
     );
   }
   const soft = row.warm_up || row.purpose === "pilot" || !row.in_plan;
-  const place = current ? "bg-wash shadow-[inset_3px_0_0_var(--color-ink)]" : "";
+  const place = here ? "bg-wash shadow-[inset_3px_0_0_var(--color-ink)]" : "";
   return (
     <tr
       className={`border-line border-b ${place} ${soft ? "text-soft" : ""}`}
       style={height}
       data-run={row.id}
       data-state-of={row.state}
-      data-current={current || undefined}
+      data-current={here !== null || undefined}
       data-picked={side ?? undefined}
-      onClick={onPoint}
+      aria-rowindex={index + 2}
+      aria-selected={side !== null}
+      onClick={(event) => onPoint((event.target as HTMLElement).closest("td")?.cellIndex ?? 0)}
     >
-      <td className="pl-1">
+      <td className="pl-1" {...cellAt(index, 0, here)}>
         <button
           type="button"
           className="block h-[38px] w-[68px] overflow-hidden text-left text-xs"
@@ -75,15 +81,16 @@ export function RunRow({
           ) : null}
         </button>
       </td>
-      {shown.map((column) => (
+      {shown.map((column, number) => (
         <td
           key={column.name}
+          {...cellAt(index, number + 1, here)}
           className={`overflow-hidden px-1.5 leading-tight ${column.number ? "whitespace-nowrap text-right" : ""}`}
         >
           <Cell row={row} column={column} side={side} />
         </td>
       ))}
-      <td className="pr-2 text-right">
+      <td className="pr-2 text-right" {...cellAt(index, shown.length + 1, here)}>
         <Acts row={row} onShow={onShow} />
       </td>
     </tr>
@@ -91,20 +98,36 @@ export function RunRow({
 }
 
 /** The heading of a group with median and range of every figure over its counted runs. */
-export function GroupRow({ group, shown }: { group: Schema["Group"]; shown: Column[] }) {
+export function GroupRow({
+  group,
+  shown,
+  index,
+  here,
+}: {
+  group: Schema["Group"];
+  shown: Column[];
+  index: number;
+  here: Place | null;
+}) {
   return (
-    <tr className="border-edge border-b bg-wash" style={{ height: `${ROW_HEIGHT}px` }} data-group={group.key}>
-      <td className="pl-1 text-soft text-xs">
+    <tr
+      className="border-edge border-b bg-wash"
+      style={{ height: `${ROW_HEIGHT}px` }}
+      data-group={group.key}
+      aria-rowindex={index + 2}
+    >
+      <td className="pl-1 text-soft text-xs" {...cellAt(index, 0, here)}>
         {group.count} {group.count === 1 ? "run" : "runs"}
       </td>
-      {shown.map((column, index) => {
+      {shown.map((column, number) => {
         const figure = group.figures[column.name];
         return (
           <td
             key={column.name}
+            {...cellAt(index, number + 1, here)}
             className={`overflow-hidden px-1.5 leading-tight ${column.number ? "text-right" : "font-semibold"}`}
           >
-            {index === 0 ? group.key : null}
+            {number === 0 ? group.key : null}
             {figure ? (
               <>
                 {shownNumber(column, figure.value)}
@@ -118,7 +141,7 @@ export function GroupRow({ group, shown }: { group: Schema["Group"]; shown: Colu
           </td>
         );
       })}
-      <td />
+      <td {...cellAt(index, shown.length + 1, here)} />
     </tr>
   );
 }

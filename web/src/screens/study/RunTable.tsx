@@ -6,6 +6,7 @@ import type { Schema } from "../../api/client";
 import { type Asked, groupsQuery, PAGE_ROWS, tableQuery } from "../../api/queries";
 import { Failed, Loading } from "../../parts/Notice";
 import { useRemembered } from "../../parts/remembered";
+import { cellAt, cellId, moved, type Place } from "./grid";
 import { GroupRow, RunRow } from "./RunRow";
 import { type Column, ROW_HEIGHT, type Row, WIDTHS, widthOfColumn } from "./rows";
 import { TableTools } from "./TableTools";
@@ -44,9 +45,10 @@ export function RunTable({
 }) {
   const [asked, ask] = useRemembered<Asked>(`table of ${study.id}`, PLAIN);
   const [hidden, setHidden] = useRemembered<VisibilityState>("table columns", FIRST_HIDDEN);
-  const [current, setCurrent] = useState(0);
+  const [here, setHere] = useState<Place>({ row: 0, column: 0 });
   const pairing = usePairing();
   const box = useRef<HTMLDivElement>(null);
+  const grid = useRef<HTMLTableElement>(null);
   const first = useQuery(tableQuery(study.id, asked, 0));
   const groups = useQuery(groupsQuery(study.id, asked));
   const total = first.data?.total ?? 0;
@@ -60,6 +62,11 @@ export function RunTable({
     estimateSize: () => ROW_HEIGHT,
     overscan: 12,
   });
+  useEffect(() => {
+    if (grid.current !== document.activeElement) return;
+    const cell = document.getElementById(cellId(here));
+    cell?.scrollIntoView({ block: "nearest", inline: "nearest" });
+  }, [here]);
   const items = virtual.getVirtualItems();
   const pages = pagesOf(items.map((item) => lines[item.index]));
   const loaded = useQueries({ queries: pages.map((page) => tableQuery(study.id, asked, page)) });
@@ -79,14 +86,18 @@ export function RunTable({
   if (first.error && !first.data)
     return <Failed what="run table" error={first.error} retry={() => void first.refetch()} />;
   if (!first.data) return <Loading what="runs" />;
+  const columnCount = shown.length + 2;
   const press = (event: KeyboardEvent) => {
-    const step = { ArrowDown: 1, ArrowUp: -1, PageDown: 10, PageUp: -10 }[event.key];
-    const row = runAt(lines, current, rowAt);
-    if (step !== undefined) {
-      const next = Math.min(Math.max(current + step, 0), lines.length - 1);
-      setCurrent(next);
-      virtual.scrollToIndex(next);
-    } else if (event.key === " " && row) pairing.choose(row);
+    if (event.target !== grid.current) return withinCell(event, grid.current);
+    const next = moved(here, event, { rows: lines.length, columns: columnCount });
+    const row = runAt(lines, here.row, rowAt);
+    const acts = [" ", "Enter"].includes(event.key);
+    if (next) {
+      setHere(next);
+      if (next.row >= 0) virtual.scrollToIndex(next.row);
+    } else if (acts && here.row < 0) buttonsOf(here)[0]?.click();
+    else if (event.key === "Enter" && row && here.column === columnCount - 1) buttonsOf(here)[0]?.focus();
+    else if (event.key === " " && row) pairing.choose(row);
     else if (event.key === "Enter" && row) onShow(row.id);
     else if (event.key === "p") pairing.look();
     else if (event.key === "Escape") pairing.clear();
@@ -109,18 +120,21 @@ export function RunTable({
           The table could not be brought up to date: {failed.message}
         </p>
       ) : null}
-      {/* biome-ignore lint/a11y/noStaticElementInteractions: the keys move through the table that it scrolls */}
-      <div
-        ref={box}
-        className="max-h-[30rem] overflow-auto border-edge border-y"
-        // biome-ignore lint/a11y/noNoninteractiveTabindex: the table is driven by the keyboard
-        tabIndex={0}
-        onKeyDown={press}
-      >
+      <div ref={box} className="max-h-[30rem] overflow-auto border-edge border-y">
         <table
-          className="table-fixed border-collapse text-sm"
+          ref={grid}
+          // biome-ignore lint/a11y/noNoninteractiveElementToInteractiveRole: keys move through its cells
+          role="grid"
+          tabIndex={0}
+          onKeyDown={press}
+          className="run-grid table-fixed border-collapse text-sm"
           style={{ width: `${widthOf(shown)}px` }}
-          aria-rowcount={lines.length}
+          aria-rowcount={lines.length + 1}
+          aria-colcount={columnCount}
+          aria-multiselectable
+          aria-activedescendant={
+            here.row < 0 || items.some((item) => item.index === here.row) ? cellId(here) : undefined
+          }
           aria-label="Runs"
         >
           <colgroup>
@@ -131,7 +145,7 @@ export function RunTable({
             <col style={{ width: WIDTHS.acts }} />
           </colgroup>
           <thead className="sticky top-0 z-10 bg-paper text-xs">
-            <Head shown={shown} asked={asked} ask={ask} />
+            <Head shown={shown} asked={asked} ask={ask} here={here} />
           </thead>
           <tbody>
             <Gap height={before} />
@@ -139,15 +153,24 @@ export function RunTable({
               const line = lines[item.index];
               if (!line) return null;
               if (line.kind === "group")
-                return <GroupRow key={`g${line.group.key}`} group={line.group} shown={shown} />;
+                return (
+                  <GroupRow
+                    key={`g${line.group.key}`}
+                    group={line.group}
+                    shown={shown}
+                    index={item.index}
+                    here={here.row === item.index ? here : null}
+                  />
+                );
               return (
                 <RunRow
                   key={`r${line.index}`}
                   row={rowAt(line.index)}
                   shown={shown}
-                  current={item.index === current}
+                  index={item.index}
+                  here={here.row === item.index ? here : null}
                   side={pairing.sideOf(rowAt(line.index))}
-                  onPoint={() => setCurrent(item.index)}
+                  onPoint={(column) => setHere({ row: item.index, column })}
                   onChoose={(row) => pairing.choose(row)}
                   onShow={onShow}
                 />
@@ -159,8 +182,8 @@ export function RunTable({
       </div>
       {total === 0 ? <p className="mt-2 text-soft">{emptyWords(asked)}</p> : null}
       <p className="mt-1 text-soft text-xs">
-        Arrows move, space picks a control and then a trial, p looks at their pair, Enter opens the log, Esc
-        lets go.
+        Arrows move; on a heading Enter sorts. Space picks a control and then a trial, p looks at their pair,
+        Enter opens the log or goes to the last cell's buttons, Esc lets go.
       </p>
     </section>
   );
@@ -171,24 +194,51 @@ function Gap({ height }: { height: number }) {
   return height > 0 ? <tr style={{ height: `${height}px` }} /> : null;
 }
 
-function Head({ shown, asked, ask }: { shown: Column[]; asked: Asked; ask: (asked: Asked) => void }) {
+/** What stands in a cell that can be acted on. */
+function buttonsOf(place: Place): HTMLButtonElement[] {
+  return [...(document.getElementById(cellId(place))?.querySelectorAll("button") ?? [])];
+}
+
+/** Keys while one of a cell's buttons has the focus: arrows go among them, Esc goes back to the grid. */
+function withinCell(event: KeyboardEvent, grid: HTMLTableElement | null) {
+  const own = [...((event.target as HTMLElement).closest("td")?.querySelectorAll("button") ?? [])];
+  const step = { ArrowRight: 1, ArrowLeft: -1 }[event.key];
+  if (event.key === "Escape") grid?.focus();
+  else if (step) own[own.indexOf(event.target as HTMLButtonElement) + step]?.focus();
+  else return;
+  event.preventDefault();
+}
+
+function Head({
+  shown,
+  asked,
+  ask,
+  here,
+}: {
+  shown: Column[];
+  asked: Asked;
+  ask: (asked: Asked) => void;
+  here: Place;
+}) {
   return (
-    <tr className="shadow-[inset_0_-1px_0_var(--color-edge)]">
-      <th scope="col">
+    <tr className="shadow-[inset_0_-1px_0_var(--color-edge)]" aria-rowindex={1}>
+      <th scope="col" {...cellAt(-1, 0, here)}>
         <span className="sr-only">Picture</span>
       </th>
-      {shown.map((column) => {
+      {shown.map((column, number) => {
         const down = asked.sort === `-${column.name}`;
         const up = asked.sort === column.name;
         return (
           <th
             key={column.name}
+            {...cellAt(-1, number + 1, here)}
             scope="col"
             aria-sort={up ? "ascending" : down ? "descending" : "none"}
             className={`px-1.5 py-1 align-bottom ${column.number ? "text-right" : "text-left"}`}
           >
             <button
               type="button"
+              tabIndex={-1}
               className={`font-semibold text-soft leading-tight hover:text-ink ${column.number ? "text-right" : "text-left"}`}
               onClick={() => ask({ ...asked, sort: up ? `-${column.name}` : down ? "" : column.name })}
             >
@@ -199,7 +249,7 @@ function Head({ shown, asked, ask }: { shown: Column[]; asked: Asked; ask: (aske
           </th>
         );
       })}
-      <th scope="col">
+      <th scope="col" {...cellAt(-1, shown.length + 1, here)}>
         <span className="sr-only">Actions</span>
       </th>
     </tr>
