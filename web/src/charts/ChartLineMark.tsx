@@ -1,9 +1,8 @@
 import { type KeyboardEvent, type PointerEvent, type RefObject, useState } from "react";
 import { three } from "../parts/format";
+import type { Box } from "./ChartFrame";
 import type { ChartLine } from "./chartLines";
-import type { Axis } from "./logAxis";
-
-type Frame = { left: number; right: number; top: number; bottom: number };
+import type { LogAxis } from "./logAxis";
 
 const GRIP = 6;
 const STEP = 1.02;
@@ -14,12 +13,12 @@ const HUES = { limit: "var(--color-fault)", target: "var(--color-ink)" } as cons
 export function ChartLineMark({
   line,
   axis,
-  frame,
+  box: frame,
   svg,
 }: {
   line: ChartLine;
-  axis: Axis;
-  frame: Frame;
+  axis: LogAxis;
+  box: Box;
   svg: RefObject<SVGSVGElement | null>;
 }) {
   const [moved, setMoved] = useState<number | null>(null);

@@ -1,4 +1,7 @@
-import { scaleLinear } from "d3-scale";
+import { scaleLinear } from "@visx/scale";
+import { Line, LinePath } from "@visx/shape";
+import type { ScaleLinear } from "d3-scale";
+import { type Axis, AxisTitle, type Box, ChartFrame } from "./ChartFrame";
 import type { Mark } from "./marks";
 import { MarkShape } from "./marks";
 
@@ -6,10 +9,7 @@ export type FrameLine = { key: string; title: string; mark: Mark; values: (numbe
 
 const WIDTH = 560;
 const HEIGHT = 170;
-const LEFT = 60;
-const RIGHT = 12;
-const TOP = 10;
-const BOTTOM = 30;
+const BOX: Box = { left: 60, right: WIDTH - 12, top: 10, bottom: HEIGHT - 30 };
 
 /** Values by frame, a line for each sequence; the frame that is shown stands out. */
 export function FrameChart(props: {
@@ -25,12 +25,9 @@ export function FrameChart(props: {
   const low = Math.min(...known);
   const high = Math.max(...known);
   const room = (high - low || Math.abs(high) || 1) * 0.08;
-  const x = scaleLinear()
-    .domain([frames[0] ?? 0, frames[frames.length - 1] ?? 1])
-    .range([LEFT, WIDTH - RIGHT]);
-  const y = scaleLinear()
-    .domain(known.length > 0 ? [low - room, high + room] : [0, 1])
-    .range([HEIGHT - BOTTOM, TOP]);
+  const x = linearAxis([frames[0] ?? 0, frames[frames.length - 1] ?? 1], [BOX.left, BOX.right], 8);
+  const y = linearAxis(known.length > 0 ? [low - room, high + room] : [0, 1], [BOX.bottom, BOX.top], 4);
+  x.ticks = x.ticks.filter((tick) => Number.isInteger(tick.value));
   const at = frames[props.shown];
   return (
     <figure className="m-0" aria-label={props.label}>
@@ -42,54 +39,37 @@ export function FrameChart(props: {
         data-part="frame-chart"
         onClick={(event) => {
           const box = event.currentTarget.getBoundingClientRect();
-          const wanted = x.invert(((event.clientX - box.left) / box.width) * WIDTH);
+          const wanted = x.at.invert(((event.clientX - box.left) / box.width) * WIDTH);
           props.onShow(nearest(frames, wanted));
         }}
       >
-        <g fontSize="11.5" fill="var(--color-soft)">
-          {y.ticks(4).map((tick) => (
-            <g key={tick}>
-              <path d={`M${LEFT} ${y(tick)}H${WIDTH - RIGHT}`} stroke="var(--color-line)" />
-              <text x={LEFT - 6} y={y(tick) + 4} textAnchor="end">
-                {y.tickFormat(4)(tick)}
-              </text>
-            </g>
-          ))}
-          {x
-            .ticks(8)
-            .filter((tick) => Number.isInteger(tick))
-            .map((tick) => (
-              <text key={tick} x={x(tick)} y={HEIGHT - BOTTOM + 15} textAnchor="middle">
-                {tick}
-              </text>
-            ))}
-          <text x={WIDTH - RIGHT} y={HEIGHT - 3} textAnchor="end" fill="var(--color-ink)">
-            frame
-          </text>
-          <text transform={`translate(11 ${TOP}) rotate(-90)`} textAnchor="end" fill="var(--color-ink)">
-            {props.yTitle}
-          </text>
+        <ChartFrame x={x} y={y} box={BOX} fontSize={11.5} />
+        <g fontSize="11.5">
+          <AxisTitle axis="x" words="frame" at={[BOX.right, HEIGHT - 3]} />
+          <AxisTitle axis="y" words={props.yTitle} at={[11, BOX.top]} />
         </g>
         {at === undefined ? null : (
-          <path d={`M${x(at)} ${TOP}V${HEIGHT - BOTTOM}`} stroke="var(--color-edge)" strokeDasharray="3 3" />
+          <Line
+            from={{ x: x.at(at), y: BOX.top }}
+            to={{ x: x.at(at), y: BOX.bottom }}
+            stroke="var(--color-edge)"
+            strokeDasharray="3 3"
+          />
         )}
         {lines.map((line) => (
           <g key={line.key}>
-            <path
-              d={pathOf(
-                line.values.map((value, number) => [
-                  x(frames[number] ?? 0),
-                  value === null ? null : y(value),
-                ]),
-              )}
+            <LinePath
+              data={line.values}
+              defined={(value) => value !== null}
+              x={(_, number) => x.at(frames[number] ?? 0)}
+              y={(value) => y.at(value ?? 0)}
               stroke={line.mark.hue}
               strokeDasharray={line.mark.dash}
               strokeWidth="1.5"
-              fill="none"
             />
             {line.values.map((value, number) =>
               value === null ? null : (
-                <g key={frames[number]} transform={`translate(${x(frames[number] ?? 0)} ${y(value)})`}>
+                <g key={frames[number]} transform={`translate(${x.at(frames[number] ?? 0)} ${y.at(value)})`}>
                   <MarkShape mark={line.mark} size={number === props.shown ? 4.5 : 2.5} />
                 </g>
               ),
@@ -101,20 +81,16 @@ export function FrameChart(props: {
   );
 }
 
+function linearAxis(domain: number[], range: number[], count: number): Axis<ScaleLinear<number, number>> {
+  const at = scaleLinear<number>({ domain, range });
+  const words = at.tickFormat(count);
+  return { at, ticks: at.ticks(count).map((value) => ({ value, words: words(value) })) };
+}
+
 function nearest(frames: number[], wanted: number): number {
   return frames.reduce(
     (best, frame, index) =>
       Math.abs(frame - wanted) < Math.abs((frames[best] ?? 0) - wanted) ? index : best,
     0,
   );
-}
-
-/** A line that is broken where a value is missing. */
-function pathOf(points: [number, number | null][]): string {
-  return points
-    .map(([left, top], number) => {
-      if (top === null) return "";
-      return `${number > 0 && points[number - 1]?.[1] !== null ? "L" : "M"}${left.toFixed(1)} ${top.toFixed(1)}`;
-    })
-    .join("");
 }

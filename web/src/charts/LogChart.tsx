@@ -1,8 +1,10 @@
+import { Line, LinePath } from "@visx/shape";
 import { useRef, useState } from "react";
 import { Link } from "react-router";
+import { AxisTitle, type Box, ChartFrame } from "./ChartFrame";
 import { ChartLineMark } from "./ChartLineMark";
 import type { ChartLine, ChartLink } from "./chartLines";
-import { type Axis, logAxis } from "./logAxis";
+import { type LogAxis, logAxis } from "./logAxis";
 import { type Mark, MarkShape } from "./marks";
 
 export type ChartPoint = {
@@ -48,46 +50,50 @@ export function LogChart(props: {
   const [width, height] = size;
   const [shown, setShown] = useState<ChartPoint | null>(null);
   const svg = useRef<SVGSVGElement>(null);
+  const box: Box = { left: LEFT, right: width - RIGHT, top: TOP, bottom: height - BOTTOM };
   const points = series.flatMap((row) => row.points);
   const x = logAxis(
     points.flatMap((p) => [p.x, ...(p.xInterval ?? [])]),
-    LEFT,
-    width - RIGHT,
+    box.left,
+    box.right,
   );
   const floors = series.flatMap((row) => (row.floor ? [row.floor] : []));
   const y = logAxis(
     [...points.flatMap((p) => [p.y, ...(p.yInterval ?? [])]), ...floors],
-    height - BOTTOM,
-    TOP,
+    box.bottom,
+    box.top,
   );
   return (
     <figure className="relative m-0" aria-label={props.label}>
       {/* biome-ignore lint/a11y/noSvgWithoutTitle: the figure has the name; a title would pop up over every point */}
       <svg ref={svg} viewBox={`0 0 ${width} ${height}`} className="block w-full" data-part="chart">
-        <Axes x={x} y={y} xTitle={props.xTitle} yTitle={props.yTitle} size={size} />
+        <ChartFrame x={x} y={y} box={box} columns />
+        <g fontSize="12.5">
+          <AxisTitle axis="x" words={props.xTitle} at={[box.right, height - 8]} />
+          <AxisTitle axis="y" words={props.yTitle} at={[13, box.top]} />
+        </g>
         <clipPath id="plot">
-          <rect x={LEFT} y={TOP} width={width - LEFT - RIGHT} height={height - TOP - BOTTOM} />
+          <rect x={box.left} y={box.top} width={box.right - box.left} height={box.bottom - box.top} />
         </clipPath>
         <g clipPath="url(#plot)">
           {series.map((row) => (
             <g key={row.key} data-series={row.key}>
               {row.floor ? (
-                <path
-                  d={`M${LEFT} ${y.at(row.floor)}H${width - RIGHT}`}
+                <Line
+                  from={{ x: box.left, y: y.at(row.floor) }}
+                  to={{ x: box.right, y: y.at(row.floor) }}
                   stroke={row.mark.hue}
                   strokeDasharray="1 4"
-                  fill="none"
                 />
               ) : null}
               {row.line ? (
-                <path
-                  d={row.line
-                    .map((p, n) => `${n ? "L" : "M"}${x.at(p.x).toFixed(1)} ${y.at(p.y).toFixed(1)}`)
-                    .join("")}
+                <LinePath
+                  data={row.line}
+                  x={(p) => x.at(p.x)}
+                  y={(p) => y.at(p.y)}
                   stroke={row.mark.hue}
                   strokeWidth="1.6"
                   strokeDasharray={row.mark.dash}
-                  fill="none"
                 />
               ) : null}
             </g>
@@ -97,13 +103,7 @@ export function LogChart(props: {
           <Joined key={link.key} link={link} points={points} x={x} y={y} />
         ))}
         {lines.map((line) => (
-          <ChartLineMark
-            key={line.key}
-            line={line}
-            axis={line.axis === "x" ? x : y}
-            frame={{ left: LEFT, right: width - RIGHT, top: TOP, bottom: height - BOTTOM }}
-            svg={svg}
-          />
+          <ChartLineMark key={line.key} line={line} axis={line.axis === "x" ? x : y} box={box} svg={svg} />
         ))}
         {series.map((row) =>
           row.points.map((point) => (
@@ -124,56 +124,29 @@ export function LogChart(props: {
 }
 
 /** A line between two points that leads to what they are together. */
-function Joined({ link, points, x, y }: { link: ChartLink; points: ChartPoint[]; x: Axis; y: Axis }) {
+function Joined({ link, points, x, y }: { link: ChartLink; points: ChartPoint[]; x: LogAxis; y: LogAxis }) {
   const [from, to] = [link.from, link.to].map((key) => points.find((point) => point.key === key));
   if (!from || !to) return null;
-  const d = `M${x.at(from.x)} ${y.at(from.y)}L${x.at(to.x)} ${y.at(to.y)}`;
+  const ends = {
+    from: { x: x.at(from.x), y: y.at(from.y) },
+    to: { x: x.at(to.x), y: y.at(to.y) },
+  };
   return (
     <Link to={link.href} aria-label={`${link.words}. Look at it.`} data-link={link.key}>
-      <path d={d} stroke="transparent" strokeWidth="12" />
-      <path d={d} stroke="var(--color-ink)" strokeWidth="1.2" strokeDasharray="2 3" />
+      <Line {...ends} stroke="transparent" strokeWidth="12" />
+      <Line {...ends} stroke="var(--color-ink)" strokeWidth="1.2" strokeDasharray="2 3" />
       <title>{link.words}</title>
     </Link>
   );
 }
 
-function Axes(props: { x: Axis; y: Axis; xTitle: string; yTitle: string; size: readonly [number, number] }) {
-  const { x, y, xTitle, yTitle } = props;
-  const [width, height] = props.size;
-  return (
-    <g fontSize="12.5" fill="var(--color-soft)">
-      {x.ticks.map((tick) => (
-        <g key={tick.value}>
-          <path d={`M${x.at(tick.value)} ${TOP}V${height - BOTTOM}`} stroke="var(--color-line)" />
-          <text x={x.at(tick.value)} y={height - BOTTOM + 16} textAnchor="middle">
-            {tick.words}
-          </text>
-        </g>
-      ))}
-      {y.ticks.map((tick) => (
-        <g key={tick.value}>
-          <path d={`M${LEFT} ${y.at(tick.value)}H${width - RIGHT}`} stroke="var(--color-line)" />
-          <text x={LEFT - 7} y={y.at(tick.value) + 4} textAnchor="end">
-            {tick.words}
-          </text>
-        </g>
-      ))}
-      <path
-        d={`M${LEFT} ${TOP}V${height - BOTTOM}H${width - RIGHT}`}
-        stroke="var(--color-edge)"
-        fill="none"
-      />
-      <text x={width - RIGHT} y={height - 8} textAnchor="end" fill="var(--color-ink)">
-        {xTitle}
-      </text>
-      <text transform={`translate(13 ${TOP}) rotate(-90)`} textAnchor="end" fill="var(--color-ink)">
-        {yTitle}
-      </text>
-    </g>
-  );
-}
-
-function Dot(props: { point: ChartPoint; mark: Mark; x: Axis; y: Axis; onShow: (on: boolean) => void }) {
+function Dot(props: {
+  point: ChartPoint;
+  mark: Mark;
+  x: LogAxis;
+  y: LogAxis;
+  onShow: (on: boolean) => void;
+}) {
   const { point, mark, x, y } = props;
   const left = x.at(point.x);
   const top = y.at(point.y);

@@ -1,17 +1,17 @@
-import { type ScaleLogarithmic, scaleLog } from "d3-scale";
+import { scaleLog } from "@visx/scale";
+import type { ScaleLogarithmic } from "d3-scale";
+import type { Axis } from "./ChartFrame";
 
-export type Axis = { at: ScaleLogarithmic<number, number>; ticks: { value: number; words: string }[] };
+export type LogAxis = Axis<ScaleLogarithmic<number, number>>;
 
 const ROOM = 1.15;
 
 /** A logarithmic axis over these values, with a little room at both ends; 0 and below are left out. */
-export function logAxis(values: number[], from: number, to: number): Axis {
+export function logAxis(values: number[], from: number, to: number): LogAxis {
   const good = values.filter((value) => Number.isFinite(value) && value > 0);
   const low = good.length > 0 ? Math.min(...good) : 1;
   const high = good.length > 0 ? Math.max(...good) : 10;
-  const at = scaleLog()
-    .domain([low / ROOM, high * ROOM])
-    .range([from, to]);
+  const at = scaleLog<number>({ domain: [low / ROOM, high * ROOM], range: [from, to] });
   return { at, ticks: ticksOf(low / ROOM, high * ROOM).map((value) => ({ value, words: `${value}` })) };
 }
 

@@ -1,14 +1,14 @@
 import { useState } from "react";
 import { Link } from "react-router";
 import type { Schema } from "../../api/client";
-import { type Axis, logAxis } from "../../charts/logAxis";
+import { type LogAxis, logAxis } from "../../charts/logAxis";
 import { copied, spread, three } from "../../parts/format";
 import { useRemembered } from "../../parts/remembered";
 import { SideMark } from "../../parts/Side";
 import { COLUMNS, type Column, ends, type Figure, figureOf, ordered, standing } from "./options";
 
 type Option = Schema["OptionSummary"];
-type Scale = { at: Axis["at"]; figures: Map<string, Figure[]> };
+type Scale = { at: LogAxis["at"]; figures: Map<string, Figure[]> };
 type Sort = { by: Column | "name"; down: boolean };
 
 const ACROSS = 72;

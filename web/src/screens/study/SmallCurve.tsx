@@ -1,6 +1,7 @@
 import { Link } from "react-router";
 import type { Schema } from "../../api/client";
-import { type Axis, logAxis } from "../../charts/logAxis";
+import { AxisTitle, type Box, ChartFrame } from "../../charts/ChartFrame";
+import { logAxis } from "../../charts/logAxis";
 import { CONTROL_MARK, MarkShape, trialMark } from "../../charts/marks";
 import { ends, type Figure, figureOf } from "./options";
 
@@ -9,10 +10,7 @@ type Dot = { option: Option; x: Figure; y: Figure };
 
 const WIDTH = 280;
 const HEIGHT = 190;
-const LEFT = 34;
-const RIGHT = 10;
-const TOP = 22;
-const BOTTOM = 36;
+const BOX: Box = { left: 34, right: WIDTH - 10, top: 22, bottom: HEIGHT - 36 };
 const TITLE = { visible_noise: "visible noise, ΔE", visible_error: "visible error, ΔE" } as const;
 
 /** Time against what the answer rests on, of all options at the place that is shown; both sides in their own marks. */
@@ -34,13 +32,13 @@ export function SmallCurve({
   if (dots.length < 2) return null;
   const x = logAxis(
     dots.flatMap((dot) => ends(dot.x)),
-    LEFT,
-    WIDTH - RIGHT,
+    BOX.left,
+    BOX.right,
   );
   const y = logAxis(
     dots.flatMap((dot) => ends(dot.y)),
-    HEIGHT - BOTTOM,
-    TOP,
+    BOX.bottom,
+    BOX.top,
   );
   const others = dots.filter(({ option }) => option.id !== control && option.id !== trial);
   const both = dots.filter((dot) => !others.includes(dot));
@@ -52,7 +50,13 @@ export function SmallCurve({
         role="img"
         aria-label={`Time and ${TITLE[shown.measure]} of ${dots.length} options; leads to the curves`}
       >
-        <Frame x={x} y={y} title={TITLE[shown.measure]} />
+        <ChartFrame x={x} y={y} box={BOX} fontSize={11} />
+        <g fontSize="11">
+          <text x={2} y={11} fill="var(--color-ink)">
+            {TITLE[shown.measure]}
+          </text>
+          <AxisTitle axis="x" words="seconds a render" at={[BOX.right, HEIGHT - 5]} />
+        </g>
         {others.map((dot) => (
           <circle
             key={dot.option.id}
@@ -80,36 +84,5 @@ export function SmallCurve({
         })}
       </svg>
     </Link>
-  );
-}
-
-function Frame({ x, y, title }: { x: Axis; y: Axis; title: string }) {
-  return (
-    <g fontSize="11" fill="var(--color-soft)">
-      {x.ticks.map((tick) => (
-        <text key={tick.value} x={x.at(tick.value)} y={HEIGHT - BOTTOM + 14} textAnchor="middle">
-          {tick.words}
-        </text>
-      ))}
-      {y.ticks.map((tick) => (
-        <g key={tick.value}>
-          <path d={`M${LEFT} ${y.at(tick.value)}H${WIDTH - RIGHT}`} stroke="var(--color-line)" />
-          <text x={LEFT - 5} y={y.at(tick.value) + 4} textAnchor="end">
-            {tick.words}
-          </text>
-        </g>
-      ))}
-      <path
-        d={`M${LEFT} ${TOP}V${HEIGHT - BOTTOM}H${WIDTH - RIGHT}`}
-        stroke="var(--color-edge)"
-        fill="none"
-      />
-      <text x={2} y={11} fill="var(--color-ink)">
-        {title}
-      </text>
-      <text x={WIDTH - RIGHT} y={HEIGHT - 5} textAnchor="end" fill="var(--color-ink)">
-        seconds a render
-      </text>
-    </g>
   );
 }
