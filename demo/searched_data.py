@@ -32,7 +32,7 @@ def motion() -> None:
     put_away(long)
     run(
         "Does blending in earlier frames calm Sedge, and what does it cost?", asked="feature", kind="table",
-        scene="shutter-wall", view="street", engine="sedge", **SMALL,
+        scene="shutter-wall", view="street", engine="sedge", settings={}, **SMALL,
         factors=[factor("history", 4), factor("frame", *range(2, 17))],
     )  # fmt: skip
 

@@ -3,7 +3,8 @@ suites whose names end as the words do. Says nothing of a suite until it is thro
 any failed or none ran.
 
 Much of a test's time is waiting, for a browser or for a process, so that one suite more runs than there are
-processors. Each has a home of its own, and a database copied from one that is made once.
+processors. Each has a home of its own, and a database copied from one that is made once; each is forked from this
+process, which has loaded the packages that all of them load.
 """
 
 from __future__ import annotations
@@ -11,13 +12,17 @@ from __future__ import annotations
 import json
 import os
 import re
+import shutil
 import subprocess
 import sys
 import tempfile
 import time
-from concurrent.futures import ThreadPoolExecutor, as_completed
+from collections.abc import Iterator, Sequence
 from pathlib import Path
 
+from tests.loaded import forked, load
+
+Suite = tuple[str, ...]
 ROOT = Path(__file__).parents[1]
 # how long each took the last time here: the longest begin first, so that none is left alone at the end
 REMEMBERED = ROOT / ".venv" / "suite-seconds.json"
@@ -25,6 +30,7 @@ CORE_SUITES, SERVER_SUITES = 6, 8
 # several suites share the processors already
 ONE_THREAD = dict.fromkeys(("OMP_NUM_THREADS", "OPENBLAS_NUM_THREADS", "OPENCV_FOR_THREADS_NUM", "NO_COLOR"), "1")
 PLAIN = ("tests.core", "tests.standins")  # without Django and database
+OWN_LOADING = ("tests.standins",)
 WEB = "web"  # the interface's own, in its own folder
 COUNTED = re.compile(r"^Ran (\d+) tests? in|^ +Tests +(\d+) passed", re.MULTILINE)
 LONG = ("test_machines", "test_runner", "test_processes", "test_backup", "test_own_renderer", "test_older_homes")
@@ -43,20 +49,23 @@ def main(words: list[str]) -> int:
         suites = [tuple(some) for some in names if some]
     suites = sorted(suites, key=lambda suite: -took.get(suite[0], _size(suite)))
     failed, tests = [], 0
-    with tempfile.TemporaryDirectory(prefix="matchedpair-tests-") as folder:
-        environment = os.environ | ONE_THREAD | {"MATCHEDPAIR_TEST_DATABASE": _database(folder)}
-        with ThreadPoolExecutor(1 + (os.cpu_count() or 1)) as pool:
-            running = {pool.submit(_run, suite, environment): suite for suite in suites}
-            for done in as_completed(running):
-                code, said, seconds, busy = done.result()
-                named = " ".join(running[done])
-                took[running[done][0]] = seconds
-                ended = "passed" if code == 0 else "FAILED"
-                print(f"---- {named}: {seconds:.0f} s, of a processor {busy:.0f} s, {ended}", flush=True)
-                print(said if code else said[-1200:], flush=True)
-                tests += sum(int(python or web) for python, web in COUNTED.findall(said))
-                if code:
-                    failed.append(named)
+    os.chdir(ROOT)
+    # by hand, since what is forked from here must not take it along when it ends
+    folder = tempfile.mkdtemp(prefix="matchedpair-tests-")
+    try:
+        os.environ |= ONE_THREAD | {"MATCHEDPAIR_TEST_DATABASE": _database(folder)}
+        load()
+        for suite, code, said, seconds, busy in _each_run(suites):
+            named = " ".join(suite)
+            took[suite[0]] = seconds
+            ended = "passed" if code == 0 else "FAILED"
+            print(f"---- {named}: {seconds:.0f} s, of a processor {busy:.0f} s, {ended}", flush=True)
+            print(said if code else said[-1200:], flush=True)
+            tests += sum(int(python or web) for python, web in COUNTED.findall(said))
+            if code:
+                failed.append(named)
+    finally:
+        shutil.rmtree(folder, ignore_errors=True)
     REMEMBERED.write_text(json.dumps(took, indent=1), encoding="utf-8")
     print(f"{len(suites)} suites, {'of which failed: ' + '; '.join(failed) if failed else 'all passed'}.")
     # as the test runners themselves close, of all suites together
@@ -64,9 +73,9 @@ def main(words: list[str]) -> int:
     return 1 if failed or not tests else 0
 
 
-def _suites(*, fast: bool) -> list[tuple[str, ...]]:
+def _suites(*, fast: bool) -> list[Suite]:
     """A suite for each module; those of the core and of the server some together, where starting takes as long."""
-    found: list[tuple[str, ...]] = []
+    found: list[Suite] = []
     for room, many in (("core", CORE_SUITES), ("server", SERVER_SUITES)):
         names = [_name(path) for path in sorted((ROOT / "tests" / room).glob("test_*.py")) if path.stem not in LONG]
         found += [tuple(names[start::many]) for start in range(many)]
@@ -102,21 +111,38 @@ def _database(folder: str) -> str:
     return str(Path(folder) / "db.sqlite3")
 
 
-def _run(suite: tuple[str, ...], environment: dict[str, str]) -> tuple[int, str, float, float]:
-    """Exit code, what was printed, seconds, and processor seconds of all processes it waited for."""
-    began = time.monotonic()
-    if suite[0] == WEB:
-        command = ["npm", "--prefix", "web", "run", "--silent", "test"]
-    elif suite[0].startswith(PLAIN):
+def _each_run(suites: Sequence[Suite]) -> Iterator[tuple[Suite, int, str, float, float]]:
+    """Each suite once it is through: its exit code, what it printed, its seconds, and the processor seconds of all
+    processes it waited for. One more runs than there are processors.
+    """
+    waiting, under_way = list(suites), {}
+    while waiting or under_way:
+        while waiting and len(under_way) <= (os.cpu_count() or 1):
+            suite = waiting.pop(0)
+            said = tempfile.TemporaryFile("w+", encoding="utf-8", errors="replace")  # noqa: SIM115 - closed below
+            under_way[_begun(suite, said.fileno())] = (suite, said, time.monotonic())
+        pid, status, used = os.wait4(-1, 0)
+        suite, said, began = under_way.pop(pid)
+        with said:
+            said.seek(0)
+            yield (
+                suite, os.waitstatus_to_exitcode(status), said.read(), time.monotonic() - began,
+                used.ru_utime + used.ru_stime,
+            )  # fmt: skip
+
+
+def _begun(suite: Suite, output: int) -> int:
+    """The number of the process that runs a suite, forked from this one unless it must load things in its own way."""
+    if suite[0] == WEB or suite[0].startswith(OWN_LOADING):
         command = [sys.executable, "-m", "unittest", *suite]
-    else:
-        command = [sys.executable, "manage.py", "test", *suite, "--settings", "tests.settings", "--noinput"]
-    with tempfile.TemporaryFile("w+", encoding="utf-8", errors="replace") as said:
-        ended = subprocess.Popen(command, cwd=ROOT, env=environment, stdout=said, stderr=subprocess.STDOUT)
-        _, status, used = os.wait4(ended.pid, 0)
-        ended.returncode = os.waitstatus_to_exitcode(status)
-        said.seek(0)
-        return ended.returncode, said.read(), time.monotonic() - began, used.ru_utime + used.ru_stime
+        if suite[0] == WEB:
+            command = ["npm", "--prefix", "web", "run", "--silent", "test"]
+        told = [(os.POSIX_SPAWN_DUP2, output, descriptor) for descriptor in (1, 2)]
+        return os.posix_spawnp(command[0], command, os.environ, file_actions=told)
+    words = ["manage.py", "test", *suite, "--settings", "tests.settings", "--noinput"]
+    if suite[0].startswith(PLAIN):
+        words = ["unittest", *suite]
+    return forked(words, output)
 
 
 if __name__ == "__main__":

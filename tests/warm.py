@@ -16,7 +16,7 @@ import sys
 import time
 from importlib import import_module
 from pathlib import Path
-from typing import Any
+from typing import Any, NoReturn
 
 import django
 from django.core.management import execute_from_command_line
@@ -24,6 +24,8 @@ from matchedpair.measures import kernels
 
 ROOT = Path(__file__).parents[1]
 LOADED = ("runner", "measurer")
+MOST_ENVIRONMENT = 1 << 17
+_spare: socket.socket | None = None
 
 
 class Warm:
@@ -34,10 +36,14 @@ class Warm:
     def __init__(self) -> None:
         self.environment = dict(os.environ)
         self._socket, theirs = socket.socketpair()
-        self._process = subprocess.Popen(
-            [sys.executable, "-m", "tests.warm", str(theirs.fileno())], cwd=ROOT, pass_fds=[theirs.fileno()],
-            env=self.environment | {"DJANGO_SETTINGS_MODULE": "server.config.settings"},
-        )  # fmt: skip
+        environment = self.environment | {"DJANGO_SETTINGS_MODULE": "server.config.settings"}
+        if _spare is not None:
+            socket.send_fds(_spare, [json.dumps(environment).encode()], [theirs.fileno()])
+        else:
+            self._process = subprocess.Popen(
+                [sys.executable, "-m", "tests.warm", str(theirs.fileno())], cwd=ROOT, pass_fds=[theirs.fileno()],
+                env=environment,
+            )  # fmt: skip
         theirs.close()
 
     @classmethod
@@ -86,6 +92,34 @@ class Started:
         except ProcessLookupError:
             return 0
         return None
+
+
+def keep_spare() -> None:
+    """Fork a process that waits until one is wanted: it has loaded what this one has, and knows no settings yet."""
+    global _spare
+    _spare, asked = socket.socketpair(socket.AF_UNIX, socket.SOCK_SEQPACKET)
+    if os.fork() == 0:
+        _spare.close()
+        _wait_for_environments(asked)
+    asked.close()
+
+
+def _wait_for_environments(asked: socket.socket) -> NoReturn:
+    """Fork one that serves, for each environment that is sent, with the socket beside it, until nobody sends any."""
+    signal.signal(signal.SIGCHLD, signal.SIG_IGN)
+    while True:
+        said, files, *_ = socket.recv_fds(asked, MOST_ENVIRONMENT, 1)
+        if not said:
+            os._exit(0)
+        if os.fork() == 0:
+            asked.close()
+            os.environ.clear()
+            os.environ.update(json.loads(said))
+            try:
+                serve(socket.socket(fileno=files[0]))
+            finally:
+                os._exit(0)
+        os.close(files[0])
 
 
 def serve(asking: socket.socket) -> None:

@@ -11,15 +11,20 @@ SHEET_STATES = ("held", "differs", "unknown", "under_test")
 UNLIKE = ("differs", "under_test")
 
 
-class ConditionSerializer(serializers.Serializer):
-    """One condition of the match sheet; `spoils` says by time, noise and look what a difference spoils."""
+class RailConditionSerializer(serializers.Serializer):
+    """One mark of the match rail; the two values only where they are not alike."""
 
     key = serializers.CharField()
     title = serializers.CharField()
-    group = serializers.CharField()
     state = serializers.ChoiceField(choices=SHEET_STATES)
     control = serializers.CharField()
     trial = serializers.CharField()
+
+
+class ConditionSerializer(RailConditionSerializer):
+    """One condition of the match sheet; `spoils` says by time, noise and look what a difference spoils."""
+
+    group = serializers.CharField()
     spoils = serializers.DictField(child=serializers.CharField())
     remains = serializers.CharField(help_text="What still compares where something is spoiled")
     note = serializers.CharField(help_text="What to keep in mind although nothing differs unasked")
@@ -32,16 +37,6 @@ class MatchSheetSerializer(serializers.Serializer):
     summary = serializers.CharField()
     fair = serializers.BooleanField()
     conditions = ConditionSerializer(many=True)
-
-
-class RailConditionSerializer(serializers.Serializer):
-    """One mark of the match rail; the two values only where they are not alike."""
-
-    key = serializers.CharField()
-    title = serializers.CharField()
-    state = serializers.ChoiceField(choices=SHEET_STATES)
-    control = serializers.CharField()
-    trial = serializers.CharField()
 
 
 class MatchRailSerializer(serializers.Serializer):

@@ -21,10 +21,10 @@ from server.measuring.models import Measure
 from server.runs.models import BAD, Run, RunState
 from server.studies.models import Option, Purpose, Study
 from server.tables.cells import plain_cell
+from server.tables.run_words import messages_of, with_words
 
 FACTOR = "factor:"
 NOT_LOADED = ("log", "command", "machine")
-SAID_BY_RUNS = ("state", "machine_name", "engine_version", "reason")
 
 
 @dataclass(frozen=True)
@@ -239,7 +239,7 @@ def _filtered(study: Study, asked: Asked) -> QuerySet[Run]:
         if "bad" in asked.states:
             wanted |= BAD
         runs = runs.filter(wanted)
-    return _with_words(study, runs, asked.text) if asked.text else runs
+    return with_words(study, runs, asked.text) if asked.text else runs
 
 
 def _database_order(asked: Asked) -> list[Any] | None:
@@ -278,33 +278,6 @@ def _noises(options: dict[int, Option]) -> dict[int, float]:
     return {pk: row.value for pk, row in kept.items() if is_current(row, runs[pk], signatures[pk])}
 
 
-def _with_words(study: Study, runs: QuerySet[Run], text: str) -> QuerySet[Run]:
-    """Runs in whose row every word stands somewhere. What options say is looked through once for each of them, what a
-    run says by the database.
-    """
-    options = {option.pk: _said_of(option) for option in study.options.all()}
-    checked = Run.objects.filter(study=study).exclude(checks=[]).order_by().values_list("pk", "checks")
-    found = {pk: "\n".join(_messages(checks)).lower() for pk, checks in checked}
-    for word in text.lower().split():
-        having = [pk for pk, said in options.items() if word in said]
-        if word in "seed" or len(having) == len(options):
-            continue  # which every row has
-        wanted = Q(option__in=having)
-        wanted |= Q(pk__in=[pk for pk, said in found.items() if word in said]) | Q(seed__contains=word)
-        for name in SAID_BY_RUNS:
-            wanted |= Q(**{f"{name}__icontains": word})
-        if word in "warm-up":
-            wanted |= Q(warm_up=True)
-        runs = runs.filter(wanted)
-    return runs
-
-
-def _said_of(option: Option) -> str:
-    levels = (f"{level['title']} {level['shown']}" for level in option.levels)
-    pilot = "pilot" if option.purpose == Purpose.PILOT else ""
-    return " ".join((option.title, option.side, option.engine_title, *levels, pilot)).lower()
-
-
 def _sorted(rows: list[Run], column: Column, *, down: bool) -> list[Run]:
     """By value, the unknown last either way; runs that are equal keep their order."""
     known = [(value, run) for run in rows if (value := column.value(run)) is not None and value != ""]
@@ -329,8 +302,4 @@ def _levels(study: Study) -> list[dict[str, Any]]:
 
 def _found(run: Run) -> list[str]:
     reason = [run.reason] if run.reason else []
-    return reason + [message for message in _messages(run.checks) if message != run.reason]
-
-
-def _messages(checks: list[dict[str, Any]]) -> list[str]:
-    return [check["message"] for check in checks]
+    return reason + [message for message in messages_of(run.checks) if message != run.reason]

@@ -33,6 +33,7 @@ from tests.core.answer_cases import (
     ratio,
     readings,
     search,
+    sequences,
     sizes,
     study,
     thresholds,
@@ -421,6 +422,14 @@ class Others(unittest.TestCase):
 
 
 class Moving(unittest.TestCase):
+    def test_what_follows_the_light_late_is_said_to_be_late_and_not_to_boil(self):
+        rows = (("Sedge", 5.0, 0.1, {}), ("history 4", 9.0, 0.1, {"lag": 5.1, "boiling_share": 0.7}))
+        told = " ".join(claim.text for claim in answer_of(sequences(*rows)).but)
+        self.assertIn("history 4 is late: 5.1 frames", told)
+        self.assertNotIn("slow patches", told)
+        at_once = (rows[0], ("history 4", 9.0, 0.1, {"lag": 0.2, "boiling_share": 0.7}))
+        self.assertIn("slow patches", " ".join(claim.text for claim in answer_of(sequences(*at_once)).but))
+
     def test_frames_are_held_against_each_other_since_their_light_is_both_s(self):
         light = [1.0, 3.0] * 8
         rows = [replace(row, calm=(value, value / 1.5, value * 1.5), by_frame=tuple(value * f for f in light))

@@ -206,6 +206,15 @@ class AgainstAReference(unittest.TestCase):
         self.assertAlmostEqual(found.by_frame[4], 30.0, delta=0.3)
         self.assertEqual(found.by_frame[3], 0.0)
 
+    def test_a_lamp_that_glows_on_where_it_is_out_is_no_more_than_its_pixels(self):
+        """Four pixels of 25,600 at a thousand times the light: fully wrong, and not all that is told."""
+        frames_ = self.moving(noise=0.05)
+        for frame in frames_[5:]:
+            frame[80:82, 80:82] = 500.0
+        found = self.error(frames_, self.moving())
+        self.assertAlmostEqual(found.error_percent, 100 * math.sqrt(0.05**2 + 0.5 * 4 / 160**2), delta=0.2)
+        self.assertGreater(found.by_frame[6], found.by_frame[3])
+
     def test_it_needs_a_reference_for_each_frame(self):
         with self.assertRaisesRegex(RefusedError, "10 frames need as many of the reference"):
             self.error(self.moving(), self.moving(count=9))

@@ -6,6 +6,7 @@ from unittest import mock
 from django.conf import settings
 from django.db import connection
 from django.test import TestCase
+from django.test.utils import CaptureQueriesContext
 from matchedpair.engines.process import Progress
 from rest_framework.response import Response
 
@@ -194,6 +195,30 @@ class KeptAnswers(PreparedUntransactedTest):
         self.assertEqual(made, [9])
 
 
+class KeptWords(PreparedUntransactedTest):
+    """What the runs of a study say, kept for the next word that is looked for."""
+
+    def prepare(self):
+        super().prepare()
+        self.study = self.create()
+        finish_all(self.study)
+
+    def found(self, text):
+        return self.client.get(f"/api/studies/{self.study.pk}/table/", {"text": text}).json()["total"]
+
+    def test_they_are_read_once_until_a_run_says_something_else(self):
+        self.assertEqual(self.found("memory"), 0)
+        with CaptureQueriesContext(connection) as asked:
+            self.assertGreater(self.found("finished"), 0)
+        self.assertFalse([query["sql"] for query in asked if _reads_what_runs_say(query["sql"])])
+        run = self.study.runs.filter(warm_up=False).first()
+        Run.objects.filter(pk=run.pk).update(state="failed", reason="Out of MEMORY")
+        self.assertEqual(self.found("memory"), 1)
+        Run.objects.filter(pk=run.pk).update(reason="", checks=[{"message": "a pixel of 1e20"}])
+        self.assertEqual((self.found("memory"), self.found("1E20 seed")), (0, 1))
+        self.assertEqual(self.found("warm-up"), self.study.runs.filter(warm_up=True).count())
+
+
 class WithinATransaction(WithEngines, TestCase):
     def test_nothing_is_kept_that_may_never_have_been(self):
         self.create(question="Only here?")
@@ -224,3 +249,7 @@ class _Counted:
 
     def __exit__(self, *_):
         self._wrapped.__exit__(None, None, None)
+
+
+def _reads_what_runs_say(sql):
+    return '"runs_run"."reason"' in sql and '"runs_run"."wall_seconds"' not in sql

@@ -379,10 +379,11 @@ class DemoData(WithEngines, TestCase):
             self.assertNotIn(path, text)
 
     def test_a_shipped_figure_is_what_the_core_measures_now(self):
-        shipped = Measure.objects.filter(option__study_id__lte=2)
+        some = list(Study.objects.order_by("pk").values_list("pk", flat=True)[:2])
+        shipped = Measure.objects.filter(option__study__in=some)
         kept = {(row.option_id, row.zone, row.name): row.value for row in shipped}
         Measure.objects.all().delete()
-        measure_outstanding(Option.objects.filter(study_id__lte=2))
+        measure_outstanding(Option.objects.filter(study__in=some))
         now = {(row.option_id, row.zone, row.name): row.value for row in Measure.objects.all()}
         self.assertEqual(now.keys(), kept.keys())
         for key, value in kept.items():

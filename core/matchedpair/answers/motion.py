@@ -74,8 +74,12 @@ def _but(rows: list[SequenceFact]) -> tuple[Claim, ...]:
         for row in rows
         if row.lag is not None and row.lag >= LATE
     ]
-    # a light that moves is slow too, so that of it nothing can be said
-    boiling = [row for row in rows if (row.boiling_share or 0.0) >= BOILS and not row.light_changes]
+    # a light that moves, or is followed late, is slow too, so that of it nothing can be said
+    boiling = [
+        row
+        for row in rows
+        if (row.boiling_share or 0.0) >= BOILS and not row.light_changes and (row.lag or 0.0) < LATE
+    ]
     found += [
         Claim(f"{percent(row.boiling_share or 0.0)} of what moves in {_name(row)} is slow patches", _proof(row))
         for row in boiling[:2]

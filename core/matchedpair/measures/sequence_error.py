@@ -1,6 +1,7 @@
 """A sequence against a reference sequence: how far it is off, and how much of that changes from frame to frame.
 
-E_t = (Y_t − R_t)/√(R_t² + eps²) with the reference's frame R_t. error² is the mean of E² over pixels and frames, and
+E_t = (Y_t − R_t)/√(R_t² + eps²) with the reference's frame R_t, at most 1 either way: a lamp that is out and still
+glows in a few pixels would otherwise be all that is told. error² is the mean of E² over pixels and frames, and
 frame to frame² half the mean square of E_t − E_(t−1). Since each frame is compared with its own reference, what moves
 in the picture is no error: this is the one figure here that may be read of moving cameras and objects, as far as what
 moves is in the reference too. Noise of the reference is taken out by its twin; without one it is in both figures. Lower
@@ -21,6 +22,8 @@ from matchedpair.measures.light import Light
 from matchedpair.measures.region import Region
 from matchedpair.measures.sequence import EPS_SHARE, LEAST_FRAMES
 from matchedpair.pictures.picture import Floats, Mask
+
+MOST = 1.0  # of the reference's light, that one pixel counts for
 
 
 @dataclass(frozen=True)
@@ -73,13 +76,13 @@ def sequence_error(
         twin = reference_twins[index] if reference_twins else reference
         level = (reference + twin) * np.float32(0.5)
         weight = valid / np.sqrt(np.square(level) + np.float32(max(eps**2, 1e-30)))
-        error = np.asarray((frame - reference) * weight, dtype=np.float32)
+        error = np.clip((frame - reference) * weight, -MOST, MOST, dtype=np.float32)
         squares.append(region.mean(np.square(error)))
         if before is not None:
             steps.append(region.mean(np.square(error - before)) / 2.0)
         before = error
         if reference_twins:
-            own.append(region.mean(np.square((reference - twin) * weight)) / 2.0)
+            own.append(region.mean(np.square(np.clip((reference - twin) * weight, -MOST, MOST))) / 2.0)
     noise = float(np.mean(own)) if own else 0.0
     by_frame = [max(square - (own[index] if own else 0.0), 0.0) for index, square in enumerate(squares)]
     return SequenceError(

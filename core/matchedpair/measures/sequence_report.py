@@ -22,7 +22,7 @@ from matchedpair.measures.zones import WHOLE, Zone
 from matchedpair.pictures.filters import light_of
 from matchedpair.pictures.picture import Floats, Mask
 
-VERSION = 2  # of all figures of a sequence together
+VERSION = 3  # of all figures of a sequence together
 STILL = "a still view: what moves with a camera, or is dragged along by one, is not seen here"
 NAMES = ("flicker_percent", "boiling_percent", "boiling_share", "frame_to_frame_percent", "response")
 NUMBER = re.compile(r"(\d+)(?!.*\d)")

@@ -15,7 +15,7 @@ export function logAxis(values: number[], from: number, to: number): LogAxis {
   return { at, ticks: ticksOf(low / ROOM, high * ROOM).map((value) => ({ value, words: `${value}` })) };
 }
 
-/** Marks at 1, 2 and 5 of each power of ten; where these are more than ten, at the powers alone; fewer than three, at all digits. */
+/** Marks at 1, 2 and 5 of each power of ten; where these are more than ten, at the powers alone; fewer than three, at more digits. */
 export function ticksOf(low: number, high: number): number[] {
   const first = Math.floor(Math.log10(low));
   const last = Math.ceil(Math.log10(high));
@@ -25,7 +25,7 @@ export function ticksOf(low: number, high: number): number[] {
       .filter((value) => value >= low && value <= high);
   const usual = of([1, 2, 5]);
   if (usual.length > 10) return of([1]);
-  return usual.length < 3 ? of([1, 1.5, 2, 3, 4, 5, 6, 7, 8, 9]) : usual;
+  return usual.length < 3 ? of([1, 1.5, 2, 3, 4, 5, 6, 8]) : usual;
 }
 
 function plain(digit: number, power: number): number {

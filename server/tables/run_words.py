@@ -1,0 +1,60 @@
+"""Which runs of a study have these words in their row. What each says is read once and kept until the study changes, so
+that a search is as quick as the typing of it.
+"""
+
+from __future__ import annotations
+
+import json
+from functools import lru_cache
+from typing import Any
+
+from django.db import connection
+from django.db.models import QuerySet
+from django.db.models.expressions import RawSQL
+
+from server.runs.models import Run
+from server.store.changes import changes_of
+from server.studies.models import Option, Purpose, Study
+
+KEPT_STUDIES = 4
+Said = tuple[dict[int, str], list[tuple[int, int, str]]]
+
+
+def with_words(study: Study, runs: QuerySet[Run], text: str) -> QuerySet[Run]:
+    """Of these runs of a study those in whose row every word stands somewhere, in whatever case."""
+    # within a transaction nothing is kept: what is read there may never have been
+    inside = connection.in_atomic_block
+    options, rows = _said.__wrapped__(study.pk, None) if inside else _said(study.pk, changes_of(study.pk))
+    left = rows
+    for word in text.lower().split():
+        having = {pk for pk, said in options.items() if word in said}
+        left = [row for row in left if row[1] in having or word in row[2]]
+    if len(left) == len(rows):
+        return runs
+    # one parameter, since a query takes only so many
+    return runs.filter(pk__in=RawSQL("SELECT value FROM json_each(%s)", [json.dumps([pk for pk, *_ in left])]))
+
+
+def messages_of(checks: list[dict[str, Any]]) -> list[str]:
+    """What the checks of a picture say."""
+    return [check["message"] for check in checks]
+
+
+@lru_cache(maxsize=KEPT_STUDIES)
+def _said(study: int, changes: Any) -> Said:
+    """What each option says, and for each run its number, its option and what it says itself."""
+    options = {option.pk: _of_option(option) for option in Option.objects.filter(study=study)}
+    runs = Run.objects.filter(study=study).order_by()
+    columns = ("seed", "warm_up", "state", "machine_name", "engine_version", "reason", "checks")
+    return options, [(pk, option, _of_run(*row)) for pk, option, *row in runs.values_list("pk", "option", *columns)]
+
+
+def _of_option(option: Option) -> str:
+    levels = (f"{level['title']} {level['shown']}" for level in option.levels)
+    pilot = "pilot" if option.purpose == Purpose.PILOT else ""
+    return " ".join((option.title, option.side, option.engine_title, *levels, pilot)).lower()
+
+
+def _of_run(seed: int, warm_up: bool, state: str, machine: str, version: str, reason: str, checks: Any) -> str:
+    kind = "warm-up" if warm_up else ""
+    return "\n".join((f"seed {seed}", kind, state, machine, version, reason, *messages_of(checks))).lower()

@@ -1,0 +1,65 @@
+"""Processes that begin with what all tests load: packages are imported once, and forked with."""
+
+from __future__ import annotations
+
+import atexit
+import os
+import sys
+import traceback
+import unittest
+from importlib import import_module
+from typing import NoReturn
+
+# what takes long to import and starts no thread by being imported; nothing of Django's that needs its settings
+PACKAGES = (
+    "numpy", "scipy.ndimage", "scipy.optimize", "scipy.signal", "scipy.stats", "scipy.special", "scipy.fft", "cv2",
+    "OpenImageIO", "PyOpenColorIO", "numba", "distributed", "msgspec", "jsonschema", "psutil", "django.core.management",
+    "django.test", "playwright.sync_api",
+)  # fmt: skip
+
+
+def load() -> None:
+    """Import them. What is forked afterwards has them, and so has what that forks."""
+    for name in PACKAGES:
+        import_module(name)
+
+
+def forked(words: list[str], output: int) -> int:
+    """A process that runs ``unittest`` or ``manage.py`` with these words, and prints to a file. Returns its number."""
+    sys.stdout.flush()
+    sys.stderr.flush()
+    pid = os.fork()
+    if pid == 0:
+        _become(words, output)
+    return pid
+
+
+def _become(words: list[str], output: int) -> NoReturn:
+    code = 1
+    try:
+        for descriptor in (1, 2):
+            os.dup2(output, descriptor)
+        sys.argv = words
+        _run(words)
+        code = 0
+    except SystemExit as stop:
+        code = stop.code if isinstance(stop.code, int) else int(stop.code is not None)
+    except BaseException:
+        traceback.print_exc()
+    finally:
+        atexit._run_exitfuncs()
+        sys.stdout.flush()
+        sys.stderr.flush()
+        os._exit(code)
+
+
+def _run(words: list[str]) -> None:
+    if words[0] == "unittest":
+        unittest.main(module=None, argv=words)
+        return
+    from django.core.management import execute_from_command_line  # noqa: PLC0415 - slow, and not for all
+
+    from tests.warm import keep_spare  # noqa: PLC0415
+
+    keep_spare()
+    execute_from_command_line(words)
