@@ -143,7 +143,7 @@ def studies() -> None:
     )  # fmt: skip
     focused = run(
         "Is focused light worth its time in the basin?", asked="feature", scene="cloth-corner", view="basin",
-        engine="sorrel", settings={"samples": 48, "photons": 1000000},
+        engine="sorrel", settings={"samples": 48, "photons": 1000000}, repeats=3,
         factors=[factor("focused_light", True)], passes=["focused", "depth"],
     )  # fmt: skip
     EffectEvidence.objects.create(

@@ -367,6 +367,9 @@ CASES = {
         ("Alder", 5.0, 0.12, {}), ("engine Tansy", 3.1, 0.15, {"boiling_share": 0.6}),
         ("engine Sedge", 6.0, 0.1, {"lag": 3.2}),
     ),
+    "Sequences as calm as each other, of which one is late": sequences(
+        ("Sedge", 7.2, 0.1, {}), ("history 4", 7.5, 0.1, {"lag": 5.1, "boiling_share": 0.7})
+    ),
     "Sequences that are not sure yet": sequences(("Alder", 24.6, 0.1, {}), ("engine Tansy", 24.5, 0.1, {})),
     "Sequences under moving light that are not sure yet": sequences(
         ("Alder", 50.0, 0.1, {"light_changes": True}), ("engine Tansy", 56.0, 0.1, {"light_changes": True})

@@ -430,6 +430,15 @@ class Moving(unittest.TestCase):
         at_once = (rows[0], ("history 4", 9.0, 0.1, {"lag": 0.2, "boiling_share": 0.7}))
         self.assertIn("slow patches", " ".join(claim.text for claim in answer_of(sequences(*at_once)).but))
 
+    def test_of_those_that_may_be_as_calm_the_one_that_does_not_lag_is_chosen(self):
+        facts = CASES["Sequences as calm as each other, of which one is late"]
+        answer = answer_of(facts)
+        self.assertEqual((answer.sure, answer.choice), (SURE, facts.sequences[0].option))
+        self.assertIn("not clearly calmer, and follows the light 5.1 frames late", answer.sentence)
+        self.assertFalse([claim for claim in answer.but if "late" in claim.text])
+        both = tuple(replace(row, lag=3.0) for row in facts.sequences)
+        self.assertEqual(answer_of(replace(facts, sequences=both)).sure, UNSURE)
+
     def test_frames_are_held_against_each_other_since_their_light_is_both_s(self):
         light = [1.0, 3.0] * 8
         rows = [replace(row, calm=(value, value / 1.5, value * 1.5), by_frame=tuple(value * f for f in light))

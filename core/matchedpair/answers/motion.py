@@ -47,11 +47,29 @@ def answer(facts: StudyFacts) -> Answer:
         return Answer(facts.question, sentence(text), UNSURE, 0, told, _but(rows), MORE_FRAMES, proof)
     if not apart:
         alike = [row for row in rows if row is best or not _calmer(best, row)]
+        late = [row for row in alike if _is_late(row)]
+        if len(late) == len(alike) - 1:
+            return _on_time(facts, rows, next(row for row in alike if row not in late), late)
         text = f"Not sure yet: {listed([_name(row) for row in alike[:3]])} could each be the calmest"
         told = (Claim(f"{capital(_name(best))}: {_calm(best)}.", proof), *told)
         return Answer(facts.question, sentence(text), UNSURE, 0, told, _but(rows), MORE_FRAMES, proof)
     text = f"{capital(_name(best))} {what}: {_calm(best)}"
     return Answer(facts.question, sentence(text), SURE, best.option, told, _but(rows), None, proof)
+
+
+def _on_time(facts: StudyFacts, rows: list[SequenceFact], best: SequenceFact, late: list[SequenceFact]) -> Answer:
+    """Of several that may be as calm as each other the one that does not lag."""
+    follows = f"{'follows' if len(late) == 1 else 'follow'} the light {number(max(row.lag or 0.0 for row in late))}"
+    text = f"{capital(_name(best))}: {listed([_name(row) for row in late[:3]])} {'is' if len(late) == 1 else 'are'}"
+    text += f" not clearly calmer, and {follows} frames late"
+    strays = "strays {} from the reference" if all(row.by_reference for row in rows) else "flickers by {}"
+    told = tuple(Claim(sentence(f"{_name(row)} {strays.format(_calm(row))}"), _proof(row)) for row in [best, *late][:3])
+    but = tuple(claim for claim in _but(rows) if claim.proof not in [_proof(row) for row in late])
+    return Answer(facts.question, sentence(text), SURE, best.option, told, but, None, _proof(best))
+
+
+def _is_late(row: SequenceFact) -> bool:
+    return row.lag is not None and row.lag >= LATE
 
 
 def _calmer(best: SequenceFact, second: SequenceFact) -> bool:
@@ -72,13 +90,11 @@ def _but(rows: list[SequenceFact]) -> tuple[Claim, ...]:
     found = [
         Claim(f"{_name(row)} is late: {number(row.lag)} frames longer to follow 90 % of a light change", _proof(row))
         for row in rows
-        if row.lag is not None and row.lag >= LATE
+        if _is_late(row)
     ]
     # a light that moves, or is followed late, is slow too, so that of it nothing can be said
     boiling = [
-        row
-        for row in rows
-        if (row.boiling_share or 0.0) >= BOILS and not row.light_changes and (row.lag or 0.0) < LATE
+        row for row in rows if (row.boiling_share or 0.0) >= BOILS and not row.light_changes and not _is_late(row)
     ]
     found += [
         Claim(f"{percent(row.boiling_share or 0.0)} of what moves in {_name(row)} is slow patches", _proof(row))
