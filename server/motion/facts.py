@@ -73,6 +73,8 @@ def _fact(sequence: OptionSequence, figures: dict[str, Any]) -> SequenceFact:
         by_reference=bool(reference), calm=calm, boiling_share=figures.get("boiling_share"), lag=late,
         light_changes=light_changes(figures.get("response"), figures.get("frames") or []),
         by_frame=() if reference else tuple(value or 0.0 for value in by_frame),
+        options=tuple(frame.facts.option.pk for frame in sequence.frames),
+        errors=tuple(value or 0.0 for value in by_frame) if reference else (),
     )  # fmt: skip
 
 

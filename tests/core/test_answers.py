@@ -436,6 +436,15 @@ class Moving(unittest.TestCase):
         self.assertEqual((answer.sure, answer.choice), (SURE, facts.sequences[0].option))
         self.assertIn("not clearly calmer, and follows the light 5.1 frames late", answer.sentence)
         self.assertFalse([claim for claim in answer.but if "late" in claim.text])
+        self.assertEqual((answer.shown.kind, answer.shown.options), ("option", (2,)))
+        sides = [replace(row, options=tuple(range(at, at + 3)), errors=errors) for row, at, errors in
+                 zip(facts.sequences, (1, 11), ((5.0, 6.0, 9.0), (4.0, 30.0, 31.0)), strict=True)]  # fmt: skip
+        pairs = tuple(pair(10 + number, control=number, time=ratio(4.5)) for number in (1, 2, 3))
+        answer = answer_of(replace(facts, sequences=tuple(sides), pairs=pairs))
+        self.assertIn("4.5 × the render time", answer.because[1].text)
+        self.assertNotIn("render time", answer.because[0].text)
+        shown = answer.shown
+        self.assertEqual((shown.kind, shown.options), ("pair", (2, 12)))  # 24 further off, as against 22 in the next
         both = tuple(replace(row, lag=3.0) for row in facts.sequences)
         self.assertEqual(answer_of(replace(facts, sequences=both)).sure, UNSURE)
 

@@ -214,7 +214,9 @@ class KeptWords(PreparedUntransactedTest):
         run = self.study.runs.filter(warm_up=False).first()
         Run.objects.filter(pk=run.pk).update(state="failed", reason="Out of MEMORY")
         self.assertEqual(self.found("memory"), 1)
-        Run.objects.filter(pk=run.pk).update(reason="", checks=[{"message": "a pixel of 1e20"}])
+        Run.objects.filter(pk=run.pk).update(
+            reason="", checks=[{"code": "x", "severity": "warn", "message": "a pixel of 1e20"}]
+        )
         self.assertEqual((self.found("memory"), self.found("1E20 seed")), (0, 1))
         self.assertEqual(self.found("warm-up"), self.study.runs.filter(warm_up=True).count())
 

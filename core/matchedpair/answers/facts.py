@@ -218,6 +218,8 @@ class SequenceFact:
         Frames that 90 % of a light change take longer; None where none can be told.
     by_frame : tuple of float
         Flicker of each frame, in percent, in the frames' order; empty where that is not known or `calm` is not that.
+    options, errors : tuple of int, tuple of float
+        Each frame's option, and how far it is off its reference in percent; empty where that is not known.
     """
 
     option: int
@@ -229,6 +231,8 @@ class SequenceFact:
     lag: float | None = None
     light_changes: bool = False
     by_frame: tuple[float, ...] = ()
+    options: tuple[int, ...] = ()
+    errors: tuple[float, ...] = ()
 
     @property
     def value(self) -> float:

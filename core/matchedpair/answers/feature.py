@@ -85,7 +85,7 @@ def _changed(facts: StudyFacts, pair: PairFact, cost: Cost | None) -> Answer:
     seen = shifts(facts, pair)
     price = ""
     if pair.time is not None:
-        price = ", " + ("for no measurable time" if pair.time.tie else f"for {render_time(pair.time)}")
+        price = f", for {render_time(pair.time)}"
     text = f"It changes the picture: {seen[0].text}{price}"
     told = because(pair, proof)
     if cost is not None:

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import math
-from statistics import fmean, stdev
+from statistics import fmean, median, stdev
 
 from matchedpair.answers.answer import (
     HIGHER_LEVELS,
     NOTHING,
     OPTION,
+    PAIR,
     RENDER_REFERENCE,
     SURE,
     UNSURE,
@@ -18,7 +19,8 @@ from matchedpair.answers.answer import (
     Step,
 )
 from matchedpair.answers.facts import SequenceFact, StudyFacts
-from matchedpair.answers.phrases import between, capital, listed, number, percent, sentence
+from matchedpair.answers.phrases import between, capital, listed, number, percent, sentence, times
+from matchedpair.answers.thresholds import TIME
 
 LEAST_FRAMES = 8  # below which nothing is ranked
 BOILS = 0.3  # share of the flicker in slow patches, from which it is said
@@ -35,26 +37,26 @@ def answer(facts: StudyFacts) -> Answer:
     rows = sorted(rows, key=lambda row: row.value)
     best, second = rows[0], rows[1]
     what = "strays least from the reference" if all(row.by_reference for row in rows) else "flickers least"
-    told = tuple(Claim(f"{capital(_name(row))}: {_calm(row)}.", _proof(row)) for row in rows[1:4])
+    told = tuple(Claim(f"{capital(_name(row))}: {_calm(row)}{_time(facts, row)}.", _proof(row)) for row in rows[1:4])
     apart = _calmer(best, second)
     proof = _proof(best)
     if any(row.light_changes and not row.by_reference for row in rows):
         text = "Not sure yet: the light itself changes over these frames, and flicker holds that too"
         step = Step(RENDER_REFERENCE, "Make a reference sequence")
-        return Answer(facts.question, sentence(text), UNSURE, 0, (), _but(rows), step, proof)
+        return Answer(facts.question, sentence(text), UNSURE, 0, (), _but(facts, rows), step, proof)
     if frames < LEAST_FRAMES:
         text = f"Not sure yet: {frames} frames are too few to rank; from {LEAST_FRAMES} on they can be"
-        return Answer(facts.question, sentence(text), UNSURE, 0, told, _but(rows), MORE_FRAMES, proof)
+        return Answer(facts.question, sentence(text), UNSURE, 0, told, _but(facts, rows), MORE_FRAMES, proof)
     if not apart:
         alike = [row for row in rows if row is best or not _calmer(best, row)]
         late = [row for row in alike if _is_late(row)]
         if len(late) == len(alike) - 1:
             return _on_time(facts, rows, next(row for row in alike if row not in late), late)
         text = f"Not sure yet: {listed([_name(row) for row in alike[:3]])} could each be the calmest"
-        told = (Claim(f"{capital(_name(best))}: {_calm(best)}.", proof), *told)
-        return Answer(facts.question, sentence(text), UNSURE, 0, told, _but(rows), MORE_FRAMES, proof)
-    text = f"{capital(_name(best))} {what}: {_calm(best)}"
-    return Answer(facts.question, sentence(text), SURE, best.option, told, _but(rows), None, proof)
+        told = (Claim(f"{capital(_name(best))}: {_calm(best)}{_time(facts, best)}.", proof), *told)
+        return Answer(facts.question, sentence(text), UNSURE, 0, told, _but(facts, rows), MORE_FRAMES, proof)
+    text = f"{capital(_name(best))} {what}: {_calm(best)}{_time(facts, best)}"
+    return Answer(facts.question, sentence(text), SURE, best.option, told, _but(facts, rows), None, proof)
 
 
 def _on_time(facts: StudyFacts, rows: list[SequenceFact], best: SequenceFact, late: list[SequenceFact]) -> Answer:
@@ -63,13 +65,31 @@ def _on_time(facts: StudyFacts, rows: list[SequenceFact], best: SequenceFact, la
     text = f"{capital(_name(best))}: {listed([_name(row) for row in late[:3]])} {'is' if len(late) == 1 else 'are'}"
     text += f" not clearly calmer, and {follows} frames late"
     strays = "strays {} from the reference" if all(row.by_reference for row in rows) else "flickers by {}"
-    told = tuple(Claim(sentence(f"{_name(row)} {strays.format(_calm(row))}"), _proof(row)) for row in [best, *late][:3])
-    but = tuple(claim for claim in _but(rows) if claim.proof not in [_proof(row) for row in late])
-    return Answer(facts.question, sentence(text), SURE, best.option, told, but, None, _proof(best))
+    told = tuple(
+        Claim(sentence(f"{_name(row)} {strays.format(_calm(row))}{_time(facts, row)}"), _proof(row))
+        for row in [best, *late][:3]
+    )
+    but = _but(facts, [row for row in rows if row not in late])
+    return Answer(facts.question, sentence(text), SURE, best.option, told, but, None, _where_late(facts, late[0]))
 
 
 def _is_late(row: SequenceFact) -> bool:
     return row.lag is not None and row.lag >= LATE
+
+
+def _where_late(facts: StudyFacts, row: SequenceFact) -> Proof:
+    """Its pair with the control at the frame where it is further off than that by most; itself where none is known."""
+    pairs = {pair.trial: pair for pair in facts.pairs}
+    errors = {key: error for each in facts.sequences for key, error in zip(each.options, each.errors, strict=False)}
+    further = [
+        (errors[key] - errors.get(pairs[key].control, math.inf), key)
+        for key in row.options
+        if key in pairs and key in errors
+    ]
+    if not further:
+        return _proof(row)
+    pair = pairs[max(further)[1]]
+    return Proof(PAIR, pair.key, (pair.control, pair.trial))
 
 
 def _calmer(best: SequenceFact, second: SequenceFact) -> bool:
@@ -85,12 +105,15 @@ def _calmer(best: SequenceFact, second: SequenceFact) -> bool:
 MORE_FRAMES = Step(HIGHER_LEVELS, "Add frames")
 
 
-def _but(rows: list[SequenceFact]) -> tuple[Claim, ...]:
+def _but(facts: StudyFacts, rows: list[SequenceFact]) -> tuple[Claim, ...]:
     """Patches that boil, and methods that lag."""
     found = [
-        Claim(f"{_name(row)} is late: {number(row.lag)} frames longer to follow 90 % of a light change", _proof(row))
+        Claim(
+            f"{_name(row)} is late: {number(row.lag)} frames longer to follow 90 % of a light change",
+            _where_late(facts, row),
+        )
         for row in rows
-        if _is_late(row)
+        if row.lag is not None and _is_late(row)
     ]
     # a light that moves, or is followed late, is slow too, so that of it nothing can be said
     boiling = [
@@ -101,6 +124,14 @@ def _but(rows: list[SequenceFact]) -> tuple[Claim, ...]:
         for row in boiling[:2]
     ]
     return tuple(found)
+
+
+def _time(facts: StudyFacts, row: SequenceFact) -> str:
+    """Such as ``, 4.5 × the render time`` over the control's, of the middle frame; empty where it is as long."""
+    ratios = [pair.time.value for pair in facts.pairs if pair.trial in row.options and pair.time is not None]
+    if not ratios or abs(median(ratios) - 1) < TIME:
+        return ""
+    return f", {times(median(ratios))} × the render time"
 
 
 def _calm(row: SequenceFact) -> str:
