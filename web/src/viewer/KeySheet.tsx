@@ -1,13 +1,16 @@
 import { Dialog } from "radix-ui";
+import { useFocusBack } from "../parts/focusBack";
 import { KEY_GROUPS } from "./keys";
 
 /** All that the viewer does by key. */
 export function KeySheet({ open, onOpenChange }: { open: boolean; onOpenChange: (open: boolean) => void }) {
+  const focus = useFocusBack();
   return (
     <Dialog.Root open={open} onOpenChange={onOpenChange}>
       <Dialog.Portal>
         <Dialog.Overlay className="fixed inset-0 z-40 bg-black/40" />
         <Dialog.Content
+          {...focus}
           aria-describedby={undefined}
           className="fixed top-1/2 left-1/2 z-50 max-h-[92vh] w-[70rem] max-w-[95vw] -translate-x-1/2 -translate-y-1/2 overflow-auto bg-paper px-6 py-4"
         >

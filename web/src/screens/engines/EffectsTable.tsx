@@ -3,6 +3,7 @@ import { Dialog } from "radix-ui";
 import { useState } from "react";
 import { Link } from "react-router";
 import { api, body, type Schema } from "../../api/client";
+import { useFocusBack } from "../../parts/focusBack";
 import { settingValue } from "../../parts/format";
 import { Labelled } from "../../parts/Labelled";
 import { Notice } from "../../parts/Notice";
@@ -113,11 +114,15 @@ function Details({ data, cell, onClose }: { data: Data; cell: Cell; onClose: () 
     words: () => "The evidence was removed.",
     refresh,
   });
+  const focus = useFocusBack();
   return (
     <Dialog.Root open onOpenChange={(open) => !open && onClose()}>
       <Dialog.Portal>
         <Dialog.Overlay className="fixed inset-0 bg-black/30" />
-        <Dialog.Content className="fixed top-[12vh] left-1/2 max-h-[76vh] w-[38rem] -translate-x-1/2 overflow-auto border border-ink bg-paper p-5">
+        <Dialog.Content
+          {...focus}
+          className="fixed top-[12vh] left-1/2 max-h-[76vh] w-[38rem] -translate-x-1/2 overflow-auto border border-ink bg-paper p-5"
+        >
           <Dialog.Title className="font-semibold text-lg">
             {effect.title} in {engine.title}: {doesWords(engine, effect.name)}
           </Dialog.Title>

@@ -1,5 +1,6 @@
 import { Dialog } from "radix-ui";
 import { type KeyboardEvent, useRef, useState } from "react";
+import { useFocusBack } from "../../parts/focusBack";
 import { NameField } from "../../parts/NameField";
 import { Notice } from "../../parts/Notice";
 import { useRemembered } from "../../parts/remembered";
@@ -13,10 +14,12 @@ export function QuickVerdict(props: {
   open: boolean;
   onClose: () => void;
 }) {
+  const focus = useFocusBack();
   return (
     <Dialog.Root open={props.open} onOpenChange={(on) => (on ? undefined : props.onClose())}>
       <Dialog.Portal>
         <Dialog.Content
+          {...focus}
           aria-describedby={undefined}
           className="fixed top-24 left-1/3 z-50 w-[28rem] -translate-x-1/2 border border-edge bg-paper p-4"
         >

@@ -4,6 +4,7 @@ import { useState } from "react";
 import { useNavigate } from "react-router";
 import { api, body, type Schema } from "../../api/client";
 import { scenesQuery } from "../../api/queries";
+import { useFocusBack } from "../../parts/focusBack";
 import { Labelled } from "../../parts/Labelled";
 import { Notice } from "../../parts/Notice";
 
@@ -26,11 +27,15 @@ export function RenderRecipe({ recipe, onClose }: { recipe: Schema["Recipe"]; on
       ),
     onSuccess: (made) => navigate(`/studies/${made.study}`),
   });
+  const focus = useFocusBack();
   return (
     <Dialog.Root open onOpenChange={(open) => (open ? null : onClose())}>
       <Dialog.Portal>
         <Dialog.Overlay className="fixed inset-0 z-40 bg-ink/30" />
-        <Dialog.Content className="-translate-x-1/2 fixed top-24 left-1/2 z-50 w-[30rem] border border-edge bg-paper p-5">
+        <Dialog.Content
+          {...focus}
+          className="-translate-x-1/2 fixed top-24 left-1/2 z-50 w-[30rem] border border-edge bg-paper p-5"
+        >
           <Dialog.Title className="font-semibold text-lg">
             Render with {recipe.name}, version {recipe.version}
           </Dialog.Title>

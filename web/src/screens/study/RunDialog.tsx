@@ -2,6 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { Dialog } from "radix-ui";
 import type { Schema } from "../../api/client";
 import { runQuery } from "../../api/queries";
+import { useFocusBack } from "../../parts/focusBack";
 import { megabytes, seconds, three } from "../../parts/format";
 import { Failed, Loading } from "../../parts/Notice";
 import { SIDE_TITLE } from "../../parts/Side";
@@ -9,11 +10,13 @@ import { SIDE_TITLE } from "../../parts/Side";
 /** Everything kept of one render, with its log. */
 export function RunDialog({ id, onClose }: { id: number; onClose: () => void }) {
   const { data, error, refetch } = useQuery(runQuery(id));
+  const focus = useFocusBack();
   return (
     <Dialog.Root open onOpenChange={(open) => !open && onClose()}>
       <Dialog.Portal>
         <Dialog.Overlay className="fixed inset-0 z-40 bg-black/40" />
         <Dialog.Content
+          {...focus}
           aria-describedby={undefined}
           className="fixed inset-y-0 right-0 z-50 w-[42rem] max-w-full overflow-auto bg-paper p-6"
         >

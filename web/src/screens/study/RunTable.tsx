@@ -1,4 +1,4 @@
-import { useQueries, useQuery } from "@tanstack/react-query";
+import { keepPreviousData, useQueries, useQuery } from "@tanstack/react-query";
 import { type ColumnDef, getCoreRowModel, useReactTable, type VisibilityState } from "@tanstack/react-table";
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { type KeyboardEvent, useEffect, useMemo, useRef, useState } from "react";
@@ -49,7 +49,8 @@ export function RunTable({
   const pairing = usePairing();
   const box = useRef<HTMLDivElement>(null);
   const grid = useRef<HTMLTableElement>(null);
-  const first = useQuery(tableQuery(study.id, asked, 0));
+  // what stands stays until the next is there: a table that goes away takes the keyboard's place along
+  const first = useQuery({ ...tableQuery(study.id, asked, 0), placeholderData: keepPreviousData });
   const groups = useQuery(groupsQuery(study.id, asked));
   const total = first.data?.total ?? 0;
   const lines = useMemo(
