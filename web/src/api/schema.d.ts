@@ -2876,10 +2876,10 @@ export interface components {
         Condition: {
             key: string;
             title: string;
-            group: string;
             state: components["schemas"]["ConditionState"];
             control: string;
             trial: string;
+            group: string;
             spoils: {
                 [key: string]: string;
             };
