@@ -4,6 +4,8 @@ SHELL := /bin/bash
 export PATH := $(CURDIR)/.venv/bin:$(PATH)
 export MATCHEDPAIR_HOME ?= $(CURDIR)/var
 export MATCHEDPAIR_PORT ?= 8321
+# where this is set, every process compiles all that it imports: an engine starts in 2.5 s instead of 0.9
+unexport PYTHONDONTWRITEBYTECODE
 PYTHON ?= python3.11
 MAKEFLAGS += --jobs=2
 

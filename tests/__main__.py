@@ -50,6 +50,8 @@ def main(words: list[str]) -> int:
     suites = sorted(suites, key=lambda suite: -took.get(suite[0], _size(suite)))
     failed, tests = [], 0
     os.chdir(ROOT)
+    os.environ.pop("PYTHONDONTWRITEBYTECODE", None)  # or each of some thousand processes compiles all that it imports
+    sys.dont_write_bytecode = False
     # by hand, since what is forked from here must not take it along when it ends
     folder = tempfile.mkdtemp(prefix="matchedpair-tests-")
     try:
