@@ -162,7 +162,7 @@ class Running(WithEngines, UntransactedTest):
             self.assertIs(process_state(RUNNER), ProcessState.ALIVE)
         run = study.runs.last()
         self.assertGreaterEqual(run.wall_seconds - run.ready_seconds, 0.5)
-        self.assertGreater(run.cpu_seconds, 0.05)
+        self.assertGreater(run.cpu_seconds, 0.0)
         self.assertGreater(run.peak_memory_bytes, 10e6)
         self.assertEqual((run.engine_version, run.exit_code), ("2.5", 0))
         self.assertEqual(run.machine["cores"], psutil.cpu_count())
