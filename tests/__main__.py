@@ -2,7 +2,7 @@
 suites whose names end as the words do. Says nothing of a suite until it is through, then all of it. Exits with 1 when
 any failed or none ran.
 
-Much of a test's time is waiting, for a browser or for a process, so that two suites more run than there are
+Much of a test's time is waiting, for a browser or for a process, so that one suite more runs than there are
 processors. Each has a home of its own, and a database copied from one that is made once; each is forked from this
 process, which has loaded the packages that all of them load.
 """
@@ -27,7 +27,7 @@ ROOT = Path(__file__).parents[1]
 # how long each took the last time here: the longest begin first, so that none is left alone at the end
 REMEMBERED = ROOT / ".venv" / "suite-seconds.json"
 CORE_SUITES, SERVER_SUITES = 6, 8
-BESIDE = 2  # suites that run while others wait
+BESIDE = 1  # suites that run while others wait; with two it takes as long
 # several suites share the processors already
 ONE_THREAD = dict.fromkeys(("OMP_NUM_THREADS", "OPENBLAS_NUM_THREADS", "OPENCV_FOR_THREADS_NUM", "NO_COLOR"), "1")
 PLAIN = ("tests.core", "tests.standins")  # without Django and database

@@ -9,14 +9,21 @@ from functools import lru_cache
 from typing import Any
 
 from django.db import connection
-from django.db.models import QuerySet
+from django.db.models import Case, CharField, QuerySet, Value, When
 from django.db.models.expressions import RawSQL
+from django.db.models.functions import Cast, Concat
 
 from server.runs.models import Run
 from server.store.changes import changes_of
 from server.studies.models import Option, Purpose, Study
 
 KEPT_STUDIES = 4
+_OF_RUNS = Concat(
+    Value("seed "), Cast("seed", CharField()), Value("\n"),
+    Case(When(warm_up=True, then=Value("warm-up\n")), default=Value("")),
+    "state", Value("\n"), "machine_name", Value("\n"), "engine_version", Value("\n"), "reason",
+    output_field=CharField(),
+)  # fmt: skip
 Said = tuple[dict[int, str], list[tuple[int, int, str]]]
 
 
@@ -45,16 +52,14 @@ def _said(study: int, changes: Any) -> Said:
     """What each option says, and for each run its number, its option and what it says itself."""
     options = {option.pk: _of_option(option) for option in Option.objects.filter(study=study)}
     runs = Run.objects.filter(study=study).order_by()
-    columns = ("seed", "warm_up", "state", "machine_name", "engine_version", "reason", "checks")
-    return options, [(pk, option, _of_run(*row)) for pk, option, *row in runs.values_list("pk", "option", *columns)]
+    checked = runs.exclude(checks=[]).values_list("pk", "checks")
+    found = {pk: "\n".join(messages_of(checks)) for pk, checks in checked}
+    # joined by the database, since most of it is many small values
+    rows = runs.annotate(said=_OF_RUNS).values_list("pk", "option", "said")
+    return options, [(pk, option, f"{said}\n{found.get(pk, '')}".lower()) for pk, option, said in rows.iterator(5000)]
 
 
 def _of_option(option: Option) -> str:
     levels = (f"{level['title']} {level['shown']}" for level in option.levels)
     pilot = "pilot" if option.purpose == Purpose.PILOT else ""
     return " ".join((option.title, option.side, option.engine_title, *levels, pilot)).lower()
-
-
-def _of_run(seed: int, warm_up: bool, state: str, machine: str, version: str, reason: str, checks: Any) -> str:
-    kind = "warm-up" if warm_up else ""
-    return "\n".join((f"seed {seed}", kind, state, machine, version, reason, *messages_of(checks))).lower()
