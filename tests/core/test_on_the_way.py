@@ -1,6 +1,7 @@
 """Pictures on the way, the value reached, frames a second: read from an engine's output, kept with honest times."""
 
 import tempfile
+import time
 import unittest
 from pathlib import Path
 
@@ -31,16 +32,19 @@ class OnTheWay(unittest.TestCase):
         return render(self.definition, self.job(**changes), made, on_progress=seen.append), seen
 
     def test_each_picture_has_its_level_and_the_time_of_a_render_to_there(self):
+        began = time.monotonic()
         outcome, seen = self.made(on_the_way=(2.0, 4.0))
+        passed = time.monotonic() - began
         self.assertEqual([row.level for row in outcome.on_the_way], [2, 4])
         self.assertEqual({read_picture(row.path).size for row in outcome.on_the_way}, {(40, 30)})
         two, four = (row.wall_seconds - outcome.ready_seconds for row in outcome.on_the_way)
         self.assertGreater(two, 0.18)
-        # 0.2 s more of rendering, and none of the 0.3 s that the first picture cost
-        self.assertAlmostEqual(four - two, 0.2, delta=0.15)
+        self.assertGreater(four - two, 0.18)
         whole = outcome.wall_seconds - outcome.ready_seconds
         self.assertGreater(whole, 0.75)
-        self.assertLess(whole, 0.8 + 0.5)
+        # what both pictures cost is in none: four more steps were to come, and 0.3 s for each went elsewhere
+        self.assertGreater(whole - four, 0.35)
+        self.assertGreater(passed - outcome.wall_seconds, 0.55)
         self.assertIn(2, {progress.latest.level for progress in seen if progress.latest})
 
     def test_what_the_quality_knob_reached_and_frames_a_second_are_kept(self):

@@ -120,7 +120,6 @@ class Own(Pebble, unittest.TestCase):
         free, crowded = self.render(), self.render(build="crowded")
         self.assertEqual(crowded.state, "finished")
         self.assertIn("licence: got one", crowded.log)
-        self.assertLess(crowded.wall_seconds, crowded.wall_seconds + 0.5)
         held_back = json.loads((crowded.picture.parent / "account.json").read_text())
         self.assertGreater(held_back["ended"] - held_back["began"] - crowded.wall_seconds, 0.4)
         self.assertIsNotNone(free.ready_seconds)
