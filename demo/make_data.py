@@ -27,7 +27,6 @@ from demo.searched_data import motion, searches, textures
 from demo.studies import ESTIMATE, SEDGE, TANSY, engines, factor, finish, put_away, run
 
 HERE = Path(__file__).parent
-SMALLER: dict[str, Any] = {"width": 320, "height": 180}
 DATA = HERE / "data"
 PART_BYTES = 3_000_000  # of one file of rows, so that a change shows as one
 
@@ -116,7 +115,7 @@ def together() -> None:
 
     study = run(
         "How far apart are Alder and Tansy in brightness?", scene="cloth-corner", settings={"samples": 32} | ESTIMATE,
-        factors=[TANSY], **SMALLER,
+        factors=[TANSY], width=320, height=180,
     )  # fmt: skip
     put_away(study)
     pair = with_all(Pair.objects.filter(study=study)).get()
@@ -131,7 +130,7 @@ def studies() -> None:
 
     run(
         "Did Alder 2 change anything in the mist?", asked="version", kind="versions", scene="mist-lane", view="lane",
-        settings={"samples": 32} | ESTIMATE, build="1", factors=[factor("version", "2")],
+        settings={"samples": 32} | ESTIMATE, build="1", factors=[factor("version", "2")], repeats=3,
     )  # fmt: skip
     run(
         "How many bounces does the glass cabinet need?", asked="bounces", kind="range", scene="glass-cabinet",

@@ -8,7 +8,7 @@ COMMON = {
     "view": "counter", "width": 480, "height": 270, "repeats": 2, "threads": 1, "time_limit_seconds": 1800.0,
     "scene": "marble-stall", "engine": "alder", "quantities": {}, "passes": [],
 }  # fmt: skip
-MOST_ROUNDS, MOST_SECONDS = 3, 420.0  # of seeds that an answer asks for
+MOST_ROUNDS, MOST_SECONDS = 3, 120.0  # of seeds that an answer asks for
 ESTIMATE = {"light_picking": "estimate"}
 
 

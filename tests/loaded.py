@@ -10,11 +10,13 @@ import unittest
 from importlib import import_module
 from typing import NoReturn
 
+from django.core.management import execute_from_command_line
+
 # what takes long to import and starts no thread by being imported; nothing of Django's that needs its settings
 PACKAGES = (
     "numpy", "scipy.ndimage", "scipy.optimize", "scipy.signal", "scipy.stats", "scipy.special", "scipy.fft", "cv2",
-    "OpenImageIO", "PyOpenColorIO", "numba", "distributed", "msgspec", "jsonschema", "psutil", "django.core.management",
-    "django.test", "playwright.sync_api",
+    "OpenImageIO", "PyOpenColorIO", "numba", "distributed", "msgspec", "jsonschema", "psutil", "django.test",
+    "playwright.sync_api",
 )  # fmt: skip
 
 
@@ -57,9 +59,7 @@ def _run(words: list[str]) -> None:
     if words[0] == "unittest":
         unittest.main(module=None, argv=words)
         return
-    from django.core.management import execute_from_command_line  # noqa: PLC0415 - slow, and not for all
-
-    from tests.warm import keep_spare  # noqa: PLC0415
+    from tests.warm import keep_spare  # noqa: PLC0415 - loads numpy, whose threads are told before
 
     keep_spare()
     execute_from_command_line(words)

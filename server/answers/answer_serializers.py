@@ -6,19 +6,7 @@ from dataclasses import asdict
 from typing import Any
 
 from matchedpair.answers import Answer
-from matchedpair.answers.answer import (
-    DRAW_ZONE,
-    HIGHER_LEVELS,
-    LOOK,
-    NOTHING,
-    RENDER_REFERENCE,
-    RUN,
-    SEEDS,
-    SURE,
-    UNSURE,
-    VISIBLE_ERROR,
-    VISIBLE_NOISE,
-)
+from matchedpair.answers.answer import ACTS, NOTHING, SURE, UNSURE, VISIBLE_ERROR, VISIBLE_NOISE
 from rest_framework import serializers
 
 
@@ -45,7 +33,7 @@ class ClaimSerializer(serializers.Serializer):
 class StepSerializer(serializers.Serializer):
     """The one thing that would settle what is open."""
 
-    act = serializers.ChoiceField(choices=[SEEDS, RENDER_REFERENCE, DRAW_ZONE, HIGHER_LEVELS, RUN, LOOK])
+    act = serializers.ChoiceField(choices=ACTS)
     words = serializers.CharField()
     options = serializers.ListField(child=serializers.IntegerField())
     seeds = serializers.IntegerField()

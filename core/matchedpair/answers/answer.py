@@ -7,8 +7,9 @@ from dataclasses import dataclass
 SURE, UNSURE, NOTHING = "sure", "not sure yet", "nothing yet"
 PAIR, OPTION, CURVE, REFERENCE = "pair", "option", "curve", "reference"
 VISIBLE_NOISE, VISIBLE_ERROR = "visible_noise", "visible_error"
-SEEDS, RENDER_REFERENCE, DRAW_ZONE, HIGHER_LEVELS, RUN = "seeds", "reference", "zone", "levels", "run"
-LOOK = "look"
+SEEDS, RENDER_REFERENCE, DRAW_ZONE, HIGHER_LEVELS, RUN, LOOK = ACTS = (
+    "seeds", "reference", "zone", "levels", "run", "look",
+)  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -54,7 +55,7 @@ class Step:
     Parameters
     ----------
     act : str
-        ``seeds``, ``reference``, ``zone``, ``levels``, ``run`` or ``look``.
+        One of `ACTS`.
     words : str
         On the button.
     seeds : int

@@ -37,7 +37,7 @@ def answer(facts: StudyFacts) -> Answer:
     rows = sorted(rows, key=lambda row: row.value)
     best, second = rows[0], rows[1]
     what = "strays least from the reference" if all(row.by_reference for row in rows) else "flickers least"
-    told = tuple(Claim(f"{capital(_name(row))}: {_calm(row)}{_time(facts, row)}.", _proof(row)) for row in rows[1:4])
+    told = tuple(_told(facts, row) for row in rows[1:4])
     apart = _calmer(best, second)
     proof = _proof(best)
     if any(row.light_changes and not row.by_reference for row in rows):
@@ -49,11 +49,11 @@ def answer(facts: StudyFacts) -> Answer:
         return Answer(facts.question, sentence(text), UNSURE, 0, told, _but(facts, rows), MORE_FRAMES, proof)
     if not apart:
         alike = [row for row in rows if row is best or not _calmer(best, row)]
-        late = [row for row in alike if _is_late(row)]
-        if len(late) == len(alike) - 1:
-            return _on_time(facts, rows, next(row for row in alike if row not in late), late)
+        on_time = [row for row in alike if not _is_late(row)]
+        if len(on_time) == 1:
+            return _on_time(facts, rows, on_time[0], [row for row in alike if _is_late(row)])
         text = f"Not sure yet: {listed([_name(row) for row in alike[:3]])} could each be the calmest"
-        told = (Claim(f"{capital(_name(best))}: {_calm(best)}{_time(facts, best)}.", proof), *told)
+        told = (_told(facts, best), *told)
         return Answer(facts.question, sentence(text), UNSURE, 0, told, _but(facts, rows), MORE_FRAMES, proof)
     text = f"{capital(_name(best))} {what}: {_calm(best)}{_time(facts, best)}"
     return Answer(facts.question, sentence(text), SURE, best.option, told, _but(facts, rows), None, proof)
@@ -61,9 +61,10 @@ def answer(facts: StudyFacts) -> Answer:
 
 def _on_time(facts: StudyFacts, rows: list[SequenceFact], best: SequenceFact, late: list[SequenceFact]) -> Answer:
     """Of several that may be as calm as each other the one that does not lag."""
-    follows = f"{'follows' if len(late) == 1 else 'follow'} the light {number(max(row.lag or 0.0 for row in late))}"
-    text = f"{capital(_name(best))}: {listed([_name(row) for row in late[:3]])} {'is' if len(late) == 1 else 'are'}"
-    text += f" not clearly calmer, and {follows} frames late"
+    are, follow = ("is", "follows") if len(late) == 1 else ("are", "follow")
+    lag = number(max(row.lag or 0.0 for row in late))
+    others = listed([_name(row) for row in late[:3]])
+    text = f"{capital(_name(best))}: {others} {are} not clearly calmer, and {follow} the light {lag} frames late"
     strays = "strays {} from the reference" if all(row.by_reference for row in rows) else "flickers by {}"
     told = tuple(
         Claim(sentence(f"{_name(row)} {strays.format(_calm(row))}{_time(facts, row)}"), _proof(row))
@@ -126,12 +127,15 @@ def _but(facts: StudyFacts, rows: list[SequenceFact]) -> tuple[Claim, ...]:
     return tuple(found)
 
 
+def _told(facts: StudyFacts, row: SequenceFact) -> Claim:
+    return Claim(f"{capital(_name(row))}: {_calm(row)}{_time(facts, row)}.", _proof(row))
+
+
 def _time(facts: StudyFacts, row: SequenceFact) -> str:
     """Such as ``, 4.5 × the render time`` over the control's, of the middle frame; empty where it is as long."""
     ratios = [pair.time.value for pair in facts.pairs if pair.trial in row.options and pair.time is not None]
-    if not ratios or abs(median(ratios) - 1) < TIME:
-        return ""
-    return f", {times(median(ratios))} × the render time"
+    middle = median(ratios or [1.0])
+    return "" if abs(middle - 1) < TIME else f", {times(middle)} × the render time"
 
 
 def _calm(row: SequenceFact) -> str:

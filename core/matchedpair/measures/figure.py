@@ -106,7 +106,7 @@ class Ratio:
         Both are infinite where the interval has no end.
         """
         below, above = self._reaches
-        near = min(below, above)
+        near = self.reach_of_chance
         return (math.inf, math.inf) if math.isinf(near) else (below - near, above - near)
 
     @property

@@ -13,12 +13,12 @@ const HUES = { limit: "var(--color-fault)", target: "var(--color-ink)" } as cons
 export function ChartLineMark({
   line,
   axis,
-  box: frame,
+  frame,
   svg,
 }: {
   line: ChartLine;
   axis: LogAxis;
-  box: Box;
+  frame: Box;
   svg: RefObject<SVGSVGElement | null>;
 }) {
   const [moved, setMoved] = useState<number | null>(null);

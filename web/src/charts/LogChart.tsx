@@ -103,7 +103,7 @@ export function LogChart(props: {
           <Joined key={link.key} link={link} points={points} x={x} y={y} />
         ))}
         {lines.map((line) => (
-          <ChartLineMark key={line.key} line={line} axis={line.axis === "x" ? x : y} box={box} svg={svg} />
+          <ChartLineMark key={line.key} line={line} axis={line.axis === "x" ? x : y} frame={box} svg={svg} />
         ))}
         {series.map((row) =>
           row.points.map((point) => (
