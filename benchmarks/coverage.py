@@ -23,7 +23,7 @@ TRIALS = 50
 SEEDS = (2, 3, 4)
 MISSED = 10.0
 # a twelfth and two thirds of the places of the control hold a path, and most of the trial's
-OFF = {"rare bright paths": 5.0, "weak rare paths": 10.0, "paths in most places": None}
+OFF = {"rare bright paths": 5.0, "weak rare paths": 5.0, "paths in most places": 7.0}
 Make = Callable[[float, int], Floats]
 KINDS: dict[str, Make] = {
     "white": lambda n, seed: noisy(textured(SIZE), 1 / math.sqrt(n), seed),

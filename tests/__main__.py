@@ -33,7 +33,12 @@ ONE_THREAD = dict.fromkeys(("OMP_NUM_THREADS", "OPENBLAS_NUM_THREADS", "OPENCV_F
 PLAIN = ("tests.core", "tests.standins")  # without Django and database
 OWN_LOADING = ("tests.standins",)
 WEB = "web"  # the interface's own, in its own folder
-COUNTED = re.compile(r"^Ran (\d+) tests? in|^ +Tests +(\d+) passed", re.MULTILINE)
+# how Python's tests close, and the web's
+RAN, NOT_PASSED = re.compile(r"^Ran (\d+) tests? in", re.MULTILINE), re.compile(r"(?:failures|errors|skipped)=(\d+)")
+FAILED = re.compile(r"(?:failures|errors)=(\d+)")
+WEB_PASSED, WEB_FAILED = (re.compile(rf"^ +Tests +.*?(\d+) {word}", re.MULTILINE) for word in ("passed", "failed"))
+TOOK = re.compile(r"^ *(\d+\.\d) s {2}(\S+)$", re.MULTILINE)
+LONGEST = 20
 LONG = ("test_machines", "test_runner", "test_processes", "test_backup", "test_own_renderer", "test_older_homes")
 SLOW = ("tests.browser", "tests.standins", "tests.server.test_machines", "tests.server.test_runner",
         "tests.server.test_older_homes", "tests.test_brightness_for_real")  # fmt: skip
@@ -49,7 +54,8 @@ def main(words: list[str]) -> int:
         names = [[name for name in suite if name.endswith(tuple(wanted))] for suite in suites]
         suites = [tuple(some) for some in names if some]
     suites = sorted(suites, key=lambda suite: -took.get(suite[0], _size(suite)))
-    failed, tests = [], 0
+    failed: list[str] = []
+    passed, wrong, longest = 0, 0, []
     os.chdir(ROOT)
     os.environ.pop("PYTHONDONTWRITEBYTECODE", None)  # or each of some thousand processes compiles all that it imports
     sys.dont_write_bytecode = False
@@ -63,17 +69,29 @@ def main(words: list[str]) -> int:
             took[suite[0]] = seconds
             ended = "passed" if code == 0 else "FAILED"
             print(f"---- {named}: {seconds:.0f} s, of a processor {busy:.0f} s, {ended}", flush=True)
-            print(said if code else said[-1200:], flush=True)
-            tests += sum(int(python or web) for python, web in COUNTED.findall(said))
+            longest += [(float(each), test) for each, test in TOOK.findall(said)]
+            good, bad = _counts(said)
+            passed, wrong = passed + good, wrong + bad
             if code:
                 failed.append(named)
+                print(said, flush=True)
     finally:
         shutil.rmtree(folder, ignore_errors=True)
     REMEMBERED.write_text(json.dumps(took, indent=1), encoding="utf-8")
-    print(f"{len(suites)} suites, {'of which failed: ' + '; '.join(failed) if failed else 'all passed'}.")
-    # as the test runners themselves close, of all suites together
-    print(f"\n{'-' * 70}\nRan {tests} tests in {time.monotonic() - began:.3f}s\n\n{'FAILED' if failed else 'OK'}")
-    return 1 if failed or not tests else 0
+    for each, test in sorted(longest, reverse=True)[:LONGEST]:
+        print(f"{each:7.1f} s  {test}")
+    print(f"{len(suites)} suites in {time.monotonic() - began:.0f} s")
+    if failed:
+        print(f"FAILED: {'; '.join(failed)}")
+    print(f"{passed} passed, {max(wrong, len(failed))} failed")
+    return 1 if failed or not passed else 0
+
+
+def _counts(said: str) -> tuple[int, int]:
+    """How many tests of a suite passed, and how many did not, by what it printed."""
+    ran, bad = sum(map(int, RAN.findall(said))), sum(map(int, FAILED.findall(said)))
+    web_good, web_bad = (sum(map(int, pattern.findall(said))) for pattern in (WEB_PASSED, WEB_FAILED))
+    return ran - sum(map(int, NOT_PASSED.findall(said))) + web_good, bad + web_bad
 
 
 def _suites(*, fast: bool) -> list[Suite]:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import atexit
+import gc
 import os
 import sys
 import traceback
@@ -24,6 +25,8 @@ def load() -> None:
     """Import them. What is forked afterwards has them, and so has what that forks."""
     for name in PACKAGES:
         import_module(name)
+    gc.freeze()  # it stays: no collection looks through it again, here or in what is forked
+    atexit.register(gc.unfreeze)  # or libraries that count their objects at the end miss them
 
 
 def forked(words: list[str], output: int) -> int:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
 from dataclasses import replace
-from statistics import fmean, median
+from statistics import median
 from typing import Any
 
 from matchedpair.answers import LevelFact, OptionFact, PairFact, StudyFacts
@@ -89,14 +89,8 @@ def _option(
         size=option.setup.description().picture_size,
         apparent_error=apparent_error, apparent_detail=apparent_detail, passed=pass_fact(own), near=near,
         not_near=not_near,
-        goes_down=option.knob_goes_down or (option.engine, option.quality_knob) in down, reached=_reached(own),
+        goes_down=own.goes_down(option.quality_knob, down), reached=own.reached,
     )  # fmt: skip
-
-
-def _reached(own: OptionFacts) -> float | None:
-    """The samples that its renders got done on average, where the engine says so of each."""
-    known = [run.reached for run in own.runs if run.reached is not None]
-    return fmean(known) if known and len(known) == len(own.runs) else None
 
 
 def _structures(own: OptionFacts) -> float | None:

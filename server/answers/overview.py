@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections import Counter, defaultdict
 from collections.abc import Sequence
-from threading import Lock
 from typing import Any
 
 from django.db import connection
@@ -15,6 +14,7 @@ from server.answers.serializers import OverviewRowSerializer
 from server.runs.models import ENDED_STATES, ENDED_WARM_UP, Run, RunState
 from server.runs.progress import state_of
 from server.store.changes import ALL, all_changes
+from server.store.kept import Kept
 from server.store.kept_answers import folders_stamp, is_passing, was_passing
 from server.studies.models import Option, Purpose, Study
 from server.verdicts.models import Verdict
@@ -24,8 +24,7 @@ MOST_SECONDS = 1.5  # of gathering what studies say, while somebody waits for th
 NOT_GATHERED = {
     "sentence": "", "sure": "nothing yet", "pair": 0, "proof": "", "match_rail": None, "next": None, "gathered": False,
 }  # fmt: skip
-_lock = Lock()
-_kept: dict[int, tuple[Any, dict[str, Any]]] = {}
+_kept: Kept[dict[str, Any]] = Kept(MOST_KEPT)
 
 
 def overview_rows(studies: Sequence[Study]) -> list[dict[str, Any]]:
@@ -34,15 +33,12 @@ def overview_rows(studies: Sequence[Study]) -> list[dict[str, Any]]:
         return _as_values(studies)
     numbers, folders = all_changes(), folders_stamp()
     stamps = {study.pk: (numbers.get(study.pk, 0), numbers.get(ALL, 0), folders) for study in studies}
-    with _lock:
-        found = {pk: _kept[pk][1] for pk, stamp in stamps.items() if pk in _kept and _kept[pk][0] == stamp}
+    found = {pk: row for pk, stamp in stamps.items() if (row := _kept.found(pk, stamp)) is not None}
     stale = [study for study in studies if study.pk not in found]
     made = {row["id"]: row for row in _as_values(stale)} if stale else {}
     if not was_passing():
-        with _lock:
-            _kept.update({pk: (stamps[pk], row) for pk, row in made.items()})
-            for pk in list(_kept)[: max(len(_kept) - MOST_KEPT, 0)]:
-                del _kept[pk]
+        for pk, row in made.items():
+            _kept.keep(pk, stamps[pk], row)
     return [made.get(study.pk) or found[study.pk] for study in studies]
 
 

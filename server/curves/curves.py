@@ -6,7 +6,7 @@ import json
 from collections import Counter, defaultdict
 from collections.abc import Sequence
 from dataclasses import dataclass
-from statistics import fmean, median
+from statistics import median
 from typing import Any
 
 from matchedpair.curves import Curve, Point, fit_curve
@@ -178,12 +178,11 @@ def _qualities(own: Sequence[OptionFacts], knob: str, down: set[tuple[str, str]]
     """
     values = {each.option.pk: each.option.settings.get(knob) for each in own}
     known = {pk: float(value) for pk, value in values.items() if is_number(value)}
-    stated = knob == own[0].option.quality_knob and own[0].option.knob_goes_down
-    if not stated and (own[0].option.engine, knob) not in down:
+    if not own[0].goes_down(knob, down):
         return known, knob
-    reached = {each.option.pk: [run.reached for run in each.runs if run.reached is not None] for each in own}
-    if all(reached.values()):
-        return {pk: fmean(each) for pk, each in reached.items()}, "samples reached"
+    reached = {each.option.pk: each.reached for each in own if each.reached is not None}
+    if len(reached) == len(own):
+        return reached, "samples reached"
     return {pk: 1.0 / value**2 for pk, value in known.items() if value > 0.0}, f"1 / {knob}²"
 
 

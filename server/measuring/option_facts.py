@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
-from statistics import median
+from statistics import fmean, median
 
 from django.db.models import QuerySet
 from matchedpair.measures.cost import RunTimes, time_basis
@@ -69,6 +69,17 @@ class OptionFacts:
         rendering = [seconds for each in times if (seconds := each.render_seconds(basis)) is not None]
         whole = [each.seconds(basis) for each in times]
         return median(rendering if len(rendering) == len(times) else whole), basis
+
+    @property
+    def reached(self) -> float | None:
+        """The samples that its renders got done on average, where the engine says so of each."""
+        known = [run.reached for run in self.runs if run.reached is not None]
+        return fmean(known) if known and len(known) == len(self.runs) else None
+
+    def goes_down(self, knob: str, down: set[tuple[str, str]]) -> bool:
+        """Whether less of a setting buys less noise, as of a threshold; `down` has such settings by engine."""
+        stated = knob == self.option.quality_knob and self.option.knob_goes_down
+        return stated or (self.option.engine, knob) in down
 
     def noise(self, zone: str) -> Measure | None:
         """The noise in a zone, if it is up to date."""

@@ -336,9 +336,8 @@ def _description(run: Run, definition: EngineDefinition) -> dict[str, Any]:
     own, handed = (None, {}) if found is None else (
         asdict(found[0]), found[1].handed_over(setup.view, setup.variant)
     )  # fmt: skip
-    brings = [] if run.warm_up else list(option.brings.filter(in_plan=True, left_out="").select_related("setup"))
-    frames = sorted(each.setup.frame for each in brings if each.setup.frame != setup.frame)
-    levels = [float(each.settings[each.quality_knob]) for each in brings if each.setup.frame == setup.frame]
+    brought, levels = ({}, {}) if run.warm_up else option.brought()
+    frames = sorted(frame for frame, each in brought.items() if not each.left_out)
     return {
         "key": f"run-{run.pk}-attempt-{run.attempt}",
         "scene": path_of(setup.scene.revision, SCENE).read_bytes(),
@@ -360,7 +359,7 @@ def _description(run: Run, definition: EngineDefinition) -> dict[str, Any]:
         "settings": option.settings,
         "brightness": option.brightness["factor"] if option.brightness else 1.0,
         "passes": tuple(run.study.passes),
-        "on_the_way": tuple(sorted(levels)),
+        "on_the_way": tuple(sorted(level for level, each in levels.items() if not each.left_out)),
         "frames": (setup.frame, *frames) if frames else (),
         "time_limit_seconds": run.study.time_limit_seconds * (1 + len(frames)),
         "work": None if settings.SCHEDULER else str(work_folder()),

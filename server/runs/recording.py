@@ -79,10 +79,7 @@ def cut_up_pictures(run_id: int) -> None:
 
 def _brought(run: Run, result: dict[str, Any]) -> list[tuple[Option, dict[str, Any]]]:
     """The pictures on the way and the further frames that belong to an option, stored, each with the row it becomes."""
-    frame = run.option.setup.frame
-    brings = run.option.brings.filter(in_plan=True).select_related("setup")
-    frames = {each.setup.frame: each for each in brings if each.setup.frame != frame}
-    levels = {float(each.settings[each.quality_knob]): each for each in brings if each.setup.frame == frame}
+    frames, levels = run.option.brought()
     rows = []
     for made in result.get("on_the_way", []):
         rows.append((levels.get(made["level"]), made | {"reached": made["level"]}, {}))

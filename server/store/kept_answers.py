@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import time
-from collections import OrderedDict
 from collections.abc import Callable, Hashable
 from contextvars import ContextVar
 from functools import wraps
@@ -20,6 +19,7 @@ from rest_framework.response import Response
 
 from server.store.changes import ALL, changes_of
 from server.store.files import folder_stamp
+from server.store.kept import Kept
 
 MOST_BYTES, MOST_ANSWERS = 64 * 1024 * 1024, 5000
 AT_WORK = 64
@@ -28,48 +28,25 @@ View = Callable[..., Response]
 _passing: ContextVar[bool] = ContextVar("passing", default=False)
 
 
-class Kept:
-    """Answers by question, the latest used last; one question is worked on by one thread at a time."""
+_kept: Kept[bytes] = Kept(MOST_ANSWERS, MOST_BYTES, len)
+_working = [Lock() for _ in range(AT_WORK)]  # few, since questions may be any
 
-    def __init__(self) -> None:
-        self._lock = Lock()
-        self._answers: OrderedDict[Hashable, tuple[Any, bytes]] = OrderedDict()
-        self._working = [Lock() for _ in range(AT_WORK)]  # few, since questions may be any
-        self._bytes = 0
 
-    def answer(self, key: Hashable, stamp: Any, make: Callable[[], bytes | Response]) -> bytes | Response:
-        """The kept answer of this stamp, else what `make` gives; only bytes are kept."""
-        found = self._found(key, stamp)
+def _answer(key: Hashable, stamp: Any, make: Callable[[], bytes | Response]) -> bytes | Response:
+    """The kept answer of this stamp, else what `make` gives; only bytes are kept. One question is worked on by one
+    thread at a time.
+    """
+    found = _kept.found(key, stamp)
+    if found is not None:
+        return found
+    with _working[hash(key) % AT_WORK]:
+        found = _kept.found(key, stamp)  # somebody else may have made it meanwhile
         if found is not None:
             return found
-        with self._working[hash(key) % AT_WORK]:
-            found = self._found(key, stamp)  # somebody else may have made it meanwhile
-            if found is not None:
-                return found
-            made = make()
-            if isinstance(made, bytes):
-                self._keep(key, stamp, made)
-        return made
-
-    def _found(self, key: Hashable, stamp: Any) -> bytes | None:
-        with self._lock:
-            kept = self._answers.get(key)
-            if kept is None or kept[0] != stamp:
-                return None
-            self._answers.move_to_end(key)
-            return kept[1]
-
-    def _keep(self, key: Hashable, stamp: Any, contents: bytes) -> None:
-        with self._lock:
-            before = self._answers.pop(key, None)
-            self._bytes += len(contents) - (len(before[1]) if before else 0)
-            self._answers[key] = (stamp, contents)
-            while self._answers and (self._bytes > MOST_BYTES or len(self._answers) > MOST_ANSWERS):
-                _, (_, dropped) = self._answers.popitem(last=False)
-                self._bytes -= len(dropped)
-
-
-_kept = Kept()
+        made = make()
+        if isinstance(made, bytes):
+            _kept.keep(key, stamp, made)
+    return made
 
 
 def is_passing() -> None:
@@ -115,7 +92,7 @@ def kept_answer(
             # taken before it is read: what is written meanwhile makes the kept one old, never wrong
             age = None if seconds is None else int(time.monotonic() / seconds)
             stamp = (changes_of(study_of(*args, **given)), folders_stamp(), age)
-            found = _kept.answer(key, stamp, make)
+            found = _answer(key, stamp, make)
             return HttpResponse(found, content_type="application/json") if isinstance(found, bytes) else found
 
         return answered

@@ -127,6 +127,14 @@ class Option(models.Model):
         ordering = ["number", "id"]
         constraints = [models.UniqueConstraint(fields=["study", "key"], name="one_option_a_key")]
 
+    def brought(self) -> tuple[dict[int, Option], dict[float, Option]]:
+        """The options whose pictures its render brings: further frames by number, and by level those on its way."""
+        rows = list(self.brings.filter(in_plan=True).select_related("setup"))
+        frames = {each.setup.frame: each for each in rows if each.setup.frame != self.setup.frame}
+        return frames, {
+            float(each.settings[each.quality_knob]): each for each in rows if each.setup.frame == self.setup.frame
+        }
+
     def warms(self) -> str:
         """What a warm-up for it gets ready: engine, build and scene."""
         scene = self.setup.scene

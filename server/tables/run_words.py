@@ -5,7 +5,6 @@ that a search is as quick as the typing of it.
 from __future__ import annotations
 
 import json
-from functools import lru_cache
 from typing import Any
 
 from django.db import connection
@@ -15,6 +14,7 @@ from django.db.models.functions import Cast, Concat
 
 from server.runs.models import Run
 from server.store.changes import changes_of
+from server.store.kept import Kept
 from server.studies.models import Option, Purpose, Study
 
 KEPT_STUDIES = 4
@@ -25,13 +25,12 @@ _OF_RUNS = Concat(
     output_field=CharField(),
 )  # fmt: skip
 Said = tuple[dict[int, str], list[tuple[int, int, str]]]
+_kept: Kept[Said] = Kept(KEPT_STUDIES)
 
 
 def with_words(study: Study, runs: QuerySet[Run], text: str) -> QuerySet[Run]:
     """Of these runs of a study those in whose row every word stands somewhere, in whatever case."""
-    # within a transaction nothing is kept: what is read there may never have been
-    inside = connection.in_atomic_block
-    options, rows = _said.__wrapped__(study.pk, None) if inside else _said(study.pk, changes_of(study.pk))
+    options, rows = _kept_said(study.pk)
     left = rows
     for word in text.lower().split():
         having = {pk for pk, said in options.items() if word in said}
@@ -47,8 +46,18 @@ def messages_of(checks: list[dict[str, Any]]) -> list[str]:
     return [check["message"] for check in checks]
 
 
-@lru_cache(maxsize=KEPT_STUDIES)
-def _said(study: int, changes: Any) -> Said:
+def _kept_said(study: int) -> Said:
+    if connection.in_atomic_block:  # nothing is kept: what is read there may never have been
+        return _said(study)
+    changes = changes_of(study)
+    found = _kept.found(study, changes)
+    if found is None:
+        found = _said(study)
+        _kept.keep(study, changes, found)
+    return found
+
+
+def _said(study: int) -> Said:
     """What each option says, and for each run its number, its option and what it says itself."""
     options = {option.pk: _of_option(option) for option in Option.objects.filter(study=study)}
     runs = Run.objects.filter(study=study).order_by()

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import atexit
 import time
 from collections.abc import Callable
+from functools import cache
 from pathlib import Path
 from typing import Any
 
@@ -11,7 +13,7 @@ import numpy as np
 import OpenImageIO as oiio
 from django.conf import settings
 from django.db import connection
-from playwright.sync_api import Page, expect, sync_playwright
+from playwright.sync_api import Browser, Page, expect, sync_playwright
 
 from demo.browser import launched
 from server.runs.models import OPEN_STATES, Run
@@ -30,6 +32,20 @@ NO_PILOTS = """const named = 'matchedpair.pilots by themselves';
 if (localStorage.getItem(named) === null) localStorage.setItem(named, 'false');"""
 
 
+@cache
+def _browser() -> Browser:
+    """One for all tests of this process; what a test leaves behind goes with its context."""
+    playwright = sync_playwright().start()
+    browser = launched(playwright)
+
+    def end() -> None:
+        browser.close()
+        playwright.stop()
+
+    atexit.register(end)
+    return browser
+
+
 def _told(execute: Any, sql: str, params: Any, many: bool, context: Any) -> Any:
     result = execute(sql, params, many, context)
     if sql.startswith(("INSERT", "UPDATE", "DELETE")):
@@ -45,10 +61,7 @@ class BrowserTest(Prepared, ServedTest):
     @classmethod
     def setUpClass(cls) -> None:
         super().setUpClass()
-        cls.playwright = sync_playwright().start()
-        cls.addClassCleanup(cls.playwright.stop)
-        cls.browser = launched(cls.playwright)
-        cls.addClassCleanup(cls.browser.close)
+        cls.browser = _browser()
         expect.set_options(timeout=WAIT_MS)
         if cls.prepare is not Prepared.prepare:
             cls.prepare_once()

@@ -68,11 +68,12 @@ class KnownRatios(unittest.TestCase):
             self.assertEqual(found.method, "places")
             self.assertLess(found.spread.noisier, 0.02, name)
 
-    def test_bright_paths_in_most_places_are_within_the_interval_with_and_without_them(self):
+    def test_bright_paths_in_most_places_spoil_no_ratio(self):
         """At four times the samples each place has a path or three, where one in four had one: leaving out only the
-        highest pixel, the side with more samples reads as the noisier one."""
+        highest pixel, or nothing, the side with more samples would read as the noisier one."""
         for often, bright in ((2e-5, 60), (6e-5, 60), (6e-5, 300), (2e-4, 60), (2e-4, 300)):
             found = ratio(lambda n, seed, *how: rare(textured(SIZE), n, seed, *how), 64, 256, how=(often, bright))
+            self.assertAlmostEqual(found.value, 0.5, delta=0.03, msg=(often, bright))
             self.assertTrue(found.interval[0] <= 0.5 <= found.interval[1], (often, bright, found))
             equal = ratio(lambda n, seed, *how: rare(textured(SIZE), n, seed, *how), 64, 64, how=(often, bright))
             self.assertTrue(equal.interval[0] <= 1.0 <= equal.interval[1], (often, bright, equal))
@@ -81,20 +82,43 @@ class KnownRatios(unittest.TestCase):
                 for n, first in ((64, 1), (256, 5))
             ]
             found = noise_ratio(*four)
+            self.assertAlmostEqual(found.value, 0.5, delta=0.03, msg=(often, bright))
             self.assertTrue(found.interval[0] <= 0.5 <= found.interval[1], (often, bright, found))
 
-    def test_places_are_kept_with_what_stands_out_and_older_ones_without(self):
+    def test_paths_that_alone_became_fewer_count(self):
+        """The trial has a quarter of the bright paths and all of the grain: both readings are within the interval."""
+        found = [
+            figure([rare(textured(SIZE), 64, seed, often, 60) for seed in seeds])
+            for often, seeds in ((1e-4, (1, 2)), (2.5e-5, (3, 4)))
+        ]
+        ratio_of_both = noise_ratio(*found)
+        self.assertLess(ratio_of_both.value, 0.8)
+        self.assertTrue(ratio_of_both.interval[0] < 0.75 and ratio_of_both.interval[1] > 1.0, ratio_of_both)
+
+    def test_places_are_kept_with_all_their_readings_and_older_ones_without(self):
         places = figure([rare(textured(SIZE), 64, seed, 6e-5, 60) for seed in (1, 2)]).places
         again = Places.unpack(places.pack())
         self.assertGreater(float(places.apart.max()), 0.5)
-        self.assertLess(float(np.abs(again.apart - places.apart).max()), 0.011)
+        for name in ("apart", "whole"):
+            self.assertLess(float(np.abs(getattr(again, name) - getattr(places, name)).max()), 0.011, name)
+        for name in ("standing", "standing_error", "standing_share"):
+            self.assertAlmostEqual(getattr(again, name), getattr(places, name), places=5, msg=name)
         self.assertEqual((again.side, again.logs.shape), (places.side, places.logs.shape))
-        older = Places.unpack(replace(places, apart=None).pack())
-        self.assertIsNone(older.apart)
-        self.assertTrue(np.array_equal(older.logs, again.logs))
+        plain = Places.unpack(replace(places, apart=None).pack())
+        self.assertIsNone(plain.apart)
+        self.assertTrue(np.array_equal(plain.logs, again.logs))
         for end in (29, -1):
             with self.assertRaises(ValueError):
                 Places.unpack(places.pack()[:end])
+        with_one_more = (
+            np.array([-8, 0, 0, 2], "<i4").tobytes()
+            + np.array([0.1, 1, 0], "<f4").tobytes()
+            + bytes(np.array([0.5, 1.0, 1.5, 2.0], "<f2").tobytes() + bytes([0, 50, 100, 150]))
+        )
+        older = Places.unpack(with_one_more)
+        self.assertEqual((older.side, older.apart.tolist(), older.whole), (8, [[0, 1], [2, 3]], None))
+        with self.assertRaises(ValueError):
+            Places.unpack(with_one_more[:-1])
 
     def test_what_stands_out_less_is_within_the_interval_and_equal_samples_stay_narrow(self):
         weak = (6e-5, 20)

@@ -35,7 +35,7 @@ from matchedpair.pictures.filters import (
 from matchedpair.pictures.picture import Floats
 from matchedpair.pictures.strips import maps_in_strips
 
-VERSION = 2
+VERSION = 3
 CLIPPED = 0.0005
 BLOTCHY = {5.6: 1.8, 11.2: 4.0}
 FIT_AT = (2.0, 4.0, 8.0, 16.0)

@@ -45,16 +45,16 @@ class Correlation:
     seeds: int
 
     @cached_property
-    def _reading(self) -> dict[int, tuple[float, float]]:
+    def _reading(self) -> dict[tuple[int, int], tuple[float, float]]:
         return {}
 
     def place_reading(self, side: int, trimmed: int) -> tuple[float, float]:
         """What a place of side × side pixels reads of normal noise of variance 1: the median, and the scatter of its
         logarithm, when its `trimmed` highest pixels are left out. Drawn at random from a fixed seed.
         """
-        if side not in self._reading:
-            self._reading[side] = self._drawn(side, trimmed)
-        return self._reading[side]
+        if (side, trimmed) not in self._reading:
+            self._reading[side, trimmed] = self._drawn(side, trimmed)
+        return self._reading[side, trimmed]
 
     def _drawn(self, side: int, trimmed: int) -> tuple[float, float]:
         rows, columns = (axis.ravel() for axis in np.mgrid[:side, :side])

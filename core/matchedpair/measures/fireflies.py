@@ -23,7 +23,7 @@ from matchedpair.pictures.filters import box, median
 from matchedpair.pictures.picture import Floats, Mask
 from matchedpair.pictures.strips import in_strips
 
-VERSION = 1
+VERSION = 2
 TIMES_LEVEL, TIMES_SPREAD = 5.0, 10.0
 USUAL = 1.4826  # a normal spread over its median deviation
 SMALLEST_SPREAD = 0.001

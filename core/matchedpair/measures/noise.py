@@ -37,7 +37,7 @@ from matchedpair.pictures.filters import box
 from matchedpair.pictures.picture import Floats, Mask
 from matchedpair.pictures.strips import in_strips, maps_in_strips
 
-VERSION = 3
+VERSION = 4
 TOP_SHARE = 0.001
 RARE = 12.0  # times the variance around it, above which a pixel's is an event of its own, not chance of normal noise
 NO_TWIN = "there is no twin: render the same again with another seed"

@@ -5,7 +5,8 @@ A mean over the picture is ruled by the few pixels that hold most of the noise. 
 bright path does not count, relative to the place's own brightness, and scaled so that normal noise which hangs
 together as this picture's does (`correlation`) reads as its standard deviation. *Noise* is the median over the
 places, the *worst tenth* their 90th percentile with the scatter of the readings taken out. The *noise ratio* of a pair
-is the median of trial over control in the same place: what varies over the scene drops out.
+is the median of trial over control in the same place: what varies over the scene drops out. It leaves no pixel out, or
+all that stand out, where those fell as the rest did (`_readings`).
 """
 
 from __future__ import annotations
@@ -31,9 +32,14 @@ METHOD_SHARE = 0.015  # the method's own uncertainty, relative
 STANDS_OUT = 25.0
 STEP = 4.0  # times the next below: what trails off is how noise with a tail looks
 CALM = 0.75  # the share of a place that no rare path is thought to reach
-FINE = 50.0  # steps of `apart` in one byte
+FINE = 50.0  # steps of `apart` and `whole` in one byte
+LEAST_RISE = 0.5  # a place whose highest pixel is no higher than the next reads less with it
+OTHERWISE = 100
 RARE_SHARE = 0.07  # what rare bright paths in every place may bias a reading by, relative
-RARE_CHANGE = 0.3  # and the logarithm of a ratio: where there is less noise the same paths stand out otherwise
+RARE_CHANGE = 0.25  # and the logarithm of a ratio: where there is less noise the same paths stand out otherwise
+# what stands out counts as changed as the rest did between these factors of spread, where they are as sure as that, and
+# where it is found in so many times as many places of the side with less noise
+ALIKE, ALIKE_ERROR, MORE_PLACES = (0.74, 1.65), 0.1, 1.1
 NOTHING = 2.0**-11  # relative: about what storage in half floats leaves of a picture without noise
 TOO_FEW = "the zone is too small for places: fewer than 60 of them hold"
 NO_NOISE = "neither side shows any noise where both could"
@@ -60,6 +66,13 @@ class Places:
         Share of the places, 0 to 1, in which one pixel stands far out: rare bright paths, which bias a reading.
     apart : ndarray, shape (rows, columns), or None
         By how much each logarithm falls when all that stands out is left out, and not only the highest pixel.
+    whole : ndarray, shape (rows, columns), or None
+        By how much each logarithm rises when nothing is left out.
+    standing, standing_error : float
+        Logarithm of what stands out, as spread: that of a usual place with such pixels, and how many places have any;
+        its standard error. Not a number where nothing stands out.
+    standing_share : float
+        Share of the places that have such pixels, 0 to 1.
     """
 
     side: int
@@ -70,6 +83,10 @@ class Places:
     together: float = 1.0
     rare: float = 0.0
     apart: Floats | None = None
+    whole: Floats | None = None
+    standing: float = math.nan
+    standing_error: float = math.nan
+    standing_share: float = 0.0
 
     @property
     def counted(self) -> int:
@@ -77,31 +94,46 @@ class Places:
         return int(np.isfinite(self.logs).sum() + np.isneginf(self.logs).sum())
 
     def pack(self) -> bytes:
-        """As bytes: four whole numbers and three floats of 32 bits, half floats, and `apart` in bytes where the side
-        has a minus before it.
+        """As bytes: four whole numbers and three floats of 32 bits, and half floats. Where the side has a minus before
+        it and `OTHERWISE` more, `apart` and `whole` follow in bytes, and three floats.
         """
-        apart = b"" if self.apart is None else np.clip(self.apart * FINE, 0, 255).round().astype(np.uint8).tobytes()
-        head = np.array([-self.side if apart else self.side, self.top, self.left, self.logs.shape[1]], dtype="<i4")
+        more = b""
+        if self.apart is not None and self.whole is not None:
+            more = _in_bytes(self.apart) + _in_bytes(self.whole + LEAST_RISE)
+            more += np.array([self.standing, self.standing_error, self.standing_share], dtype="<f4").tobytes()
+        side = -self.side - OTHERWISE if more else self.side
+        head = np.array([side, self.top, self.left, self.logs.shape[1]], dtype="<i4")
         sure = np.array([self.scatter, self.together, self.rare], dtype="<f4")
-        return head.tobytes() + sure.tobytes() + self.logs.astype("<f2").tobytes() + apart
+        return head.tobytes() + sure.tobytes() + self.logs.astype("<f2").tobytes() + more
 
     @classmethod
     def unpack(cls, packed: bytes) -> Places:
-        """From what `pack` gave. Raises `ValueError` for other bytes."""
+        """From what `pack` gave, now or earlier, when `apart` alone followed. Raises `ValueError` for other bytes."""
         side, top, left, columns = (int(each) for each in np.frombuffer(packed[:16], dtype="<i4"))
         if side == 0 or top < 0 or left < 0 or columns < 1:
             raise ValueError("these are no packed places")
         scatter, together, rare = (float(each) for each in np.frombuffer(packed[16:28], dtype="<f4"))
         if not (0.0 <= scatter < 100.0 and 1.0 <= together < 1e9 and 0.0 <= rare <= 1.0):
             raise ValueError("these are no packed places")
-        ends, apart = len(packed), None
-        if side < 0:
-            ends = 28 + 2 * ((len(packed) - 28) // 3)
-            apart = np.frombuffer(packed[ends:], dtype=np.uint8).astype(np.float32).reshape(-1, columns) / FINE
-        logs = np.frombuffer(packed[28:ends], dtype="<f2").astype(np.float32).reshape(-1, columns)
-        if apart is not None and apart.shape != logs.shape:
+        planes = 0 if side > 0 else 2 if side < -OTHERWISE else 1
+        rest = packed[28 : len(packed) - (12 if planes == 2 else 0)]
+        count = len(rest) // (2 + planes)
+        if count < columns or count * (2 + planes) != len(rest):
             raise ValueError("these are no packed places")
-        return cls(abs(side), top, left, logs, scatter, together, rare, apart)
+        logs = np.frombuffer(rest[: 2 * count], dtype="<f2").astype(np.float32).reshape(-1, columns)
+        if planes == 0:
+            return cls(side, top, left, logs, scatter, together, rare)
+        more = np.frombuffer(rest[2 * count :], dtype=np.uint8).astype(np.float32).reshape(planes, *logs.shape) / FINE
+        if planes == 1:
+            return cls(-side, top, left, logs, scatter, together, rare, more[0])
+        standing = (float(each) for each in np.frombuffer(packed[-12:], dtype="<f4"))
+        return cls(
+            -side - OTHERWISE, top, left, logs, scatter, together, rare, more[0], more[1] - LEAST_RISE, *standing
+        )
+
+
+def _in_bytes(plane: Floats) -> bytes:
+    return bytes(np.nan_to_num(np.clip(plane * FINE, 0, 255)).round().astype(np.uint8).tobytes())
 
 
 def place_side(region: Region) -> int | None:
@@ -128,10 +160,13 @@ def noise_places(spread: Floats, light: Floats, dark: Floats, region: Region, kn
     if int(counts.min()) == side * side:
         squares = np.partition(squares, (int(CALM * side * side) - 1, full - 1), axis=-1)
         variance = squares[..., :full].mean(axis=-1, dtype=np.float64)
+        all_of_it = squares.mean(axis=-1, dtype=np.float64)
     else:
         squares = np.sort(squares, axis=-1)
         ordered = np.cumsum(squares, axis=-1, dtype=np.float64)
         variance = np.take_along_axis(ordered, kept[..., None] - 1, axis=-1)[..., 0] / kept
+        every = np.maximum(counts, 1)
+        all_of_it = np.take_along_axis(ordered, every[..., None] - 1, axis=-1)[..., 0] / every
     bright, least = (_means(plane, region, side) for plane in (light, dark))
     relative = variance / (read * np.maximum(bright, least))
     found = _placed(side, top, left, np.sqrt(np.maximum(relative, 0.0)), counts)
@@ -140,12 +175,34 @@ def noise_places(spread: Floats, light: Floats, dark: Floats, region: Region, kn
     of_seeds = 2 / known.seeds
     peaks = np.where(np.isfinite(squares), squares, 0.0).max(axis=-1)
     rare = float((peaks > of_seeds * STANDS_OUT * variance)[counts >= side * side / 2].mean())
-    apart = _apart(squares, counts, peaks, variance, of_seeds)
-    return replace(found, scatter=scatter / 2, together=_together(known, side, scatter), rare=rare, apart=apart)
+    apart, above = _apart(squares, counts, peaks, variance, of_seeds)
+    standing, error, share = _standing(above / np.maximum(bright, least))
+    with np.errstate(divide="ignore", invalid="ignore"):
+        whole = np.log(all_of_it / known.place_reading(side, 0)[0] / (variance / read)) / 2
+    whole = np.where(np.isfinite(whole), whole, 0.0).astype(np.float32)
+    return replace(
+        found, scatter=scatter / 2, together=_together(known, side, scatter), rare=rare, apart=apart,
+        whole=whole, standing=standing, standing_error=error, standing_share=share,
+    )  # fmt: skip
 
 
-def _apart(squares: Floats, counts: Doubles, peaks: Floats, variance: Doubles, of_seeds: float) -> Floats:
-    """By how much the logarithm of each place's spread falls when every pixel that stands out is left out.
+def _standing(above: Doubles) -> tuple[float, float, float]:
+    """What stands out in all places together as the logarithm of a spread, its standard error, and the share of places
+    that have any: their geometric mean, since a few rule their sum, times that share.
+    """
+    logs = np.log(above[above > 0])
+    if not logs.size:
+        return math.nan, math.nan, 0.0
+    share = logs.size / above.size
+    error = math.sqrt((float(logs.var()) + 1) / logs.size)
+    return (float(logs.mean()) + math.log(share)) / 2, error / 2, share
+
+
+def _apart(
+    squares: Floats, counts: Doubles, peaks: Floats, variance: Doubles, of_seeds: float
+) -> tuple[Floats, Doubles]:
+    """By how much the logarithm of each place's spread falls when every pixel that stands out is left out, and the
+    mean over the place of what those hold.
 
     One stands out that is far above the mean of all below it, by a step. At most a quarter of a place can: where more
     of it differs so from the rest, as where each pixel is seldom hit at all, that is the noise.
@@ -158,11 +215,13 @@ def _apart(squares: Floats, counts: Doubles, peaks: Floats, variance: Doubles, o
     sums = np.cumsum(rows, axis=-1, dtype=np.float64)
     below = sums[:, calm - 1 : -1] / np.arange(calm, whole)
     stands = rows[:, calm:] > of_seeds * np.maximum(STANDS_OUT * below, STEP * rows[:, calm - 1 : -1])
-    kept = np.where(stands.any(axis=-1), calm + stands.argmax(axis=-1), whole) - TRIMMED
-    left = np.take_along_axis(sums, kept[:, None] - 1, axis=-1)[:, 0] / kept
-    apart = np.zeros(variance.shape, dtype=np.float32)
+    first = np.where(stands.any(axis=-1), calm + stands.argmax(axis=-1), whole)[:, None]
+    kept = first - TRIMMED
+    left = (np.take_along_axis(sums, kept - 1, axis=-1) / kept)[:, 0]
+    apart, above = np.zeros(variance.shape, dtype=np.float32), np.zeros(variance.shape)
     apart[suspect] = np.log(np.maximum(variance[suspect] / np.maximum(left, 1e-300), 1.0)) / 2
-    return apart
+    above[suspect] = (sums[:, -1] - np.take_along_axis(sums, first - 1, axis=-1)[:, 0]) / whole
+    return apart, above
 
 
 def _together(known: Correlation, side: int, scatter: float) -> float:
@@ -292,15 +351,11 @@ def place_ratio(
     RefusedError
         When the sides have other places, or too few in which either shows anything.
     """
-    first, second, apart = _shared(control, trial, measure)
-    known = ~(np.isnan(first) | np.isnan(second))
-    floor = np.float32(math.log(least) if least > 0 else -60.0)
-    showing = known & ((first > floor) | (second > floor))
-    count = int(showing.sum())
+    logs, otherwise, known = _readings(control, trial, measure, least)
+    values = logs[~np.isnan(logs)].astype(np.float64)
+    count = values.size
     if count < LEAST_PLACES:
-        raise RefusedError(measure, NO_NOISE if int(known.sum()) >= LEAST_PLACES else TOO_FEW)
-    logs = np.where(showing, np.maximum(second, floor) - np.maximum(first, floor), np.nan)
-    values = logs[showing].astype(np.float64)
+        raise RefusedError(measure, NO_NOISE if known >= LEAST_PLACES else TOO_FEW)
     middle = float(np.median(values))
     tenth, ninetieth = (math.exp(float(each)) for each in np.quantile(values, (0.1, 0.9)))
     error = _median_error(
@@ -309,16 +364,44 @@ def place_ratio(
     rare = max(control.rare, trial.rare)
     half = math.hypot(1.96 * error, METHOD_SHARE, RARE_SHARE * rare, RARE_CHANGE * rare * middle)
     # which of both readings is meant depends on whether rare paths are noise, which no figure can tell
-    otherwise = middle if apart is None else float(np.median((logs + apart)[showing].astype(np.float64)))
-    interval = (math.exp(min(middle, otherwise) - half), math.exp(max(middle, otherwise) + half))
-    spread = PlaceSpread(float((values > 0).mean()), tenth, ninetieth, count, int(known.sum()) - count)
+    other = middle if otherwise is None else float(np.nanmedian(otherwise.astype(np.float64)))
+    interval = (math.exp(min(middle, other) - half), math.exp(max(middle, other) + half))
+    spread = PlaceSpread(float((values > 0).mean()), tenth, ninetieth, count, known - count)
     tie = interval[0] <= 1.0 <= interval[1]
     return Ratio(math.exp(middle), interval, "places", version, tie, spread=spread)
 
 
-def _shared(control: Places, trial: Places, measure: str) -> tuple[Floats, Floats, Floats | None]:
-    """Both sides' figures over the places that both have, and by how much more the control's falls than the trial's
-    when all that stands out is left out.
+def _readings(control: Places, trial: Places, measure: str, least: float) -> tuple[Floats, Floats | None, int]:
+    """Logarithm of trial over control in each place that both have, not a number where neither shows more than `least`;
+    the same read otherwise, where both readings may be meant; and how many places are known.
+
+    Nothing is left out, unless what stands out changed as the rest did and is found in more places of the side with
+    less noise, as with more of the same samples: in a place that has one such path or two chance rules, and all of them
+    are left out. Where they did not change alike, what is meant depends on whether rare paths are noise, which no
+    figure can tell.
+    """
+    first, second, both = _shared(control, trial, measure)
+    known = ~(np.isnan(first) | np.isnan(second))
+    floor = np.float32(math.log(least) if least > 0 else -60.0)
+    showing = known & ((first > floor) | (second > floor))
+    logs = np.where(showing, np.maximum(second, floor) - np.maximum(first, floor), np.float32(np.nan))
+    count = int(known.sum())
+    if both is None or not showing.any():
+        return logs, None, count
+    whole, without = logs + both[0], logs + both[1]
+    error = math.hypot(control.standing_error, trial.standing_error)
+    if error < ALIKE_ERROR:  # never where it is not a number
+        rest = float(np.nanmedian(without.astype(np.float64)))
+        shares = control.standing_share, trial.standing_share
+        noisier, other = shares if rest < 0 else shares[::-1]
+        if other > MORE_PLACES * noisier and ALIKE[0] <= math.exp(trial.standing - control.standing - rest) <= ALIKE[1]:
+            return without, None, count
+    return whole, without, count
+
+
+def _shared(control: Places, trial: Places, measure: str) -> tuple[Floats, Floats, tuple[Floats, Floats] | None]:
+    """Both sides' figures over the places that both have, and by how much their ratio changes when nothing is left out,
+    and when all that stands out is.
     """
     if control.side != trial.side:
         raise RefusedError(measure, "the sides were cut into places of other sizes; measure both again")
@@ -331,20 +414,17 @@ def _shared(control: Places, trial: Places, measure: str) -> tuple[Floats, Float
         (slice(top - each.top, bottom - each.top), slice(left - each.left, right - each.left))
         for each in (control, trial)
     ]
-    apart = None
-    if control.apart is not None and trial.apart is not None:
-        apart = control.apart[cuts[0]] - trial.apart[cuts[1]]
-    return control.logs[cuts[0]], trial.logs[cuts[1]], apart
+    both = None
+    if control.apart is not None and control.whole is not None and trial.apart is not None and trial.whole is not None:
+        both = trial.whole[cuts[1]] - control.whole[cuts[0]], control.apart[cuts[0]] - trial.apart[cuts[1]]
+    return control.logs[cuts[0]], trial.logs[cuts[1]], both
 
 
 def ratio_map(control: Places, trial: Places, least: float = 0.0) -> Places:
     """Where the trial is cleaner and where noisier: log2 of trial over control by place; not a number where unknown."""
-    first, second, _ = _shared(control, trial, "noise_ratio")
+    logs, _, _ = _readings(control, trial, "noise_ratio", least)
     top, left = max(control.top, trial.top), max(control.left, trial.left)
-    floor = np.float32(math.log(least) if least > 0 else -60.0)
-    known = ~(np.isnan(first) | np.isnan(second)) & ((first > floor) | (second > floor))
-    logs = np.where(known, (np.maximum(second, floor) - np.maximum(first, floor)) / math.log(2.0), np.nan)
-    return Places(control.side, top, left, logs.astype(np.float32))
+    return Places(control.side, top, left, (logs / math.log(2.0)).astype(np.float32))
 
 
 def places_figure(figures: PlaceFigures, value: float, unit: str, version: int) -> Figure:

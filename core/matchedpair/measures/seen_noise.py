@@ -16,7 +16,7 @@ from matchedpair.pictures.picture import Floats
 from matchedpair.pictures.srgb import code_values
 from matchedpair.pictures.strips import in_strips
 
-VERSION = 1
+VERSION = 2
 
 
 class SeenNoise:

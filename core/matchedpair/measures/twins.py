@@ -110,6 +110,8 @@ def _table(first: Light, other: Light) -> _Table | None:
     except RefusedError:
         return None
     difference, total = other.y[0] - first.y[0], other.y[0] + first.y[0]
+    with np.errstate(over="ignore"):  # without end is scatter enough
+        squared = np.square(difference)
     for cell in found:
         sums, counts = cell.region.blocks(difference, BLOCK)
         full = counts >= BLOCK * BLOCK / 2
@@ -122,7 +124,11 @@ def _table(first: Light, other: Light) -> _Table | None:
         if bright <= first.eps:
             continue
         middle = float(np.median(own))
-        error = 1.2533 * float(np.median(np.abs(own - middle))) / 0.6745 / math.sqrt(count) / bright
+        among_blocks = 1.2533 * float(np.median(np.abs(own - middle))) / 0.6745 / math.sqrt(count)
+        # of few blocks it may be small by chance, and rare paths may lie in most of them
+        pixels = float(counts.sum())
+        scatter = float(cell.region.blocks(squared, BLOCK)[0].sum()) / pixels - (float(sums.sum()) / pixels) ** 2
+        error = max(among_blocks, math.sqrt(max(scatter, 0.0) / pixels)) / bright
         ratio = min(max(middle / bright, -1.9), 1.9)
         rows.append((2 * math.atanh(ratio / 2), error, math.log(bright), cell.box))
     if len(rows) < LEAST_CELLS:

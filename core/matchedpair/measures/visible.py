@@ -26,7 +26,7 @@ from matchedpair.pictures.filters import LEAST_WIDE, enlarged, gauss, reduced, r
 from matchedpair.pictures.picture import TO_XYZ, Floats
 from matchedpair.pictures.strips import maps_in_strips
 
-VERSION = 2
+VERSION = 3
 Display = Callable[[Floats], Floats]
 Parts = tuple[tuple[float, float], ...]
 PIXELS_PER_DEGREE = 60.0

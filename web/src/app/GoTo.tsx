@@ -6,6 +6,7 @@ import { useNavigate } from "react-router";
 import { api } from "../api/client";
 import { askAgain } from "../api/events";
 import { enginesQuery, overviewQuery, queueQuery, scenesQuery } from "../api/queries";
+import { DialogBox } from "../parts/DialogBox";
 import { useLastStudy } from "../parts/lastStudy";
 
 const MOST_STUDIES = 500;
@@ -24,21 +25,21 @@ export function GoTo() {
     return () => window.removeEventListener("keydown", pressed);
   }, []);
   return (
-    <Dialog.Root open={open} onOpenChange={setOpen}>
-      <Dialog.Trigger className="whitespace-nowrap border border-line px-2 text-soft text-sm hover:border-ink">
-        Go to <kbd className="font-sans text-xs">Ctrl K</kbd>
-      </Dialog.Trigger>
-      <Dialog.Portal>
-        <Dialog.Overlay className="fixed inset-0 z-40 bg-black/30" />
-        <Dialog.Content
-          aria-describedby={undefined}
-          className="fixed top-[12vh] left-1/2 z-50 w-[44rem] max-w-[95vw] -translate-x-1/2 border border-edge bg-paper"
-        >
-          <Dialog.Title className="sr-only">Go to</Dialog.Title>
-          <Entries onDone={() => setOpen(false)} />
-        </Dialog.Content>
-      </Dialog.Portal>
-    </Dialog.Root>
+    <DialogBox
+      title="Go to"
+      titleClass="sr-only"
+      trigger={
+        <Dialog.Trigger className="whitespace-nowrap border border-line px-2 text-soft text-sm hover:border-ink">
+          Go to <kbd className="font-sans text-xs">Ctrl K</kbd>
+        </Dialog.Trigger>
+      }
+      open={open}
+      onOpenChange={setOpen}
+      place="above"
+      className="w-[44rem]"
+    >
+      <Entries onDone={() => setOpen(false)} />
+    </DialogBox>
   );
 }
 

@@ -1,46 +1,42 @@
 import { Dialog } from "radix-ui";
-import { useFocusBack } from "../parts/focusBack";
+import { DialogBox } from "../parts/DialogBox";
 import { KEY_GROUPS } from "./keys";
 
 /** All that the viewer does by key. */
 export function KeySheet({ open, onOpenChange }: { open: boolean; onOpenChange: (open: boolean) => void }) {
-  const focus = useFocusBack();
   return (
-    <Dialog.Root open={open} onOpenChange={onOpenChange}>
-      <Dialog.Portal>
-        <Dialog.Overlay className="fixed inset-0 z-40 bg-black/40" />
-        <Dialog.Content
-          {...focus}
-          aria-describedby={undefined}
-          className="fixed top-1/2 left-1/2 z-50 max-h-[92vh] w-[70rem] max-w-[95vw] -translate-x-1/2 -translate-y-1/2 overflow-auto bg-paper px-6 py-4"
-        >
-          <Dialog.Title className="mb-2 text-xl font-semibold">Keys in the viewer</Dialog.Title>
-          <div className="columns-3 gap-6">
-            {KEY_GROUPS.map((group) => (
-              <section key={group.title} className="mb-3 break-inside-avoid">
-                <h3 className="mb-1 border-line border-b font-semibold">{group.title}</h3>
-                <dl className="grid grid-cols-[2.6rem_1fr] gap-x-2 gap-y-0.5 text-sm">
-                  {group.rows.map((row) => (
-                    <div key={row.key} className="contents">
-                      <dt>
-                        <kbd className="inline-block min-w-7 border border-edge bg-field px-1.5 text-center font-sans">
-                          {row.shown}
-                        </kbd>
-                      </dt>
-                      <dd>{row.words}</dd>
-                    </div>
-                  ))}
-                </dl>
-              </section>
-            ))}
-          </div>
-          <p className="text-soft text-sm">
-            The wheel and a pinch zoom at the pointer; dragging, or two fingers on a touch pad, move the
-            picture. Drag the line's square to move it, its ring to turn it.
-          </p>
-          <Dialog.Close className="act mt-2">Close</Dialog.Close>
-        </Dialog.Content>
-      </Dialog.Portal>
-    </Dialog.Root>
+    <DialogBox
+      title="Keys in the viewer"
+      titleClass="mb-2 text-xl font-semibold"
+      open={open}
+      onOpenChange={onOpenChange}
+      place="middle"
+      className="w-[70rem] px-6 py-4"
+    >
+      <div className="columns-3 gap-6">
+        {KEY_GROUPS.map((group) => (
+          <section key={group.title} className="mb-3 break-inside-avoid">
+            <h3 className="mb-1 border-line border-b font-semibold">{group.title}</h3>
+            <dl className="grid grid-cols-[2.6rem_1fr] gap-x-2 gap-y-0.5 text-sm">
+              {group.rows.map((row) => (
+                <div key={row.key} className="contents">
+                  <dt>
+                    <kbd className="inline-block min-w-7 border border-edge bg-field px-1.5 text-center font-sans">
+                      {row.shown}
+                    </kbd>
+                  </dt>
+                  <dd>{row.words}</dd>
+                </div>
+              ))}
+            </dl>
+          </section>
+        ))}
+      </div>
+      <p className="text-soft text-sm">
+        The wheel and a pinch zoom at the pointer; dragging, or two fingers on a touch pad, move the picture.
+        Drag the line's square to move it, its ring to turn it.
+      </p>
+      <Dialog.Close className="act mt-2">Close</Dialog.Close>
+    </DialogBox>
   );
 }

@@ -3,7 +3,7 @@ import { Dialog } from "radix-ui";
 import { useState } from "react";
 import { Link } from "react-router";
 import { api, body, type Schema } from "../../api/client";
-import { useFocusBack } from "../../parts/focusBack";
+import { DialogBox } from "../../parts/DialogBox";
 import { settingValue } from "../../parts/format";
 import { Labelled } from "../../parts/Labelled";
 import { Notice } from "../../parts/Notice";
@@ -114,63 +114,54 @@ function Details({ data, cell, onClose }: { data: Data; cell: Cell; onClose: () 
     words: () => "The evidence was removed.",
     refresh,
   });
-  const focus = useFocusBack();
   return (
-    <Dialog.Root open onOpenChange={(open) => !open && onClose()}>
-      <Dialog.Portal>
-        <Dialog.Overlay className="fixed inset-0 bg-black/30" />
-        <Dialog.Content
-          {...focus}
-          className="fixed top-[12vh] left-1/2 max-h-[76vh] w-[38rem] -translate-x-1/2 overflow-auto border border-ink bg-paper p-5"
-        >
-          <Dialog.Title className="font-semibold text-lg">
-            {effect.title} in {engine.title}: {doesWords(engine, effect.name)}
-          </Dialog.Title>
-          <Dialog.Description className="text-soft text-sm">
-            {effect.about || "Said by the engine's definition."}
-          </Dialog.Description>
-          <dl className="mt-3 grid grid-cols-[auto_1fr] gap-x-4 gap-y-1 text-sm [&>dt]:text-soft">
-            <dt>How to switch it on</dt>
-            <dd>{row?.switch_on || "not stated"}</dd>
-            <dt>Settings it needs</dt>
-            <dd>
-              {Object.entries(row?.needs ?? {})
-                .map(([name, value]) => `${titleOf(engine, name)} ${needed(value)}`)
-                .join(" and ") || "none"}
-            </dd>
-            <dt>Known limits</dt>
-            <dd>{row?.limits || "none stated"}</dd>
-            <dt>Version tried</dt>
-            <dd>{row?.tested || "not stated"}</dd>
-          </dl>
-          <h2 className="mt-4 font-semibold">Shown by</h2>
-          {evidence.length === 0 ? <p className="text-soft text-sm">No pair or run yet.</p> : null}
-          <ul className="text-sm">
-            {evidence.map((each) => (
-              <li key={each.id} className="flex items-baseline gap-3 border-line border-b py-1">
-                {each.shown_by === "pair" ? (
-                  <Link className="quiet-link" to={`/pairs/${each.number}`}>
-                    Pair {each.number}
-                  </Link>
-                ) : (
-                  <span>Run {each.number}</span>
-                )}
-                <span className="flex-1">
-                  version {each.version}
-                  {each.note ? `: ${each.note}` : ""}
-                </span>
-                <button type="button" className="act" onClick={() => removal.take(each.id)}>
-                  Remove
-                </button>
-              </li>
-            ))}
-          </ul>
-          {removal.notice}
-          <AddEvidence engine={engine} effect={effect.name} onAdded={refresh} />
-          <Dialog.Close className="act mt-4">Close</Dialog.Close>
-        </Dialog.Content>
-      </Dialog.Portal>
-    </Dialog.Root>
+    <DialogBox
+      title={`${effect.title} in ${engine.title}: ${doesWords(engine, effect.name)}`}
+      about={effect.about || "Said by the engine's definition."}
+      onOpenChange={onClose}
+      place="above"
+      className="w-[38rem] p-5"
+    >
+      <dl className="mt-3 grid grid-cols-[auto_1fr] gap-x-4 gap-y-1 text-sm [&>dt]:text-soft">
+        <dt>How to switch it on</dt>
+        <dd>{row?.switch_on || "not stated"}</dd>
+        <dt>Settings it needs</dt>
+        <dd>
+          {Object.entries(row?.needs ?? {})
+            .map(([name, value]) => `${titleOf(engine, name)} ${needed(value)}`)
+            .join(" and ") || "none"}
+        </dd>
+        <dt>Known limits</dt>
+        <dd>{row?.limits || "none stated"}</dd>
+        <dt>Version tried</dt>
+        <dd>{row?.tested || "not stated"}</dd>
+      </dl>
+      <h2 className="mt-4 font-semibold">Shown by</h2>
+      {evidence.length === 0 ? <p className="text-soft text-sm">No pair or run yet.</p> : null}
+      <ul className="text-sm">
+        {evidence.map((each) => (
+          <li key={each.id} className="flex items-baseline gap-3 border-line border-b py-1">
+            {each.shown_by === "pair" ? (
+              <Link className="quiet-link" to={`/pairs/${each.number}`}>
+                Pair {each.number}
+              </Link>
+            ) : (
+              <span>Run {each.number}</span>
+            )}
+            <span className="flex-1">
+              version {each.version}
+              {each.note ? `: ${each.note}` : ""}
+            </span>
+            <button type="button" className="act" onClick={() => removal.take(each.id)}>
+              Remove
+            </button>
+          </li>
+        ))}
+      </ul>
+      {removal.notice}
+      <AddEvidence engine={engine} effect={effect.name} onAdded={refresh} />
+      <Dialog.Close className="act mt-4">Close</Dialog.Close>
+    </DialogBox>
   );
 }
 

@@ -4,6 +4,7 @@ import { useState } from "react";
 import { api, type Schema } from "../../api/client";
 import { criteriaQuery } from "../../api/queries";
 import { ChangedMeanwhile, isStale, seen } from "../../parts/ChangedMeanwhile";
+import { DialogBox } from "../../parts/DialogBox";
 import { Notice } from "../../parts/Notice";
 import { SIDE_TITLE, SideMark } from "../../parts/Side";
 
@@ -73,23 +74,17 @@ export function MarkList({ marks }: { marks: Marks }) {
 function EditCriteria({ criteria, version }: { criteria: readonly string[]; version: string | undefined }) {
   const [open, setOpen] = useState(false);
   return (
-    <Dialog.Root open={open} onOpenChange={setOpen}>
-      <Dialog.Trigger className="quiet-link">Change the list</Dialog.Trigger>
-      <Dialog.Portal>
-        <Dialog.Overlay className="fixed inset-0 z-40 bg-black/40" />
-        <Dialog.Content
-          className="fixed top-1/2 left-1/2 z-50 w-[26rem] -translate-x-1/2 -translate-y-1/2 bg-paper p-5"
-          aria-describedby="criteria-about"
-        >
-          <Dialog.Title className="font-semibold text-lg">What verdicts mark</Dialog.Title>
-          <Dialog.Description id="criteria-about" className="mb-2 text-soft text-sm">
-            One a line, in the order they are shown. The list is the same for all pairs; verdicts that were
-            given keep their marks.
-          </Dialog.Description>
-          <ListForm criteria={criteria} version={version} done={() => setOpen(false)} />
-        </Dialog.Content>
-      </Dialog.Portal>
-    </Dialog.Root>
+    <DialogBox
+      title="What verdicts mark"
+      about="One a line, in the order they are shown. The list is the same for all pairs; verdicts that were given keep their marks."
+      trigger={<Dialog.Trigger className="quiet-link">Change the list</Dialog.Trigger>}
+      open={open}
+      onOpenChange={setOpen}
+      place="middle"
+      className="w-[26rem] p-5"
+    >
+      <ListForm criteria={criteria} version={version} done={() => setOpen(false)} />
+    </DialogBox>
   );
 }
 

@@ -2,7 +2,7 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { Dialog } from "radix-ui";
 import { useCallback, useMemo, useState } from "react";
 import { api, type Schema } from "../../api/client";
-import { useFocusBack } from "../../parts/focusBack";
+import { DialogBox } from "../../parts/DialogBox";
 import { day } from "../../parts/format";
 import { NameField } from "../../parts/NameField";
 import { Notice } from "../../parts/Notice";
@@ -114,22 +114,17 @@ export function PinList({ pins }: { pins: PinsOfPair }) {
 /** The note of a pin that is being put or changed. */
 export function PinForm({ pins }: { pins: PinsOfPair }) {
   const open = pins.placing !== null || pins.editing !== null;
-  const focus = useFocusBack();
   return (
-    <Dialog.Root open={open} onOpenChange={(on) => (on ? undefined : pins.close())}>
-      <Dialog.Portal>
-        <Dialog.Content
-          {...focus}
-          aria-describedby={undefined}
-          className="fixed top-24 left-1/3 z-50 w-[26rem] -translate-x-1/2 border border-edge bg-paper p-4"
-        >
-          <Dialog.Title className="mb-2 font-semibold">
-            {pins.editing ? "Change the note" : "A pin here"}
-          </Dialog.Title>
-          {open ? <Fields pins={pins} /> : null}
-        </Dialog.Content>
-      </Dialog.Portal>
-    </Dialog.Root>
+    <DialogBox
+      title={pins.editing ? "Change the note" : "A pin here"}
+      titleClass="mb-2 font-semibold"
+      open={open}
+      onOpenChange={pins.close}
+      place="near"
+      className="w-[26rem] p-4"
+    >
+      {open ? <Fields pins={pins} /> : null}
+    </DialogBox>
   );
 }
 

@@ -1,6 +1,6 @@
 import { Dialog } from "radix-ui";
 import { type KeyboardEvent, useRef, useState } from "react";
-import { useFocusBack } from "../../parts/focusBack";
+import { DialogBox } from "../../parts/DialogBox";
 import { NameField } from "../../parts/NameField";
 import { Notice } from "../../parts/Notice";
 import { useRemembered } from "../../parts/remembered";
@@ -14,20 +14,17 @@ export function QuickVerdict(props: {
   open: boolean;
   onClose: () => void;
 }) {
-  const focus = useFocusBack();
   return (
-    <Dialog.Root open={props.open} onOpenChange={(on) => (on ? undefined : props.onClose())}>
-      <Dialog.Portal>
-        <Dialog.Content
-          {...focus}
-          aria-describedby={undefined}
-          className="fixed top-24 left-1/3 z-50 w-[28rem] -translate-x-1/2 border border-edge bg-paper p-4"
-        >
-          <Dialog.Title className="mb-2 font-semibold">Which to use?</Dialog.Title>
-          {props.open ? <Fields {...props} /> : null}
-        </Dialog.Content>
-      </Dialog.Portal>
-    </Dialog.Root>
+    <DialogBox
+      title="Which to use?"
+      titleClass="mb-2 font-semibold"
+      open={props.open}
+      onOpenChange={props.onClose}
+      place="near"
+      className="w-[28rem] p-4"
+    >
+      {props.open ? <Fields {...props} /> : null}
+    </DialogBox>
   );
 }
 

@@ -1,10 +1,9 @@
 import { useMutation, useQuery } from "@tanstack/react-query";
-import { Dialog } from "radix-ui";
 import { useState } from "react";
 import { useNavigate } from "react-router";
 import { api, body, type Schema } from "../../api/client";
 import { scenesQuery } from "../../api/queries";
-import { useFocusBack } from "../../parts/focusBack";
+import { DialogBox } from "../../parts/DialogBox";
 import { Labelled } from "../../parts/Labelled";
 import { Notice } from "../../parts/Notice";
 
@@ -27,80 +26,70 @@ export function RenderRecipe({ recipe, onClose }: { recipe: Schema["Recipe"]; on
       ),
     onSuccess: (made) => navigate(`/studies/${made.study}`),
   });
-  const focus = useFocusBack();
   return (
-    <Dialog.Root open onOpenChange={(open) => (open ? null : onClose())}>
-      <Dialog.Portal>
-        <Dialog.Overlay className="fixed inset-0 z-40 bg-ink/30" />
-        <Dialog.Content
-          {...focus}
-          className="-translate-x-1/2 fixed top-24 left-1/2 z-50 w-[30rem] border border-edge bg-paper p-5"
-        >
-          <Dialog.Title className="font-semibold text-lg">
-            Render with {recipe.name}, version {recipe.version}
-          </Dialog.Title>
-          <Dialog.Description className="mt-1 text-soft text-sm">
-            Makes a study of its settings against the baseline that it was found with, two seeds each, and
-            starts it.
-          </Dialog.Description>
-          <form
-            className="mt-3 flex flex-col gap-3"
-            onSubmit={(event) => {
-              event.preventDefault();
-              render.mutate();
-            }}
+    <DialogBox
+      title={`Render with ${recipe.name}, version ${recipe.version}`}
+      about="Makes a study of its settings against the baseline that it was found with, two seeds each, and starts it."
+      onOpenChange={onClose}
+      place="above"
+      className="w-[30rem] p-5"
+    >
+      <form
+        className="mt-3 flex flex-col gap-3"
+        onSubmit={(event) => {
+          event.preventDefault();
+          render.mutate();
+        }}
+      >
+        <Labelled title="Use">
+          <select className="field w-full" value={use} onChange={(event) => setUse(event.target.value)}>
+            {recipe.uses.map((each) => (
+              <option key={each.name} value={each.name}>
+                {each.title}
+              </option>
+            ))}
+          </select>
+        </Labelled>
+        <Labelled title="Scene">
+          <select
+            className="field w-full"
+            value={scene?.name ?? ""}
+            onChange={(event) => setScene(event.target.value)}
           >
-            <Labelled title="Use">
-              <select className="field w-full" value={use} onChange={(event) => setUse(event.target.value)}>
-                {recipe.uses.map((each) => (
-                  <option key={each.name} value={each.name}>
-                    {each.title}
-                  </option>
-                ))}
-              </select>
-            </Labelled>
-            <Labelled title="Scene">
-              <select
-                className="field w-full"
-                value={scene?.name ?? ""}
-                onChange={(event) => setScene(event.target.value)}
-              >
-                {scenes.data?.scenes.map((each) => (
-                  <option key={each.name} value={each.name}>
-                    {each.title}
-                  </option>
-                ))}
-              </select>
-            </Labelled>
-            <Labelled title="View">
-              <select
-                className="field w-full"
-                value={view?.name ?? ""}
-                onChange={(event) => setView(event.target.value)}
-              >
-                {scene?.views.map((each) => (
-                  <option key={each.name} value={each.name}>
-                    {each.title}
-                  </option>
-                ))}
-              </select>
-            </Labelled>
-            {render.error ? (
-              <Notice kind="fault">
-                <p>{render.error.message}</p>
-              </Notice>
-            ) : null}
-            <div className="flex justify-end gap-2">
-              <button type="button" className="act" onClick={onClose}>
-                Leave it
-              </button>
-              <button type="submit" className="act" data-kind="main" disabled={!view || render.isPending}>
-                Render
-              </button>
-            </div>
-          </form>
-        </Dialog.Content>
-      </Dialog.Portal>
-    </Dialog.Root>
+            {scenes.data?.scenes.map((each) => (
+              <option key={each.name} value={each.name}>
+                {each.title}
+              </option>
+            ))}
+          </select>
+        </Labelled>
+        <Labelled title="View">
+          <select
+            className="field w-full"
+            value={view?.name ?? ""}
+            onChange={(event) => setView(event.target.value)}
+          >
+            {scene?.views.map((each) => (
+              <option key={each.name} value={each.name}>
+                {each.title}
+              </option>
+            ))}
+          </select>
+        </Labelled>
+        {render.error ? (
+          <Notice kind="fault">
+            <p>{render.error.message}</p>
+          </Notice>
+        ) : null}
+        <div className="flex justify-end gap-2">
+          <button type="button" className="act" onClick={onClose}>
+            Leave it
+          </button>
+          <button type="submit" className="act" data-kind="main" disabled={!view || render.isPending}>
+            Render
+          </button>
+        </div>
+      </form>
+    </DialogBox>
   );
 }

@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { Dialog } from "radix-ui";
 import type { Schema } from "../../api/client";
 import { runQuery } from "../../api/queries";
-import { useFocusBack } from "../../parts/focusBack";
+import { DialogBox } from "../../parts/DialogBox";
 import { megabytes, seconds, three } from "../../parts/format";
 import { Failed, Loading } from "../../parts/Notice";
 import { SIDE_TITLE } from "../../parts/Side";
@@ -10,27 +10,26 @@ import { SIDE_TITLE } from "../../parts/Side";
 /** Everything kept of one render, with its log. */
 export function RunDialog({ id, onClose }: { id: number; onClose: () => void }) {
   const { data, error, refetch } = useQuery(runQuery(id));
-  const focus = useFocusBack();
   return (
-    <Dialog.Root open onOpenChange={(open) => !open && onClose()}>
-      <Dialog.Portal>
-        <Dialog.Overlay className="fixed inset-0 z-40 bg-black/40" />
-        <Dialog.Content
-          {...focus}
-          aria-describedby={undefined}
-          className="fixed inset-y-0 right-0 z-50 w-[42rem] max-w-full overflow-auto bg-paper p-6"
-        >
-          {error ? <Failed what="render" error={error} retry={() => void refetch()} /> : null}
-          {data ? <Details run={data} /> : error ? null : <Loading what="render" />}
-          <Dialog.Close className="act mt-4">Close</Dialog.Close>
-        </Dialog.Content>
-      </Dialog.Portal>
-    </Dialog.Root>
+    <DialogBox
+      title={data ? titleOf(data) : "Render"}
+      titleClass="mb-3 text-xl font-semibold"
+      onOpenChange={onClose}
+      place="beside"
+      className="w-[42rem] p-6"
+    >
+      {error ? <Failed what="render" error={error} retry={() => void refetch()} /> : null}
+      {data ? <Details run={data} /> : error ? null : <Loading what="render" />}
+      <Dialog.Close className="act mt-4">Close</Dialog.Close>
+    </DialogBox>
   );
 }
 
+function titleOf(run: Schema["RunDetail"]): string {
+  return run.warm_up ? "Warm-up" : `${SIDE_TITLE[run.side]}, seed ${run.seed}`;
+}
+
 function Details({ run }: { run: Schema["RunDetail"] }) {
-  const title = run.warm_up ? "Warm-up" : `${SIDE_TITLE[run.side]}, seed ${run.seed}`;
   const option = run.title && run.title !== "as the control" ? run.title : "";
   const machine = run.machine
     ? `${run.machine.name}: ${run.machine.processor}, ${run.machine.cores} cores, ${three(run.machine.memory_bytes / 1e9)} GB, ${run.machine.system}`
@@ -58,7 +57,6 @@ function Details({ run }: { run: Schema["RunDetail"] }) {
   ];
   return (
     <>
-      <Dialog.Title className="mb-3 text-xl font-semibold">{title}</Dialog.Title>
       <table className="table-plain w-full text-sm">
         <tbody>
           {rows.map(([name, value]) => (
