@@ -9,7 +9,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 from matchedpair.answers import OptionFact
-from matchedpair.answers.answer import VISIBLE_ERROR, VISIBLE_NOISE, Proof
+from matchedpair.answers.answer import CURVE, VISIBLE_ERROR, VISIBLE_NOISE, Proof
 from matchedpair.answers.caveats import largest_cell
 from matchedpair.measures.places import Places
 from matchedpair.measures.telling import Box, exposure_for, part_around, where_noise_differs
@@ -67,7 +67,7 @@ def proof_pictures(study: Study) -> ProofPictures | None:
     proof = found.answer.shown
     if proof is None:
         return None
-    pair = next((row for row in found.pairs if row.pair.pk == proof.pair), None)
+    pair = _telling_pair(found, proof)
     where, pictures = _of_option(found, proof) if pair is None else _of_pair(found, pair, proof)
     reference = _reference(pair, pictures) if pair is not None else None
     if len(pictures) < 2:
@@ -79,6 +79,18 @@ def proof_pictures(study: Study) -> ProofPictures | None:
     return ProofPictures(
         number, part, where, exposure_for(light), study.setup.view_transform, proof.measure, tuple(pictures), reference
     )
+
+
+def _telling_pair(found: AnsweredStudy, proof: Proof) -> PairFigures | None:
+    """The pair that the proof names. Of a curve that of what was chosen, or, where that is the control, the first of
+    the curve's own.
+    """
+    named = next((row for row in found.pairs if row.pair.pk == proof.pair), None)
+    if named is not None or proof.kind != CURVE:
+        return named
+    wanted = [found.answer.choice, *proof.options]
+    rows = [row for row in found.pairs if row.pair.trial_id in wanted]
+    return min(rows, key=lambda row: wanted.index(row.pair.trial_id), default=None)
 
 
 def proof_thumbnail(study: Study) -> bytes | None:

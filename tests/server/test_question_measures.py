@@ -149,6 +149,18 @@ class Proof(QuestionMeasures):
         errors = {row["id"]: row["visible_error"]["value"] for row in self.options(study)}
         self.assertEqual([control, trial], [errors[side["option"]] for side in shown["sides"]])
 
+    def test_of_a_ladder_the_control_and_what_was_chosen_are_shown_without_a_reference_too(self):
+        study = self.create(asked="samples", kind="ladder", width=LARGE[0], height=LARGE[1], settings={"samples": 16},
+                            factors=[factor("samples", 64, 1024, 4096)], repeats=2)  # fmt: skip
+        self.finish(
+            study, lambda run: noisy(TRUTH, 0.8 / np.sqrt(run.option.settings["samples"]), run.seed + run.option.pk)
+        )
+        answer = answered_study(study).answer
+        self.assertEqual((answer.shown.kind, answer.shown.pair), ("curve", 0))
+        control = study.options.get(number=0)
+        self.assertNotEqual(answer.choice, control.pk)
+        self.assertEqual([side["option"] for side in self.shown(study)["sides"]], [control.pk, answer.choice])
+
     def options(self, study):
         return self.call("GET", f"/api/studies/{study.pk}/answer/").json()["options"]
 
