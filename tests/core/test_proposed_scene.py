@@ -47,6 +47,10 @@ class Proposed(unittest.TestCase):
         self.assertEqual(made["variants"]["dusk"]["file"], "old_mill-dusk.scn")
         self.assertEqual(made["depends"], ["cache/water.####.vdb", "geo", "notes.scn.bak", "readme.md", "tex"])
 
+    def test_a_description_in_the_folder_is_no_part_of_it(self):
+        made = self.made("mill", "mill.scn", "mill.scene.toml", "wood.oso")
+        self.assertEqual((made["file"], made["depends"]), ("mill.scn", ["wood.oso"]))
+
     def test_a_gap_or_series_of_other_numbers_are_no_frames(self):
         made = self.made("gap", "gap.scn", "a.1.vdb", "a.2.vdb", "b.7.vdb", "b.8.vdb")
         self.assertNotIn("frames", made)

@@ -196,6 +196,19 @@ class Command(unittest.TestCase):
         one = first_definition("plume", "  --into FILE  picture to write, EXR\n", {})
         self.assertIn('"--into", "{picture}"', one)
 
+    def test_the_least_and_the_most_are_read_from_the_explanations(self):
+        (self.folder / "help.txt").write_text(
+            "  --out FILE      picture\n  --rays N         rays per pixel (1-1024, default 16)\n"
+            "  --mix X          between 0 and 1 (default 0.5)\n  --depth N        steps [2..64], default: 8\n"
+            "  --odd N          from 4 to 9 (default 2)\n  --part N         tile 3-4 of the picture (default 1)\n"
+        )
+        target = self.folder / "brume.toml"
+        self.run_main("engine", target, "--new", "brume", "--help-text", self.folder / "help.txt")
+        found = {each.name: (each.minimum, each.maximum) for each in read_definition(target).settings}
+        self.assertEqual(
+            found, {"rays": (1, 1024), "mix": (0, 1), "depth": (2, 64), "odd": (None, None), "part": (None, None)}
+        )
+
     def test_options_of_many_shapes(self):
         found = {each.name: (each.values, each.default) for each in options_in(HELP)}
         self.assertEqual(found["output"], (1, ""))

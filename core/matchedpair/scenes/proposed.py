@@ -21,6 +21,7 @@ NO_NAME = (
 NUMBERED = re.compile(r"(.*?)(\d+)(\.[^.\d]+)$")
 # what is found beside a scene and is not what an engine is given
 PICTURES = (".exr", ".hdr", ".tif", ".tiff", ".png", ".jpg", ".jpeg", ".tx", ".tga", ".bmp", ".webp", ".psd")
+DESCRIPTION = ".scene.toml"
 BESIDE = (".md", ".txt", ".pdf", ".log", ".csv", ".json", ".toml", ".yaml", ".zip", ".bak", ".tmp", ".db", ".ini")
 
 
@@ -101,7 +102,7 @@ def description_of(place: Path) -> str:
 
 def description_name(place: Path) -> str:
     """What the file with the description of a folder or file is called; it lies beside it."""
-    return f"{place.stem if place.is_file() else place.name}.scene.toml"
+    return f"{place.stem if place.is_file() else place.name}{DESCRIPTION}"
 
 
 def _described(name: str, files: Sequence[str], main: Path, variants: Sequence[str]) -> str:
@@ -141,7 +142,9 @@ def _likely(files: Sequence[str]) -> list[str]:
 def _files(folder: Path) -> list[str]:
     found: list[str] = []
     for path in folder.rglob("*"):
-        if path.is_file() and not any(part.startswith(".") for part in path.relative_to(folder).parts):
+        if path.name.endswith(DESCRIPTION) or any(part.startswith(".") for part in path.relative_to(folder).parts):
+            continue
+        if path.is_file():
             found.append(path.relative_to(folder).as_posix())
             if len(found) >= MOST_LISTED:
                 break

@@ -15,6 +15,13 @@ FLAG = re.compile(r"-{1,2}[A-Za-z][\w-]*")
 VALUE = re.compile(r"<[^>]+>|\{[^}]+\}|[A-Z][A-Za-z_0-9]*(?:,[A-Z][A-Z_0-9]*)*")
 CHOICES = re.compile(r"\{([^}]+)\}")
 DEFAULT = re.compile(r"default[:= ]+\(?([^\s,;)\]]+)", re.IGNORECASE)
+_ANY_NUMBER = r"(-?\d+(?:\.\d+)?)"
+# (1-64, default 8), [0..1], between 1 and 64, from 0 to 1
+RANGE = re.compile(
+    rf"(?:[(\[]\s*{_ANY_NUMBER}\s*(?:-|–|\.{{2,3}}|to\b)\s*{_ANY_NUMBER}\s*[,;)\]]"
+    rf"|\bbetween {_ANY_NUMBER} and {_ANY_NUMBER}|\bfrom {_ANY_NUMBER} to {_ANY_NUMBER})",
+    re.IGNORECASE,
+)
 WHOLE, NUMBER = re.compile(r"\d+"), re.compile(r"\d*\.\d+(?:e-?\d+)?", re.IGNORECASE)
 PLACES = {  # what an option is called that carries each part of a render
     "picture": ("output", "out", "o", "image", "picture", "render-output", "outfile"),
@@ -159,13 +166,15 @@ def _setting(option: Option, *, is_knob: bool) -> str:
             rows.append(f"choices = [{', '.join(map(_text, option.choices))}]")
         kind, default = _kind(option, is_knob=is_knob)
         places = ["{value}"] if option.values == 1 else [f"{{value.{index}}}" for index in range(option.values)]
-        rows += [f"type = {_text(kind)}", f"default = {default}",
+        low, high = _range(option, kind, default)
+        rows += [f"type = {_text(kind)}", *low, *high, f"default = {default}",
                  f"argument = [{', '.join(map(_text, (option.flag, *places)))}]"]  # fmt: skip
     if option.about:
         rows.append(f"about = {_text(option.about[:200])}")
     if is_knob:
         rows += ['affects = ["noise", "time"]', "quality_knob = true"]
-        rows += ['better = "lower"'] if option.name in DOWN else ["minimum = 1"] if kind == "integer" else []
+        bounded = any(row.startswith("minimum") for row in rows)
+        rows += ['better = "lower"'] if option.name in DOWN else ["minimum = 1"] * (kind == "integer" and not bounded)
     return "\n".join([*rows, ""])
 
 
@@ -185,6 +194,17 @@ def _kind(option: Option, *, is_knob: bool) -> tuple[str, str]:
     if not option.default and option.value_name in REAL:
         return "number", "0.0"
     return "text", _text(option.default)
+
+
+def _range(option: Option, kind: str, default: str) -> tuple[list[str], list[str]]:
+    """Lines for the least and the most that its explanation names, where its default lies between."""
+    found = RANGE.search(option.about)
+    if found is None or kind not in ("integer", "number"):
+        return [], []
+    low, high = (each for each in found.groups() if each is not None)
+    if not float(low) <= float(default) <= float(high) or (kind == "integer" and "." in low + high):
+        return [], []
+    return [f"minimum = {low}"], [f"maximum = {high}"]
 
 
 def _text(value: str) -> str:
