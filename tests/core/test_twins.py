@@ -47,6 +47,16 @@ class Twins(unittest.TestCase):
             lit[60:130, 100:190] *= 2.0
             self.assertIn("lit otherwise", problem(first, lit), seed)
 
+    def test_a_bright_path_in_each_block_of_a_cell_is_chance_and_as_much_light_in_all_of_its_pixels_is_not(self):
+        first, second = (noisy(flat(0.5, (192, 144)), 0.02, seed) for seed in (1, 2))
+        more = 0.25 * 64  # half as bright again, in one pixel of each block of 8 × 8
+        paths = second.copy()
+        paths[67:96:8, 68:96:8] += more
+        self.assertEqual(problem(first, paths), "")
+        lit = second.copy()
+        lit[64:96, 64:96] += more / 64
+        self.assertIn("lit otherwise", problem(first, lit))
+
     def test_what_is_no_twin_is_refused_with_the_reason(self):
         first, second = (noisy(photograph(), 0.1, seed) for seed in (1, 2))
         lit = second.copy()

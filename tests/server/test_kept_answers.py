@@ -1,6 +1,7 @@
 """Answers kept until what they rest on changes: counted by the database, whoever writes."""
 
 import threading
+import unittest
 from unittest import mock
 
 from django.conf import settings
@@ -19,6 +20,7 @@ from server.runs.actions import note_progress
 from server.runs.models import Run
 from server.store import kept_answers
 from server.store.changes import ALL, NOT_COUNTED, changes_of, count_changes
+from server.store.kept import Kept
 from server.studies.models import Option, Study
 from server.verdicts.models import Verdict
 from tests.engines import add_engine
@@ -99,8 +101,8 @@ class KeptAnswers(PreparedUntransactedTest):
     def begin_anew(self):
         """As after a start of the server: nothing of this process is kept, what lies in the home is."""
         forget_answers()
-        overview._kept.clear()
-        kept_answers._kept = kept_answers.Kept()
+        overview._kept = Kept(overview.MOST_KEPT)
+        kept_answers._kept = Kept(kept_answers.MOST_ANSWERS, kept_answers.MOST_BYTES, len)
 
     def test_the_list_is_there_at_once_after_a_start_and_never_an_older_one(self):
         (settings.HOME / gists.FILE).unlink(missing_ok=True)
@@ -166,33 +168,46 @@ class KeptAnswers(PreparedUntransactedTest):
             begun.wait(0.3)
             return b"{}"
 
-        kept = kept_answers.Kept()
-        asking = [threading.Thread(target=kept.answer, args=("/x", 1, make)) for _ in range(8)]
+        asking = [threading.Thread(target=kept_answers._answer, args=("/x", 1, make)) for _ in range(8)]
         for each in asking:
             each.start()
         for each in asking:
             each.join()
         self.assertEqual(len(made), 1)
-        self.assertEqual(kept.answer("/x", 2, lambda: b"other"), b"other")
+        self.assertEqual(kept_answers._answer("/x", 2, lambda: b"other"), b"other")
 
-    def test_the_oldest_are_dropped_when_there_are_too_many(self):
-        kept = kept_answers.Kept()
-        large = bytes(kept_answers.MOST_BYTES // 3)
+    def test_what_is_no_bytes_is_not_kept(self):
+        refused = Response({"reason": "no"}, status=400)
+        self.assertIs(kept_answers._answer("/refused", 1, lambda: refused), refused)
+        self.assertEqual(kept_answers._answer("/refused", 1, lambda: b"{}"), b"{}")
+
+
+class KeptValues(unittest.TestCase):
+    def test_what_rests_on_something_else_by_now_is_not_found(self):
+        kept = Kept(2)
+        kept.keep("a", 1, "one")
+        self.assertEqual((kept.found("a", 1), kept.found("a", 2), kept.found("b", 1)), ("one", None, None))
+        kept.keep("a", 2, "two")
+        self.assertEqual((kept.found("a", 1), kept.found("a", 2)), (None, "two"))
+
+    def test_those_used_longest_ago_go_first_when_there_are_too_many(self):
+        kept = Kept(2)
+        for name in "ab":
+            kept.keep(name, 1, name)
+        kept.found("a", 1)
+        kept.keep("c", 1, "c")
+        self.assertEqual([kept.found(name, 1) for name in "abc"], ["a", None, "c"])
+
+    def test_or_when_all_weigh_too_much(self):
+        kept = Kept(100, 10, len)
         for name in "abcd":
-            kept.answer(name, 1, lambda: large)
-        made = []
-        for name in "da":
-            kept.answer(name, 1, lambda name=name: made.append(name) or b"")
-        self.assertEqual(made, ["a"])
-
-    def test_many_small_ones_are_bounded_too(self):
-        kept = kept_answers.Kept()
-        for number in range(kept_answers.MOST_ANSWERS + 10):
-            kept.answer(number, 1, lambda: b"")
-        made = []
-        for number in (10, 9):
-            kept.answer(number, 1, lambda number=number: made.append(number) or b"")
-        self.assertEqual(made, [9])
+            kept.keep(name, 1, b"1234")
+        self.assertEqual([kept.found(name, 1) is not None for name in "abcd"], [False, False, True, True])
+        kept.keep("d", 2, b"1")
+        kept.keep("e", 1, b"12345")
+        self.assertEqual([kept.found(*each) is not None for each in (("c", 1), ("d", 2), ("e", 1))], [True, True, True])
+        kept.keep("f", 1, bytes(11))
+        self.assertEqual([kept.found(name, 1) for name in "cef"], [None, None, None])
 
 
 class KeptWords(PreparedUntransactedTest):
