@@ -112,8 +112,13 @@ def _name(path: Path) -> str:
 
 
 def _size(suite: tuple[str, ...]) -> float:
-    """A guess of its seconds from the length of its files."""
-    return sum((ROOT / f"{name.replace('.', '/')}.py").stat().st_size for name in suite if name != WEB) / 1000
+    """A guess of its seconds from the length of its files: a line that drives a browser, or starts and kills processes,
+    takes several times as long as others.
+    """
+    if suite[0] == WEB:
+        return 0
+    long = suite[0].startswith(("tests.browser", "tests.test_")) or suite[0].endswith(LONG)
+    return (6 if long else 1) * sum((ROOT / f"{name.replace('.', '/')}.py").stat().st_size for name in suite) / 1000
 
 
 def _remembered() -> dict[str, float]:
