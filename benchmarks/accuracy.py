@@ -142,8 +142,8 @@ def _difference() -> list[Measured]:
     valid = everywhere(truth)
     alarms = 0
     for seed in range(TRIALS):
-        sides = [Light([noisy(truth, 0.1, 4 * seed + k) for k in side], valid) for side in ((0, 1), (2, 3))]
-        alarms += difference(*sides, Region(valid)).found
+        control, trial = (Light([noisy(truth, 0.1, 4 * seed + k) for k in side], valid) for side in ((0, 1), (2, 3)))
+        alarms += difference(control, trial, Region(valid)).found
     return [Measured(f"equal sides told apart, of {TRIALS}", alarms, "", 2.0)]
 
 

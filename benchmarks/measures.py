@@ -32,13 +32,13 @@ def run() -> bool:
         files = _files(Path(name))
         ours, theirs = [], []
         for turn in range(REPEATS + 1):
-            taken = seconds_of(lambda: measure_files(files[0], twin=files[1], reference=files[2]))
+            taken = seconds_of(lambda: measure_files(files[0], twins=[files[1]], reference=files[2]))
             similar = _similarity_seconds(files)
             if turn:
                 ours.append(taken)
                 theirs.append(similar)
         with_twin = seconds_of(
-            lambda: measure_files(files[0], twin=files[1], reference=files[2], reference_twin=files[3])
+            lambda: measure_files(files[0], twins=[files[1]], reference=files[2], reference_twin=files[3])
         )
         peak = float(
             subprocess.run(
@@ -88,5 +88,5 @@ def _small() -> float:
 
 if __name__ == "__main__":
     render, twin, reference = map(Path, sys.argv[1:])
-    measure_files(render, twin=twin, reference=reference)
+    measure_files(render, twins=[twin], reference=reference)
     print(peak_bytes() / 1e9)
