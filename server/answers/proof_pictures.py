@@ -17,6 +17,7 @@ from matchedpair.measures.zones import WHOLE
 from matchedpair.pictures.picture import Floats, Picture, luminance
 from matchedpair.plans.plan_kind import ENGINE, QUALITY, VERSION, is_place
 
+from server.answers.facts import option_name
 from server.answers.studies import AnsweredStudy, answered_study
 from server.measuring.measuring import unpacked
 from server.measuring.models import Measure
@@ -181,7 +182,8 @@ def _of_option(found: AnsweredStudy, proof: Proof) -> tuple[str, list[Shown]]:
     elif option.control is not None and (picture := _first(option.control)):
         shown.append(_shown(found.facts.option(option.control.pk), picture, (0, 0, *_size(picture)), proof.measure))
     if picture := _first(option):
-        shown.append(_shown(found.facts.option(option.pk), picture, whole, proof.measure))
+        own = _shown(found.facts.option(option.pk), picture, whole, proof.measure)
+        shown.append(own if own.title else replace(own, title=option_name(option)))  # what a search made has no facts
     return "", shown
 
 

@@ -64,7 +64,8 @@ export function ProofStrip({
           )}
         </div>
         {shown.reference ? <Side side={shown.reference} shown={shown} across={across} /> : null}
-        <SmallCurve study={study} options={options} shown={shown} />
+        {/* a pass has a noise of its own, which the options' figures do not tell */}
+        {answer.question === "pass" ? null : <SmallCurve study={study} options={options} shown={shown} />}
       </div>
       <p className="mt-1 text-soft text-xs">{howShown(shown, across, placeOf(shown, options))}</p>
     </section>
