@@ -6,7 +6,7 @@ from matchedpair.errors import RefusedError
 from matchedpair.measures.light import Light
 from matchedpair.measures.noise import TwinNoise, noise_ratio, total_noise_ratio
 from matchedpair.measures.pair import PairMeasures
-from matchedpair.measures.places import LEAST_PLACES, Places, place_ratio
+from matchedpair.measures.places import LEAST_PLACES, Places, place_ratio, ratio_map
 from matchedpair.measures.region import Region
 
 from tests.pictures import everywhere, flat, grainy, noisy, patchy, photograph, textured
@@ -226,3 +226,50 @@ class Eyes(unittest.TestCase):
         zone = PairMeasures(control, trial, everywhere(control[0])).zone(everywhere(control[0]))
         self.assertAlmostEqual(zone.noise_ratio.value, 1.0, delta=0.12)
         self.assertGreater(zone.visible_noise_ratio.interval[0], 1.5)
+
+
+class WhichReading(unittest.TestCase):
+    """Two readings of each place: −0.5 with nothing left out, −0.4 without what stands out, as logarithms."""
+
+    def side(self, log, whole, apart, standing, share, error=0.05):
+        planes = [np.full((10, 10), value, np.float32) for value in (log, apart, whole)]
+        return Places(8, 0, 0, planes[0], 0.1, 1.0, 0.0, *planes[1:], standing, error, share)
+
+    def setUp(self):
+        self.control = self.side(0.0, 0.4, 0.1, 0.0, 0.3)
+
+    def trial(self, standing=-0.4, share=0.5, error=0.05):
+        return self.side(-0.2, 0.1, 0.3, standing, share, error)
+
+    def value(self, *sides):
+        return float(np.log(place_ratio(*sides, 1).value))
+
+    def test_what_stands_out_is_left_out_where_it_fell_as_the_rest_did_and_is_in_more_places(self):
+        self.assertAlmostEqual(self.value(self.control, self.trial()), -0.4, places=5)
+        self.assertAlmostEqual(self.value(self.trial(), self.control), 0.4, places=5)
+        found = place_ratio(self.control, self.trial(), 1)
+        self.assertLess(found.interval[1], np.exp(-0.3))
+
+    def test_else_nothing_is_and_the_interval_holds_both(self):
+        cases = {
+            "it fell far more than the rest": self.trial(standing=-1.2),
+            "it fell far less": self.trial(standing=0.4),
+            "it is in no more places": self.trial(share=0.3),
+            "how much it fell is not known": self.trial(error=0.3),
+            "nothing stands out": self.trial(standing=float("nan"), error=float("nan"), share=0.0),
+        }
+        for name, trial in cases.items():
+            with self.subTest(name):
+                found = place_ratio(self.control, trial, 1)
+                self.assertAlmostEqual(float(np.log(found.value)), -0.5, places=5)
+                self.assertTrue(found.interval[0] < np.exp(-0.5) and found.interval[1] > np.exp(-0.4), found)
+                self.assertAlmostEqual(self.value(trial, self.control), 0.5, places=5)
+
+    def test_the_map_shows_the_same_reading(self):
+        for trial, log in ((self.trial(), -0.4), (self.trial(standing=-1.2), -0.5)):
+            shown = ratio_map(self.control, trial)
+            self.assertAlmostEqual(float(np.median(shown.logs)), log / np.log(2), places=5)
+
+    def test_sides_measured_earlier_are_read_as_they_were(self):
+        earlier = replace(self.trial(), whole=None)
+        self.assertAlmostEqual(self.value(self.control, earlier), -0.2, places=5)
