@@ -82,10 +82,9 @@ class LookingTest(BrowserTest):
         """Where a small picture of display values lies on the stage, by its first row; fails when it is not there."""
         shown = self.shown()
         height, width = picture.shape[:2]
-        for top in range(shown.shape[0] - height + 1):
-            for left in range(shown.shape[1] - width + 1):
-                if abs(shown[top, left] - picture[0, 0]).max() <= level and (
-                    abs(shown[top : top + height, left : left + width] - picture).max() <= level
-                ):
-                    return left, top
+        corners = shown[: shown.shape[0] - height + 1, : shown.shape[1] - width + 1]
+        alike = (abs(corners - picture[0, 0]) <= level).all(axis=-1)
+        for top, left in np.argwhere(alike).tolist():
+            if abs(shown[top : top + height, left : left + width] - picture).max() <= level:
+                return left, top
         raise AssertionError("the picture is not on the stage")
