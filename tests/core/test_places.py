@@ -249,6 +249,9 @@ class WhichReading(unittest.TestCase):
         self.assertAlmostEqual(self.value(self.trial(), self.control), 0.4, places=5)
         found = place_ratio(self.control, self.trial(), 1)
         self.assertLess(found.interval[1], np.exp(-0.3))
+        less = self.trial(standing=0.0)  # what stands out fell less, as far as it may
+        self.assertAlmostEqual(self.value(self.control, less), -0.4, places=5)
+        self.assertAlmostEqual(self.value(less, self.control), 0.4, places=5)
 
     def test_else_nothing_is_and_the_interval_holds_both(self):
         cases = {

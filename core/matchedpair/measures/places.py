@@ -392,9 +392,9 @@ def _readings(control: Places, trial: Places, measure: str, least: float) -> tup
     error = math.hypot(control.standing_error, trial.standing_error)
     if error < ALIKE_ERROR:  # never where it is not a number
         rest = float(np.nanmedian(without.astype(np.float64)))
-        shares = control.standing_share, trial.standing_share
-        noisier, other = shares if rest < 0 else shares[::-1]
-        if other > MORE_PLACES * noisier and ALIKE[0] <= math.exp(trial.standing - control.standing - rest) <= ALIKE[1]:
+        noisier, cleaner = (control, trial) if rest < 0 else (trial, control)
+        more = cleaner.standing_share > MORE_PLACES * noisier.standing_share
+        if more and ALIKE[0] <= math.exp(cleaner.standing - noisier.standing + abs(rest)) <= ALIKE[1]:
             return without, None, count
     return whole, without, count
 
