@@ -171,12 +171,12 @@ class Matched(LawfulTest):
         self.assertIn("samples", pair.under_test)
         body = self.call("GET", f"/api/pairs/{pair.pk}/").json()
         self.assertTrue(body["matched"]["words"].startswith("Matched on noise"))
-        said = "Matched on noise, 0 % apart. Extra on: 2 × faster ("
+        said = "Matched on noise, 0 % apart. Extra on: rendering 2 × faster ("
         self.assertTrue(body["sentence"].startswith(said), body["sentence"])
         self.assertEqual(body["match_sheet"]["fair"], True)
         found = self.call("GET", f"/api/studies/{self.study.pk}/answer/").json()
         self.assertEqual([row["matched"] is not None for row in found["pairs"]].count(True), 1)
-        said = "Same noise at 16 samples instead of 64: 2 × faster ("
+        said = "Same noise at 16 samples instead of 64: rendering 2 × faster ("
         self.assertTrue(found["sentence"].startswith(said), found["sentence"])
 
     def test_the_same_time_is_found(self):

@@ -97,7 +97,7 @@ def render_time(ratio: Ratio) -> str:
         return f"no measurable change in render time ({_about(ratio)})"
     if ratio.value <= 1 / 1.5:
         low, high = ratio.ends
-        return f"{number(1 / ratio.value)} × faster {between(1 / high, 1 / low)}"
+        return f"rendering {number(1 / ratio.value)} × faster {between(1 / high, 1 / low)}"
     return less_or_more(ratio, "{} less render time", "{} more render time", "the render time")
 
 
