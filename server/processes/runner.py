@@ -336,8 +336,8 @@ def _description(run: Run, definition: EngineDefinition) -> dict[str, Any]:
     own, handed = (None, {}) if found is None else (
         asdict(found[0]), found[1].handed_over(setup.view, setup.variant)
     )  # fmt: skip
-    brought, levels = ({}, {}) if run.warm_up else option.brought()
-    frames = sorted(frame for frame, each in brought.items() if not each.left_out)
+    further, levels = ({}, {}) if run.warm_up else option.brought()
+    frames = sorted(frame for frame, each in further.items() if not each.left_out)
     return {
         "key": f"run-{run.pk}-attempt-{run.attempt}",
         "scene": path_of(setup.scene.revision, SCENE).read_bytes(),

@@ -26,8 +26,6 @@ AT_WORK = 64
 GOOD = 200
 View = Callable[..., Response]
 _passing: ContextVar[bool] = ContextVar("passing", default=False)
-
-
 _kept: Kept[bytes] = Kept(MOST_ANSWERS, MOST_BYTES, len)
 _working = [Lock() for _ in range(AT_WORK)]  # few, since questions may be any
 

@@ -48,26 +48,34 @@ class Correlation:
     def _reading(self) -> dict[tuple[int, int], tuple[float, float]]:
         return {}
 
+    @cached_property
+    def _drawn(self) -> dict[int, Floats]:
+        return {}
+
     def place_reading(self, side: int, trimmed: int) -> tuple[float, float]:
         """What a place of side × side pixels reads of normal noise of variance 1: the median, and the scatter of its
         logarithm, when its `trimmed` highest pixels are left out. Drawn at random from a fixed seed.
         """
         if (side, trimmed) not in self._reading:
-            self._reading[side, trimmed] = self._drawn(side, trimmed)
+            variances = self._variances(side)
+            kept = side * side - trimmed
+            read = np.partition(variances, kept - 1, axis=-1)[:, :kept].mean(axis=-1)
+            low, middle, high = np.quantile(np.log(np.maximum(read, 1e-30)), (0.16, 0.5, 0.84))
+            self._reading[side, trimmed] = float(np.exp(middle)), float(high - low) / 2
         return self._reading[side, trimmed]
 
-    def _drawn(self, side: int, trimmed: int) -> tuple[float, float]:
+    def _variances(self, side: int) -> Floats:
+        """Of the pixels of many places of such noise, shape (DRAWS, side²). Drawn once a side."""
+        if side in self._drawn:
+            return self._drawn[side]
         rows, columns = (axis.ravel() for axis in np.mgrid[:side, :side])
         covariance = self.near[NEAR + rows[:, None] - rows, NEAR + columns[:, None] - columns]
         values, vectors = np.linalg.eigh((covariance + covariance.T) / 2)
         mixed = vectors * np.sqrt(np.maximum(values, 0.0))
         mixed /= np.sqrt(np.square(mixed).sum(axis=1, keepdims=True))
         drawn = _normal(self.seeds - 1, side * side) @ mixed.T.astype(np.float32)
-        kept = side * side - trimmed
-        variances = np.square(drawn).mean(axis=0)
-        read = np.partition(variances, kept - 1, axis=-1)[:, :kept].mean(axis=-1)
-        low, middle, high = np.quantile(np.log(np.maximum(read, 1e-30)), (0.16, 0.5, 0.84))
-        return float(np.exp(middle)), float(high - low) / 2
+        self._drawn[side] = np.square(drawn).mean(axis=0)
+        return self._drawn[side]
 
 
 @lru_cache(maxsize=8)

@@ -160,13 +160,10 @@ def noise_places(spread: Floats, light: Floats, dark: Floats, region: Region, kn
     if int(counts.min()) == side * side:
         squares = np.partition(squares, (int(CALM * side * side) - 1, full - 1), axis=-1)
         variance = squares[..., :full].mean(axis=-1, dtype=np.float64)
-        all_of_it = squares.mean(axis=-1, dtype=np.float64)
     else:
         squares = np.sort(squares, axis=-1)
         ordered = np.cumsum(squares, axis=-1, dtype=np.float64)
         variance = np.take_along_axis(ordered, kept[..., None] - 1, axis=-1)[..., 0] / kept
-        every = np.maximum(counts, 1)
-        all_of_it = np.take_along_axis(ordered, every[..., None] - 1, axis=-1)[..., 0] / every
     bright, least = (_means(plane, region, side) for plane in (light, dark))
     relative = variance / (read * np.maximum(bright, least))
     found = _placed(side, top, left, np.sqrt(np.maximum(relative, 0.0)), counts)
@@ -177,6 +174,7 @@ def noise_places(spread: Floats, light: Floats, dark: Floats, region: Region, kn
     rare = float((peaks > of_seeds * STANDS_OUT * variance)[counts >= side * side / 2].mean())
     apart, above = _apart(squares, counts, peaks, variance, of_seeds)
     standing, error, share = _standing(above / np.maximum(bright, least))
+    all_of_it = (variance * kept + peaks) / np.maximum(counts, 1)  # the highest was all that was left out
     with np.errstate(divide="ignore", invalid="ignore"):
         whole = np.log(all_of_it / known.place_reading(side, 0)[0] / (variance / read)) / 2
     whole = np.where(np.isfinite(whole), whole, 0.0).astype(np.float32)

@@ -158,6 +158,7 @@ def _setting_name(option: Option) -> str:
 
 def _setting(option: Option, *, is_knob: bool) -> str:
     rows = ["[[setting]]", f"name = {_text(_setting_name(option))}"]
+    low: list[str] = []
     if option.values == 0:
         rows += ['type = "switch"', "default = false", f"argument = [{_text(option.flag)}]"]
         kind = "switch"
@@ -173,8 +174,7 @@ def _setting(option: Option, *, is_knob: bool) -> str:
         rows.append(f"about = {_text(option.about[:200])}")
     if is_knob:
         rows += ['affects = ["noise", "time"]', "quality_knob = true"]
-        bounded = any(row.startswith("minimum") for row in rows)
-        rows += ['better = "lower"'] if option.name in DOWN else ["minimum = 1"] * (kind == "integer" and not bounded)
+        rows += ['better = "lower"'] if option.name in DOWN else ["minimum = 1"] * (kind == "integer" and not low)
     return "\n".join([*rows, ""])
 
 
