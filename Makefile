@@ -12,7 +12,7 @@ MAKEFLAGS += --jobs=2
 WEB_SOURCES := $(shell find web/src web/public web/index.html web/*.ts web/*.json -type f 2>/dev/null)
 KERNELS := $(wildcard standins/*/*kernels.py)
 
-.PHONY: help setup demo dev test lint bench fuzz endure screenshots words demo-data schema clean backup restore verify
+.PHONY: help setup demo dev test lint lint-types lint-api lint-web bench fuzz endure screenshots words demo-data schema clean backup restore verify
 
 help: ## list the targets
 	@grep -hE '^[a-z-]+:.*##' $(MAKEFILE_LIST) | sed -E 's/:[^#]*## /\t/' | expand -t 16
@@ -35,26 +35,32 @@ dev: setup ## both servers with reload, at http://127.0.0.1:5173
 	@exec honcho start -f Procfile.dev
 
 ifdef FAST
-test: setup ## lint, then all tests; FAST=1: what needs no browser and kills no process, without lint
+test: setup ## lint, then all tests; FAST=1: without lint, browsers, processes that are killed, and long tests
 	python -m tests fast
 else
 test: setup chromium lint
 	python -m tests
 endif
 
-lint: .venv/tests-installed web/node_modules/installed ## every check that runs nothing
+lint: lint-types lint-api lint-web ## every check that runs nothing
 	ruff check .
 	ruff format --check .
-	mypy
 	lint-imports
 	python -m tests.house
 	python manage.py makemigrations --check --dry-run
+	python -m tests.words --check
+
+lint-types: .venv/tests-installed
+	mypy
+
+lint-api: .venv/tests-installed web/node_modules/installed
 	python manage.py spectacular --validate --fail-on-warn --format openapi-json --file .venv/openapi.json
 	diff -q .venv/openapi.json server/openapi.json || (echo "server/openapi.json is stale: run make schema"; exit 1)
 	cd web && npx openapi-typescript ../server/openapi.json -o ../.venv/schema.d.ts >/dev/null
 	diff -q .venv/schema.d.ts web/src/api/schema.d.ts || (echo "web/src/api/schema.d.ts is stale: run make schema"; exit 1)
+
+lint-web: web/node_modules/installed
 	cd web && npm run --silent lint
-	python -m tests.words --check
 
 backup: .venv/installed ## copy all that is kept: make backup TO=folder
 	@test -n "$(TO)" || { echo "Say where to: make backup TO=/mnt/copies/matched-pair"; exit 2; }

@@ -1,10 +1,11 @@
-"""Runs all tests, several suites at once: ``python -m tests``; ``python -m tests fast`` for the inner loop; or those
-suites whose names end as the words do. Says nothing of a suite until it is through, then all of it. Exits with 1 when
-any failed or none ran.
+"""Runs all tests, several suites at once: ``python -m tests``; or those suites whose names end as the words do;
+``python -m tests fast`` for the inner loop, without browsers, processes and what is tagged as long. Says nothing of a
+suite until it is through, then all of it where it failed. Exits with 1 when any failed or none ran.
 
 Much of a test's time is waiting, for a browser or for a process, so that one suite more runs than there are
 processors. Each has a home of its own, and a database copied from one that is made once; each is forked from this
-process, which has loaded the packages that all of them load.
+process, which has loaded the packages that all of them load: those without a database first, the others once it has
+loaded the server too.
 """
 
 from __future__ import annotations
@@ -20,7 +21,7 @@ import time
 from collections.abc import Iterator, Sequence
 from pathlib import Path
 
-from tests.loaded import forked, load
+from tests.loaded import SETTINGS, forked, load, load_server
 
 Suite = tuple[str, ...]
 ROOT = Path(__file__).parents[1]
@@ -31,6 +32,10 @@ BESIDE = 1  # suites that run while others wait; with two it takes as long
 # several suites share the processors already
 ONE_THREAD = dict.fromkeys(("OMP_NUM_THREADS", "OPENBLAS_NUM_THREADS", "OPENCV_FOR_THREADS_NUM", "NO_COLOR"), "1")
 PLAIN = ("tests.core", "tests.standins")  # without Django and database
+MADE = """from django.core.management import call_command
+from django.db import connection
+call_command("migrate", verbosity=0)
+connection.cursor().execute("PRAGMA wal_checkpoint(TRUNCATE)")"""
 OWN_LOADING = ("tests.standins",)
 WEB = "web"  # the interface's own, in its own folder
 # how Python's tests close, and the web's
@@ -40,31 +45,40 @@ WEB_PASSED, WEB_FAILED = (re.compile(rf"^ +Tests +.*?(\d+) {word}", re.MULTILINE
 TOOK = re.compile(r"^ *(\d+\.\d) s {2}(\S+)$", re.MULTILINE)
 LONGEST = 20
 LONG = ("test_machines", "test_runner", "test_processes", "test_backup", "test_own_renderer", "test_older_homes")
-SLOW = ("tests.browser", "tests.standins", "tests.server.test_machines", "tests.server.test_runner",
-        "tests.server.test_older_homes", "tests.test_brightness_for_real")  # fmt: skip
+# what the inner loop leaves out: browsers, and processes that are started and killed; and single tests of that tag
+SLOW = ("tests.browser", "tests.standins", "tests.test_brightness_for_real", "tests.test_fuzz", "tests.test_scripting",
+        "tests.core.test_trying", "tests.core.test_own_renderer", "tests.core.test_process",
+        *(f"tests.server.{name}" for name in LONG))  # fmt: skip
+LONG_TEST = "long"
 
 
 def main(words: list[str]) -> int:
     """Run every suite; returns the exit code."""
     began = time.monotonic()
     took = _remembered()
-    wanted = [word for word in words if word != "fast"]
-    suites = _suites(fast="fast" in words)
-    if wanted:
-        names = [[name for name in suite if name.endswith(tuple(wanted))] for suite in suites]
-        suites = [tuple(some) for some in names if some]
-    suites = sorted(suites, key=lambda suite: -took.get(suite[0], _size(suite)))
+    fast, wanted = "fast" in words, tuple(word for word in words if word != "fast")
+    kept = [
+        tuple(
+            name for name in suite if (not wanted or name.endswith(wanted)) and not (fast and name.startswith(SLOW))
+        )
+        for suite in _suites()
+    ]  # fmt: skip
+    suites = sorted(filter(None, kept), key=lambda suite: (not _is_plain(suite), -took.get(suite[0], _size(suite))))
     failed: list[str] = []
     passed, wrong, longest = 0, 0, []
     os.chdir(ROOT)
     os.environ.pop("PYTHONDONTWRITEBYTECODE", None)  # or each of some thousand processes compiles all that it imports
     sys.dont_write_bytecode = False
     # by hand, since what is forked from here must not take it along when it ends
-    folder = tempfile.mkdtemp(prefix="matchedpair-tests-")
+    folder = tempfile.tempdir = tempfile.mkdtemp(prefix="matchedpair-tests-")
     try:
-        os.environ |= ONE_THREAD | {"MATCHEDPAIR_TEST_DATABASE": _database(folder)}
+        os.environ |= ONE_THREAD | {"TMPDIR": folder}  # what a suite leaves behind goes with it
+        made = _database_begun(folder)
         load()
-        for suite, code, said, seconds, busy in _each_run(suites):
+        if made.wait():
+            raise SystemExit("There is no database to test with; see above.")
+        os.environ["MATCHEDPAIR_TEST_DATABASE"] = str(Path(folder) / "db.sqlite3")
+        for suite, code, said, seconds, busy in _each_run(suites, fast=fast):
             named = " ".join(suite)
             took[suite[0]] = seconds
             ended = "passed" if code == 0 else "FAILED"
@@ -94,7 +108,7 @@ def _counts(said: str) -> tuple[int, int]:
     return ran - sum(map(int, NOT_PASSED.findall(said))) + web_good, bad + web_bad
 
 
-def _suites(*, fast: bool) -> list[Suite]:
+def _suites() -> list[Suite]:
     """A suite for each module; those of the core and of the server some together, where starting takes as long."""
     found: list[Suite] = []
     for room, many in (("core", CORE_SUITES), ("server", SERVER_SUITES)):
@@ -103,8 +117,11 @@ def _suites(*, fast: bool) -> list[Suite]:
     found += [(f"tests.server.{stem}",) for stem in LONG]
     for room in ("browser", "standins", "."):
         found += [(_name(path),) for path in sorted((ROOT / "tests" / room).glob("test_*.py"))]
-    found.append((WEB,))
-    return [suite for suite in found if not (fast and suite[0].startswith(SLOW))]
+    return [*found, (WEB,)]
+
+
+def _is_plain(suite: Suite) -> bool:
+    return suite[0] == WEB or suite[0].startswith(PLAIN)
 
 
 def _name(path: Path) -> str:
@@ -128,16 +145,16 @@ def _remembered() -> dict[str, float]:
         return {}
 
 
-def _database(folder: str) -> str:
+def _database_begun(folder: str) -> subprocess.Popen[bytes]:
     """An empty database of this version, which every suite copies."""
-    environment = os.environ | {"MATCHEDPAIR_HOME": folder}
-    made = "from django.db import connection; connection.cursor().execute('PRAGMA wal_checkpoint(TRUNCATE)')"
-    for command in (["migrate", "--verbosity", "0"], ["shell", "--verbosity", "0", "--command", made]):
-        subprocess.run([sys.executable, "manage.py", *command], cwd=ROOT, env=environment, check=True)
-    return str(Path(folder) / "db.sqlite3")
+    return subprocess.Popen(
+        [sys.executable, "manage.py", "shell", "--verbosity", "0", "--command", MADE],
+        cwd=ROOT,
+        env=os.environ | {"MATCHEDPAIR_HOME": folder},
+    )
 
 
-def _each_run(suites: Sequence[Suite]) -> Iterator[tuple[Suite, int, str, float, float]]:
+def _each_run(suites: Sequence[Suite], *, fast: bool) -> Iterator[tuple[Suite, int, str, float, float]]:
     """Each suite once it is through: its exit code, what it printed, its seconds, and the processor seconds of all
     processes it waited for.
     """
@@ -145,8 +162,10 @@ def _each_run(suites: Sequence[Suite]) -> Iterator[tuple[Suite, int, str, float,
     while waiting or under_way:
         while waiting and len(under_way) < BESIDE + (os.cpu_count() or 1):
             suite = waiting.pop(0)
+            if not _is_plain(suite):
+                load_server()
             said = tempfile.TemporaryFile("w+", encoding="utf-8", errors="replace")  # noqa: SIM115 - closed below
-            under_way[_begun(suite, said.fileno())] = (suite, said, time.monotonic())
+            under_way[_begun(suite, said.fileno(), fast=fast)] = (suite, said, time.monotonic())
         pid, status, used = os.wait4(-1, 0)
         suite, said, began = under_way.pop(pid)
         with said:
@@ -157,7 +176,7 @@ def _each_run(suites: Sequence[Suite]) -> Iterator[tuple[Suite, int, str, float,
             )  # fmt: skip
 
 
-def _begun(suite: Suite, output: int) -> int:
+def _begun(suite: Suite, output: int, *, fast: bool) -> int:
     """The number of the process that runs a suite, forked from this one unless it must load things in its own way."""
     if suite[0] == WEB or suite[0].startswith(OWN_LOADING):
         command = [sys.executable, "-m", "unittest", *suite]
@@ -165,8 +184,9 @@ def _begun(suite: Suite, output: int) -> int:
             command = ["npm", "--prefix", "web", "run", "--silent", "test"]
         told = [(os.POSIX_SPAWN_DUP2, output, descriptor) for descriptor in (1, 2)]
         return os.posix_spawnp(command[0], command, os.environ, file_actions=told)
-    words = ["manage.py", "test", *suite, "--settings", "tests.settings", "--noinput"]
-    if suite[0].startswith(PLAIN):
+    words = ["manage.py", "test", *suite, "--settings", SETTINGS, "--noinput"]
+    words += ["--exclude-tag", LONG_TEST] if fast else []
+    if _is_plain(suite):
         words = ["unittest", *suite]
     return forked(words, output)
 

@@ -29,6 +29,7 @@ from schemathesis.checks import CHECKS, load_all_checks
 from schemathesis.core.failures import FailureGroup
 
 from tests.engines import add_engine
+from tests.warm import run_python
 
 ROOT = Path(__file__).parents[1]
 HOME = ROOT / "tests" / "data" / "home-1"
@@ -96,7 +97,7 @@ def _brought_up(database: Path, environment: dict[str, str]) -> None:
         return
     with closing(sqlite3.connect(database)) as older:
         older.executescript((HOME / "database.sql").read_text(encoding="utf-8"))
-    subprocess.run([sys.executable, "manage.py", "prepare"], cwd=ROOT, env=environment, check=True)
+    run_python(["manage.py", "prepare"], environment).check_returncode()
     if kept is not None:
         with (
             tempfile.NamedTemporaryFile(dir=kept.parent, delete=False) as part,

@@ -8,9 +8,12 @@ import os
 import sys
 import traceback
 import unittest
+from functools import cache
 from importlib import import_module
 from typing import NoReturn
 
+import django
+from django.conf import global_settings, settings
 from django.core.management import execute_from_command_line
 
 # what takes long to import and starts no thread by being imported; nothing of Django's that needs its settings
@@ -19,14 +22,51 @@ PACKAGES = (
     "OpenImageIO", "PyOpenColorIO", "numba", "distributed", "msgspec", "jsonschema", "psutil", "django.test",
     "playwright.sync_api",
 )  # fmt: skip
+SETTINGS = "tests.settings"
+OF_THE_SERVER = (
+    "server.config.urls", "server.processes.management.commands.runner",
+    "server.processes.management.commands.measurer", "tests.browser.base", "tests.runner",
+)  # fmt: skip
 
 
 def load() -> None:
     """Import them. What is forked afterwards has them, and so has what that forks."""
     for name in PACKAGES:
         import_module(name)
-    gc.freeze()  # it stays: no collection looks through it again, here or in what is forked
+    import_module("matchedpair.measures.kernels").compile_all()
+    _keep()
     atexit.register(gc.unfreeze)  # or libraries that count their objects at the end miss them
+
+
+@cache
+def load_server() -> None:
+    """The same for Django and the server; what is forked afterwards for the core alone would have them too."""
+    os.environ["DJANGO_SETTINGS_MODULE"] = SETTINGS
+    django.setup()
+    for name in OF_THE_SERVER:
+        import_module(name)
+    _keep()
+
+
+def settle(module: str) -> None:
+    """Take the settings of this process's environment, where Django was set up with those of the process before it."""
+    for name in ("server.config.settings", SETTINGS):
+        sys.modules.pop(name, None)
+    told = import_module(module)
+    for name in filter(str.isupper, {*dir(global_settings), *dir(told)}):
+        setattr(settings, name, getattr(told, name, getattr(global_settings, name, None)))
+    from django.apps import apps  # noqa: PLC0415 - looks for settings
+    from django.db import connections  # noqa: PLC0415
+
+    vars(connections).clear()
+    connections.__init__()  # it had read the others
+    apps.get_app_config("processes").ready()  # which says where digests are kept
+
+
+def _keep() -> None:
+    """What is loaded stays: no collection looks through it again, here or in what is forked."""
+    gc.collect()
+    gc.freeze()
 
 
 def forked(words: list[str], output: int) -> int:
@@ -64,5 +104,6 @@ def _run(words: list[str]) -> None:
         return
     from tests.warm import keep_spare  # noqa: PLC0415 - loads numpy, whose threads are told before
 
+    settle(SETTINGS)
     keep_spare()
     execute_from_command_line(words)

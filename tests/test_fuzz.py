@@ -1,13 +1,12 @@
 """A real server: odd requests to every address, and the copy that is asked for on the screen."""
 
-import subprocess
-import sys
 import time
 from unittest import TestCase
 
 import requests
 
 from tests import fuzz
+from tests.warm import run_python
 
 
 class RealServer(TestCase):
@@ -27,10 +26,7 @@ class RealServer(TestCase):
             self.assertEqual(told["problem"], "")
             self.assertGreater(told["new_files"], 3)
             copy = home / "backups" / "copy"
-            verified = subprocess.run(
-                [sys.executable, "manage.py", "verify", str(copy)], cwd=fuzz.ROOT, capture_output=True, text=True,
-                check=False, env=fuzz.environment_of(home),
-            )  # fmt: skip
+            verified = run_python(["manage.py", "verify", str(copy)], fuzz.environment_of(home))
             self.assertEqual(verified.returncode, 0, verified.stdout + verified.stderr)
             (home / "copying.json").write_text('{"at_work": true, "done": 1, "of": 9}')
             told = session.get(f"{address}/api/backup/", timeout=60).json()

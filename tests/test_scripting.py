@@ -15,6 +15,7 @@ import requests
 
 from tests import fuzz
 from tests.pictures import noisy, textured, write
+from tests.warm import run_python
 
 ROOT = Path(__file__).parents[1]
 EXAMPLES = re.findall(r"```python\n(.*?)```", (ROOT / "docs" / "api.md").read_text(encoding="utf-8"), re.DOTALL)
@@ -51,9 +52,7 @@ class Api(unittest.TestCase):
     def test_the_example_runs_as_it_stands(self):
         with fuzz.serving() as (address, home):
             environment = fuzz.environment_of(home)
-            asked = [sys.executable, "manage.py", "script_token"]
-            told = subprocess.run(asked, cwd=ROOT, env=environment, capture_output=True, text=True, check=True)
-            token = told.stdout.strip()
+            token = run_python(["manage.py", "script_token"], environment).stdout.strip()
             beside = [
                 subprocess.Popen([sys.executable, "manage.py", name], cwd=ROOT, env=environment)
                 for name in ("runner", "measurer")
@@ -75,9 +74,7 @@ class Api(unittest.TestCase):
     def test_a_farm_sends_its_renders_as_they_are_made(self):
         with fuzz.serving() as (address, home):
             environment = fuzz.environment_of(home)
-            told = subprocess.run([sys.executable, "manage.py", "script_token"], cwd=ROOT, env=environment,
-                                  capture_output=True, text=True, check=True)  # fmt: skip
-            environment["MATCHEDPAIR_TOKEN"] = told.stdout.strip()
+            environment["MATCHEDPAIR_TOKEN"] = run_python(["manage.py", "script_token"], environment).stdout.strip()
             picture = write(home / "cup_16_s1.exr", noisy(textured((64, 48)), 0.2, 1))
             late = home / "cup_16_s2.exr"
             words = [str(Path(sys.executable).parent / "matchedpair"), "send", "--to", address, "--set", "Night 12"]

@@ -13,7 +13,11 @@ import signal
 import socket
 import subprocess
 import sys
+import tempfile
 import time
+import traceback
+from collections.abc import Mapping, Sequence
+from contextlib import ExitStack
 from importlib import import_module
 from pathlib import Path
 from typing import Any, NoReturn
@@ -21,6 +25,8 @@ from typing import Any, NoReturn
 import django
 from django.core.management import execute_from_command_line
 from matchedpair.measures import kernels
+
+from tests.loaded import settle
 
 ROOT = Path(__file__).parents[1]
 LOADED = ("runner", "measurer")
@@ -38,7 +44,7 @@ class Warm:
         self._socket, theirs = socket.socketpair()
         environment = self.environment | {"DJANGO_SETTINGS_MODULE": "server.config.settings"}
         if _spare is not None:
-            socket.send_fds(_spare, [json.dumps(environment).encode()], [theirs.fileno()])
+            socket.send_fds(_spare, [json.dumps({"environment": environment}).encode()], [theirs.fileno()])
         else:
             self._process = subprocess.Popen(
                 [sys.executable, "-m", "tests.warm", str(theirs.fileno())], cwd=ROOT, pass_fds=[theirs.fileno()],
@@ -94,6 +100,27 @@ class Started:
         return None
 
 
+def run_python(words: Sequence[str], environment: Mapping[str, str]) -> subprocess.CompletedProcess[str]:
+    """What ``python WORDS`` prints and how it ends, where the words are ``manage.py`` and a command, or ``-c`` and a
+    program of the server's: forked from what is loaded, where there is that.
+    """
+    if _spare is None:
+        return subprocess.run(
+            [sys.executable, *words], cwd=ROOT, env=environment, capture_output=True, text=True, check=False
+        )
+    with ExitStack() as open_until:
+        files = [open_until.enter_context(tempfile.TemporaryFile("w+", encoding="utf-8")) for _ in range(2)]
+        reading, writing = os.pipe()
+        asked = {"environment": dict(environment), "words": list(words)}
+        socket.send_fds(_spare, [json.dumps(asked).encode()], [writing, *(file.fileno() for file in files)])
+        os.close(writing)
+        with os.fdopen(reading, encoding="ascii") as ending:
+            ended = ending.read()
+        for file in files:
+            file.seek(0)
+        return subprocess.CompletedProcess(list(words), int(ended or -signal.SIGKILL), *(file.read() for file in files))
+
+
 def keep_spare() -> None:
     """Fork a process that waits until one is wanted: it has loaded what this one has, and knows no settings yet."""
     global _spare
@@ -105,21 +132,55 @@ def keep_spare() -> None:
 
 
 def _wait_for_environments(asked: socket.socket) -> NoReturn:
-    """Fork one that serves, for each environment that is sent, with the socket beside it, until nobody sends any."""
+    """Fork one for each environment that is sent: it serves at the socket beside it, or carries out the words that came
+    too. Until nobody sends any.
+    """
     signal.signal(signal.SIGCHLD, signal.SIG_IGN)
     while True:
-        said, files, *_ = socket.recv_fds(asked, MOST_ENVIRONMENT, 1)
+        said, files, *_ = socket.recv_fds(asked, MOST_ENVIRONMENT, 3)
         if not said:
             os._exit(0)
         if os.fork() == 0:
             asked.close()
+            told = json.loads(said)
             os.environ.clear()
-            os.environ.update(json.loads(said))
+            os.environ.update(told["environment"])
             try:
+                settle(os.environ.setdefault("DJANGO_SETTINGS_MODULE", "server.config.settings"))
+                if "words" in told:
+                    _carry_out(told["words"], *files)
                 serve(socket.socket(fileno=files[0]))
             finally:
                 os._exit(0)
-        os.close(files[0])
+        for file in files:
+            os.close(file)
+
+
+def _carry_out(words: list[str], ending: int, *output: int) -> NoReturn:
+    """As ``python WORDS``; its exit code goes to `ending`."""
+    signal.signal(signal.SIGCHLD, signal.SIG_DFL)
+    for descriptor, file in zip((1, 2), output, strict=True):
+        os.dup2(file, descriptor)
+    code: Any = 1
+    try:
+        sys.argv = words
+        if words[0] == "-c":
+            sys.argv = ["-c", *words[2:]]
+            exec(words[1], {"__name__": "__main__"})
+        else:
+            execute_from_command_line(words)
+        code = 0
+    except SystemExit as stop:
+        code = stop.code
+        if isinstance(code, str):
+            print(code, file=sys.stderr)
+    except BaseException:
+        traceback.print_exc()
+    finally:
+        sys.stdout.flush()
+        sys.stderr.flush()
+        os.write(ending, str(code if isinstance(code, int) else int(code is not None)).encode())
+        os._exit(0)
 
 
 def serve(asking: socket.socket) -> None:

@@ -24,6 +24,7 @@ from server.studies.models import Study
 from tests.database import UntransactedTest
 from tests.runner import ROOT
 from tests.server.base import WithEngines, finish_all
+from tests.warm import run_python
 
 OLD_HOME = ROOT / "tests" / "data" / "home-1"
 
@@ -64,9 +65,7 @@ class Copies(WithEngines, UntransactedTest):
                 f"print(json.dumps(asked.get('/api/studies/{self.study.pk}/answer/').json()))"
             )
             for words in (["manage.py", "restore", str(self.copy)], ["manage.py", "verify"], ["-c", ask]):
-                done = subprocess.run(
-                    [sys.executable, *words], cwd=ROOT, env=environment, capture_output=True, text=True, check=False
-                )
+                done = run_python(words, environment)
                 self.assertEqual(done.returncode, 0, done.stderr)
             self.assertEqual(json.loads(done.stdout), shown)
 
@@ -160,9 +159,7 @@ class OtherVersions(UntransactedTest):
         }  # fmt: skip
 
     def run_python(self, *words):
-        return subprocess.run(
-            [sys.executable, *words], cwd=ROOT, env=self.environment, capture_output=True, text=True, check=False
-        )
+        return run_python(words, self.environment)
 
     def served(self):
         """Status and text of the page that the server's entry gives; `none` where it serves as ever."""

@@ -8,7 +8,7 @@ from unittest import mock
 from django.contrib.auth.models import Group, User
 from django.core.signals import request_finished
 from django.db import close_old_connections
-from django.test import Client, TestCase, override_settings
+from django.test import Client, TestCase, override_settings, tag
 from rest_framework.authtoken.models import Token
 
 from server.config.access import JUDGES, OPERATORS
@@ -76,6 +76,7 @@ class Roles(TestCase):
             User.objects.filter(username=name).update(is_active=False)
             self.assertEqual(Client().get("/api/queue/", headers=headers).status_code, 401)
 
+    @tag("long")
     def test_each_address_asks_who_comes(self):
         count = 0
         for method, path, parameters in operations():
@@ -141,6 +142,7 @@ class JudgesSign(WithEngines, TestCase):
         self.assertEqual((verdict.json()["author"], pin.json()["author"]), ("nora", "nora"))
 
 
+@tag("long")
 class OddValues(PreparedTest):
     """Nothing that a path, a query or a body may hold is an unforeseen error."""
 

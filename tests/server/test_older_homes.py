@@ -5,13 +5,12 @@ import math
 import os
 import shutil
 import sqlite3
-import subprocess
-import sys
 import tempfile
 from pathlib import Path
 from unittest import TestCase
 
 from tests.engines import add_engine
+from tests.warm import run_python
 
 ROOT = Path(__file__).parents[2]
 # made by version 0.1 with searches and verdicts among the findings: a study with twins, a verdict, pins, a blind test
@@ -83,8 +82,6 @@ class OlderHomes(TestCase):
                     self.assertEqual(unlike(shown[path], before), "")
 
     def run_python(self, *words):
-        done = subprocess.run(
-            [sys.executable, *words], env=self.environment, cwd=ROOT, capture_output=True, text=True, check=False
-        )
+        done = run_python(words, self.environment)
         self.assertEqual(done.returncode, 0, done.stderr)
         return done.stdout

@@ -28,6 +28,7 @@ from server.store.notices import EVERYTHING, Listener, ring
 from tests.database import UntransactedTest
 from tests.runner import ROOT, MeasurerProcess, Processes, none_open, until
 from tests.server.base import WithEngines, factor, finish_all
+from tests.warm import run_python
 
 DJANGO = "import os, django; os.environ['DJANGO_SETTINGS_MODULE'] = 'server.config.settings'; django.setup();"
 
@@ -344,7 +345,7 @@ class Kept(unittest.TestCase):
     def test_whoever_kills_the_keeper_ends_what_it_keeps(self):
         with tempfile.TemporaryDirectory() as folder:
             environment = os.environ | {"MATCHEDPAIR_HOME": folder, "DJANGO_SETTINGS_MODULE": "server.config.settings"}
-            subprocess.run([sys.executable, "manage.py", "prepare"], cwd=ROOT, env=environment, check=True)
+            run_python(["manage.py", "prepare"], environment).check_returncode()
             keeper = subprocess.Popen(
                 [sys.executable, "server/keep.py", "measurer"], cwd=ROOT, env=environment, stdout=subprocess.PIPE
             )

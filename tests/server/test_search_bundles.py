@@ -6,7 +6,7 @@ from pathlib import Path
 
 from django.conf import settings
 from django.core.management import call_command
-from django.test import TestCase
+from django.test import TestCase, tag
 from matchedpair.errors import InputError
 
 from server.searches.models import Search
@@ -76,6 +76,7 @@ class SearchesInBundles(WithEngines, TestCase):
         made = self.load(lambda document: document.pop("searches"))
         self.assertEqual(made.searches.count(), 0)
 
+    @tag("long")
     def test_what_does_not_hold_together_is_refused_and_nothing_stays(self):
         def first(**changes):
             return lambda document: document["searches"][0].update(changes)

@@ -13,7 +13,7 @@ from unittest.mock import patch
 from distributed.client import FutureCancelledError
 from django.conf import settings
 from django.db import DatabaseError
-from django.test import TestCase
+from django.test import TestCase, tag
 from matchedpair.engines import lay_out, read_definition
 
 from server.processes import heartbeat
@@ -215,6 +215,7 @@ class RunnerTrouble(PreparedTest):
         self.assertEqual(state, "failed")
         self.assertIn("Could not be started", reason)
 
+    @tag("long")
     def test_a_database_that_is_locked_once_holds_nothing_up(self):
         runner = Runner(FakeCluster(result_of))
         claim, tries = actions.claim, []

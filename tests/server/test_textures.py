@@ -10,7 +10,7 @@ from unittest.mock import patch
 import cv2
 import numpy as np
 from django.conf import settings
-from django.test import TestCase, override_settings
+from django.test import TestCase, override_settings, tag
 
 from server.catalogue.engines import engine_named
 from server.catalogue.models import SceneRevision
@@ -97,6 +97,7 @@ class TexturePlans(WithEngines, TestCase):
         row = self.rows(self.plan())["flags_damp_mask.png"]
         self.assertEqual((row["role"], row["divisor"]), ("mask", 4))
 
+    @tag("long")
     def test_a_real_engine_tells_how_large_each_map_appears(self):
         self.assertIn({"name": "sedge", "title": "Sedge"}, self.plan()["engines"])
         answer = self.call(

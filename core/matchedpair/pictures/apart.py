@@ -23,6 +23,7 @@ from matchedpair.pictures.picture_file import KINDS, PictureHeader, open_with
 from matchedpair.pictures.reader_process import MOST_MESSAGE
 
 MOST_IDLE = 2
+ONE_THREAD = {"OPENBLAS_NUM_THREADS": "1"}  # numpy would begin more at once, which nothing here uses
 
 
 @dataclass(frozen=True)
@@ -64,7 +65,7 @@ class _Reader:
                 [sys.executable, "-m", "matchedpair.pictures.reader_process", str(theirs.fileno()),
                  str(self._limits.seconds), str(self._limits.memory)],
                 pass_fds=[theirs.fileno()], stdin=subprocess.DEVNULL, stdout=subprocess.DEVNULL,
-                stderr=subprocess.DEVNULL, start_new_session=True,
+                stderr=subprocess.DEVNULL, start_new_session=True, env=os.environ | ONE_THREAD,
             )  # fmt: skip
 
     def ask(self, question: dict[str, Any]) -> tuple[dict[str, Any], list[int]]:

@@ -7,7 +7,6 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
 
@@ -94,19 +93,13 @@ def _stored(path: Path, layer: str = "") -> tuple[PictureHeader, StoredPixels]:
     return header, StoredPixels(values, [channel - low for channel in colour], None if alpha is None else alpha - low)
 
 
-def finite(rgb: Floats) -> Mask:
-    """Where all three channels are finite; their sum tells of the whole picture at once, and mostly it is."""
-    if math.isfinite(sum(cv2.sumElems(rgb))):
-        return np.ones(rgb.shape[:2], dtype=np.bool_)
-    return np.asarray(np.isfinite(rgb).all(axis=-1))
-
-
 def sound(rgb: Floats) -> Mask:
     """Where all three channels are finite and no larger than light can be: `ABSURD` times the picture's usual mean, or
     what squares of float32 can hold.
     """
-    valid = finite(rgb)
-    lowest, highest, _, _ = cv2.minMaxLoc(rgb.reshape(rgb.shape[0], -1))
+    lowest, highest = float(rgb.min()), float(rgb.max())  # not a number where any value is none
+    finite = math.isfinite(lowest) and math.isfinite(highest)
+    valid = np.ones(rgb.shape[:2], dtype=np.bool_) if finite else np.asarray(np.isfinite(rgb).all(axis=-1))
     if valid.all() and max(highest, -lowest) < SURELY_LIGHT:
         return valid
     size = np.abs(rgb, where=valid[..., None], out=np.zeros_like(rgb)).max(axis=-1)
