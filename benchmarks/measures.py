@@ -78,9 +78,7 @@ def _small() -> float:
     valid = np.ones(truth.shape[:2], dtype=np.bool_)
 
     def measure() -> None:
-        measures = RenderMeasures(renders, valid, references=[reference])
-        measures.prepare()
-        measures.zone(valid)
+        RenderMeasures(renders, valid, references=[reference]).zones([valid])
 
     measure()
     return median(seconds_of(measure) for _ in range(5))

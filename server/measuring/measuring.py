@@ -14,6 +14,7 @@ from matchedpair.measures.figure import Figure, Ratio
 from matchedpair.measures.kinds import KIND_OF, KINDS, Measured, measured
 from matchedpair.measures.noise import NoiseFigure, noise_ratio, total_noise_ratio
 from matchedpair.measures.places import Places
+from matchedpair.measures.render import ZoneMeasures
 from matchedpair.measures.visible import VisibleNoise, visible_noise_ratio
 from matchedpair.measures.zones import WHOLE
 
@@ -164,12 +165,17 @@ def _write(
     measures, failed = made_or_reason(
         lambda: render_measures(option, runs, first, reference), f"option {option.pk} cannot be measured"
     )
+    figures: dict[str, ZoneMeasures] = {}
+    if measures is not None:
+        valid = measures.light.valid
+        masks = {zone: zone_mask(option.setup, zone, within, valid) for zone, within in wanted.items()}
+        masks = {zone: mask for zone, mask in masks.items() if mask.any()}
+        figures = dict(zip(masks, measures.zones(list(masks.values())), strict=True))
     for zone, within in wanted.items():
-        mask = None if measures is None else zone_mask(option.setup, zone, within, measures.light.valid)
-        if measures is None or mask is None or not mask.any():
-            rows = [Measured(kind.name, None, failed or OUTSIDE) for kind in KINDS]
+        if zone in figures:
+            rows = list(measured(figures[zone]))
         else:
-            rows = list(measured(measures.zone(mask)))
+            rows = [Measured(kind.name, None, failed or OUTSIDE) for kind in KINDS]
         with transaction.atomic():
             option.measures.filter(zone=zone, name__in=KIND_OF).delete()
             Measure.objects.bulk_create(

@@ -3,7 +3,7 @@ import unittest
 import numpy as np
 from matchedpair.errors import RefusedError
 from matchedpair.measures.blotches import Blotches
-from matchedpair.measures.error import ErrorMaps
+from matchedpair.measures.error import relative_error
 from matchedpair.measures.light import Light
 from matchedpair.measures.region import Region
 from matchedpair.measures.render import RenderMeasures
@@ -14,7 +14,7 @@ from tests.pictures import blurred, everywhere, flat, noisy, patchy, photograph
 
 def by_twins(pictures, valid=None):
     valid = everywhere(pictures[0]) if valid is None else valid
-    return Blotches(Light(pictures, valid).differences, Region(valid), share=0.5, method="twin")
+    return Blotches(Light(pictures, valid).differences(), Region(valid), share=0.5, method="twin")
 
 
 def figure_of(pictures):
@@ -47,9 +47,9 @@ class Known(unittest.TestCase):
         picture = photograph()
         for amplitude, scale in ((0.05, 4), (0.1, 12)):
             light = Light([noisy(patchy(picture, amplitude, scale, 3), 0.1, 1)], everywhere(picture))
-            error = ErrorMaps(light, Light([picture], everywhere(picture)))
+            error = relative_error(light.y[0], Light([picture], everywhere(picture)))
             region = Region(everywhere(picture))
-            figure = Blotches([error.relative()], region, share=1.0, method="reference").figure(region)
+            figure = Blotches([error], region, share=1.0, method="reference").figure(region)
             self.assertAlmostEqual(figure.amplitude.value / (100 * amplitude), 1.0, delta=0.1)
 
     def test_patches_that_every_seed_has_are_not_seen_by_twins(self):

@@ -11,6 +11,7 @@ from matchedpair.measures.kinds import measured
 from matchedpair.measures.pair import NO_EFFECT, OTHER_SIZE, PairMeasures
 from matchedpair.measures.render import RenderMeasures
 from matchedpair.measures.report import zone_row
+from matchedpair.measures.visible import visible_maps
 
 from tests.pictures import blurred, everywhere, flat, moved, noisy, photograph
 
@@ -83,12 +84,32 @@ class Invariance(unittest.TestCase):
             mean = (parts[0][name] ** 2 * left.sum() + parts[1][name] ** 2 * (~left).sum()) / whole.sum()
             self.assertAlmostEqual(together[name] ** 2 / mean, 1.0, delta=1e-4)
 
+    def test_zones_at_once_are_what_each_is_by_itself(self):
+        renders, references = pictures()
+        for many, hole in ((2, False), (2, True), (1, False)):
+            valid = everywhere(renders[0])
+            valid[10:14, 20:30] = not hole
+            zones = [np.zeros_like(valid) for _ in range(3)]
+            zones[0][:, :70], zones[1][40:, 50:] = True, True  # nothing lies in the third
+            measures = RenderMeasures(renders[:many], valid, references=references)
+            by_itself = [zone_row(measures.zone(zone)) for zone in zones]
+            at_once = RenderMeasures(renders[:many], valid, references=references).zones(zones)
+            self.assertEqual([zone_row(zone) for zone in at_once], by_itself)
+            self.assertIsNotNone(by_itself[0]["error"])
+            self.assertIsNone(by_itself[2]["error"])
+
+    def test_what_is_seen_of_twins_and_of_a_reference_is_what_each_gives_alone(self):
+        renders, references = pictures()
+        measures = RenderMeasures(renders, everywhere(renders[0]), references=references[:1])
+        for name, other, share in (("visible", references[0], 1.0), ("visible_noise", renders[1], 2.0**-0.5)):
+            alone = visible_maps([renders[0], other], measures._display)[0] * np.float32(share)
+            np.testing.assert_allclose(measures.layer(name), alone, rtol=1e-4, atol=1e-4)
+
     def test_odd_shapes_never_fail(self):
         for shape in ((1, 1), (1, 40), (40, 1), (7, 5), (16, 16), (3, 300), (257, 3)):
             truth = np.random.default_rng(1).random((*shape, 3), dtype=np.float32) + 0.1
             renders = [noisy(truth, 0.1, seed) for seed in (1, 2)]
             measures = RenderMeasures(renders, everywhere(truth), references=[noisy(truth, 0.01, 3)])
-            measures.prepare()
             json.dumps(zone_row(measures.zone(everywhere(truth))), allow_nan=False)
             pair = PairMeasures(renders, [noisy(truth, 0.1, 3)], everywhere(truth))
             pair.zone(everywhere(truth))

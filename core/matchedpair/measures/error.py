@@ -65,19 +65,9 @@ class ErrorMaps:
         self._variance = rest.pop(0) if twins else None
         self._slow = [tuple(map(np.square, slow_maps(halved))) for halved in rest]
 
-    def relative(self) -> Floats:
-        """(Y − R)/w of the first seed; 0 where nothing counts."""
-        planes = [self.reference.valid, self.light.y[0], *self._references]
-        return in_strips(partial(_relative, eps=self.reference.eps), planes, reach=0)
-
-    def relative_of_mean(self) -> Floats:
-        """(Y − R)/w of the seeds' mean; 0 where nothing counts."""
-        planes = [self.reference.valid, self.light.mean, *self._references]
-        return in_strips(partial(_relative, eps=self.reference.eps), planes, reach=0)
-
     def percent(self) -> Floats:
         """The map of the first picture's error in percent of the reference; above 0 it is brighter."""
-        return np.where(self.reference.valid, 100 * self.relative(), np.float32(np.nan))
+        return np.where(self.reference.valid, 100 * relative_error(self.light.y[0], self.reference), np.float32(np.nan))
 
     def figure(self, region: Region) -> ErrorFigure:
         """Error in a region."""
@@ -130,6 +120,12 @@ class ErrorMaps:
             return None
         percent = 100 * math.sqrt(power)
         return Figure(percent, "%", root_interval(power, error, SLOW_SHARE), "reference", VERSION)
+
+
+def relative_error(luminance: Floats, reference: Light) -> Floats:
+    """(Y − R)/w of a luminance, shape (H, W), against a reference; 0 where nothing counts."""
+    planes = [reference.valid, luminance, *reference.y[:2]]
+    return in_strips(partial(_relative, eps=reference.eps), planes, reach=0)
 
 
 def _weight(valid: Mask, references: tuple[Floats, ...], eps: float) -> Floats:

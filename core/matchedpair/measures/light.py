@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
+from concurrent.futures import ThreadPoolExecutor
 from functools import cached_property, partial
 from itertools import combinations
 
@@ -104,7 +105,8 @@ class Light:
     @cached_property
     def median_5(self) -> list[Floats]:
         """Each seed's median over 5 × 5 pixels."""
-        return [median(plane, 5) for plane in self.y]
+        with ThreadPoolExecutor(2) as pool:
+            return list(pool.map(lambda plane: median(plane, 5), self.y))
 
     @cached_property
     def levels(self) -> list[Floats]:
@@ -120,7 +122,6 @@ class Light:
         apart = [self.y[number] - self.y[number + 1] for number in range(0, len(self.y) - 1, 2)]
         return correlation(apart, self.valid, len(self.y))
 
-    @cached_property
     def differences(self) -> list[Floats]:
         """(Y1 − Y2) / g of each pair of seeds; 0 where nothing counts. Its variance is twice that of one picture."""
         rows = zip(self.pairs, self.levels, strict=True)

@@ -240,7 +240,7 @@ class PairMeasures:
             if len(light.y) < 2:
                 continue
             try:
-                found = Blotches(light.differences, region, share=0.5, method="twin").figure(region)
+                found = Blotches(light.differences(), region, share=0.5, method="twin").figure(region)
             except RefusedError:
                 continue
             if found.found:

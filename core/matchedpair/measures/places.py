@@ -254,6 +254,8 @@ def _among_neighbours(logs: Floats) -> float:
 
 def _means(plane: Floats, region: Region, side: int) -> Doubles:
     """Mean of each place's pixels that count; tiny where none does."""
+    if _fits(region, side):
+        return np.maximum(region.blocks(plane, side)[0] / side**2, 1e-30)
     _, _, squares, counts = _squares(plane, region, side)
     sums = np.where(np.isfinite(squares), squares, 0.0).sum(axis=-1, dtype=np.float64)
     return np.asarray(np.maximum(sums / np.maximum(counts, 1), 1e-30))
@@ -283,7 +285,14 @@ def _squares(plane: Floats, region: Region, side: int) -> tuple[int, int, Floats
     if beyond != ((0, 0), (0, 0)):
         part = np.pad(part, beyond, constant_values=np.inf)
     squares = part.reshape(rows, side, columns, side).swapaxes(1, 2).reshape(rows, columns, side * side)
+    if _fits(region, side):
+        return top, left, squares, np.full((rows, columns), side * side)
     return top, left, squares, np.isfinite(squares).sum(axis=-1)
+
+
+def _fits(region: Region, side: int) -> bool:
+    """Whether places cover a region to its edges, and every pixel of it counts."""
+    return region.full and not any(edge % side for edge in (region.top, region.bottom, region.left, region.right))
 
 
 @dataclass(frozen=True)

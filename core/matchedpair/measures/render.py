@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
-from functools import cache, cached_property
+from functools import cached_property, partial
+from threading import Lock
 from typing import Any, TypeVar
 
 import numpy as np
@@ -14,7 +15,7 @@ from matchedpair.errors import RefusedError
 from matchedpair.measures.alignment import Alignment, alignment
 from matchedpair.measures.blotches import Blotches, BlotchFigure, both_ways
 from matchedpair.measures.detail import Detail, Octave
-from matchedpair.measures.error import ErrorFigure, ErrorMaps
+from matchedpair.measures.error import ErrorFigure, ErrorMaps, relative_error
 from matchedpair.measures.figure import Figure
 from matchedpair.measures.fireflies import Fireflies, FireflyFigure
 from matchedpair.measures.light import Light, equal
@@ -68,6 +69,56 @@ class ZoneMeasures:
     refused: dict[str, str] = field(default_factory=dict)
 
 
+@dataclass(frozen=True)
+class Stage:
+    """Some of the measures: the maps that they are read from, rows of them at once and each row in order; their names;
+    and whether they are the last that need colours.
+    """
+
+    maps: tuple[tuple[str, ...], ...]
+    figures: tuple[str, ...]
+    colours: bool = False
+
+
+# what is seen first, since nothing after it needs more than brightness
+STAGES = (
+    Stage((("_seen_noise",),), ("look", "noise.seen_percent")),
+    Stage((("_seen_together", "_own_visible", "_visible_map"),), ("visible", "noise.visible"), colours=True),
+    Stage((("_error",), ("_detail",)), ("error", "detail")),
+    Stage((("_lasting_blotches",), ("_blotches",)), ("blotches",)),
+    Stage((("_noise_map", "_calm_map"), ("_fireflies",)), ("noise", "noise.without_fireflies_percent", "fireflies")),
+)  # fmt: skip
+
+
+@dataclass
+class _Asked:
+    """A zone's figures, and what was found of them."""
+
+    figures: dict[str, Callable[[], Any]]
+    found: dict[str, Any] = field(default_factory=dict)
+
+    def told(self) -> ZoneMeasures:
+        """All of them; what was refused with the reason."""
+        refused = {name: self.found[name] for name in sorted(self.found) if isinstance(self.found[name], str)}
+        told: dict[str, Any] = {name: None if name in refused else figure for name, figure in self.found.items()}
+        noise = told["noise"]
+        return ZoneMeasures(
+            noise=noise if isinstance(noise, NoiseFigure) else None,
+            single=noise if isinstance(noise, SingleNoise) else None,
+            noise_without_fireflies=told["noise.without_fireflies_percent"],
+            noise_seen=told["noise.seen_percent"],
+            fireflies=told["fireflies"][0] if told["fireflies"] else None,
+            first_fireflies=told["fireflies"][1] if told["fireflies"] else None,
+            blotches=told["blotches"],
+            error=told["error"],
+            detail=told["detail"],
+            look=told["look"],
+            visible=told["visible"],
+            visible_noise=told["noise.visible"],
+            refused=refused,
+        )
+
+
 def nothing_measured(refused: dict[str, str]) -> ZoneMeasures:
     """A zone of which nothing could be measured, with the reasons."""
     return ZoneMeasures(None, None, None, None, None, None, None, None, None, None, None, None, refused)
@@ -117,7 +168,6 @@ class RenderMeasures:
             self.light = Light(pictures, valid)
         self._pictures, self._references = list(pictures), list(references)
         self._no_twin, self._smoothed = no_twin, smoothed
-        self._prepared = False
         self._no_reference = "" if references else no_reference
         self.reference: Light | None = None
         if references:
@@ -139,18 +189,43 @@ class RenderMeasures:
         """How the render lies over the reference; None without one."""
         return None if self.reference is None else alignment(self.reference, self.light)
 
-    def prepare(self) -> None:
-        """Get everything that does not depend on a zone, on all cores, once."""
-        if self._prepared:
-            return
-        self._prepared = True
-        _ = self.light.mean, self.light.median_5, self.alignment
-        parts = (self._prepare_noise, self._prepare_error, self._prepare_seen)
-        with ThreadPoolExecutor(2) as pool:
-            list(pool.map(_figure_or_reason, parts))
-
     def zone(self, mask: Mask) -> ZoneMeasures:
-        """Measure one zone, a mask of shape (H, W)."""
+        """Measure one zone, a mask of shape (H, W); what does not depend on it is kept for the next."""
+        return self._measured([mask], keep=True)[0]
+
+    def zones(self, masks: Sequence[Mask]) -> list[ZoneMeasures]:
+        """Measure each zone, and nothing after them: measure by measure over all of them, so that no more is in memory
+        than the next needs. A large picture's maps together take several times what it does.
+        """
+        return self._measured(masks, keep=False)
+
+    def _measured(self, masks: Sequence[Mask], *, keep: bool) -> list[ZoneMeasures]:
+        _ = self.light.mean, self.light.median_5, self.alignment
+        zones = [self._asked(mask) for mask in masks]
+        for stage in STAGES:
+            with ThreadPoolExecutor(2) as pool:
+                list(pool.map(self._make, stage.maps))
+                asked = [(zone, name) for name in stage.figures for zone in zones if isinstance(zone, _Asked)]
+                found = pool.map(lambda row: _figure_or_reason(row[0].figures[row[1]]), asked)
+                for (zone, name), figure in zip(asked, found, strict=True):
+                    zone.found[name] = figure
+            if not keep:
+                self._let_go(stage)
+        return [zone.told() if isinstance(zone, _Asked) else zone for zone in zones]
+
+    def _make(self, names: Sequence[str]) -> None:
+        """Get maps, one after the other; why one is refused is told where it is asked for."""
+        for name in names:
+            _figure_or_reason(partial(getattr, self, name))
+
+    def _let_go(self, stage: Stage) -> None:
+        for name in (name for names in stage.maps for name in names):
+            vars(self).pop(name, None)
+        if stage.colours:
+            self._pictures, self._references = [], []
+
+    def _asked(self, mask: Mask) -> _Asked | ZoneMeasures:
+        """The figures of a zone, each to be asked for once its maps are there."""
         inside = mask & self.light.valid
         try:
             region = Region(inside)
@@ -158,12 +233,10 @@ class RenderMeasures:
             names = ("noise", "fireflies", "blotches", "error", "detail", "look", "visible")
             return nothing_measured(dict.fromkeys(names, refusal.reason))
 
-        def judged() -> Region:
-            alike = self.reference is None or self.reference.all_valid
-            return region if alike or self.reference is None else Region(inside & self.reference.valid)
-
-        twins = cache(lambda: self._noise.figure(region))
-        wanted: dict[str, Callable[[], Any]] = {
+        alike = self.reference is None or self.reference.all_valid
+        judged = _once(lambda: region if alike or self.reference is None else Region(inside & self.reference.valid))
+        twins = _once(lambda: self._noise.figure(region))
+        return _Asked({
             "look": lambda: self._look(judged()),
             "noise": lambda: self._noise_or_guess(region, twins),
             "noise.without_fireflies_percent": lambda: self._calm_noise(inside, twins),
@@ -174,28 +247,7 @@ class RenderMeasures:
             "detail": lambda: self._detail.octaves(judged()),
             "visible": lambda: self._visible(judged()),
             "noise.visible": lambda: visible_noise(self._own_visible, region, self.light.correlation),
-        }
-        self.prepare()
-        with ThreadPoolExecutor(2) as pool:
-            found = dict(zip(wanted, pool.map(_figure_or_reason, wanted.values()), strict=True))
-        refused = {name: found[name] for name in sorted(found) if isinstance(found[name], str)}
-        told: dict[str, Any] = {name: None if name in refused else figure for name, figure in found.items()}
-        noise = told["noise"]
-        return ZoneMeasures(
-            noise=noise if isinstance(noise, NoiseFigure) else None,
-            single=noise if isinstance(noise, SingleNoise) else None,
-            noise_without_fireflies=told["noise.without_fireflies_percent"],
-            noise_seen=told["noise.seen_percent"],
-            fireflies=told["fireflies"][0] if told["fireflies"] else None,
-            first_fireflies=told["fireflies"][1] if told["fireflies"] else None,
-            blotches=told["blotches"],
-            error=told["error"],
-            detail=told["detail"],
-            look=told["look"],
-            visible=told["visible"],
-            visible_noise=told["noise.visible"],
-            refused=refused,
-        )
+        })  # fmt: skip
 
     def layer(self, name: str) -> Floats:
         """A map by the name of its layer, shape (H, W). Raises `RefusedError` with the reason when there is none."""
@@ -213,22 +265,19 @@ class RenderMeasures:
             shown = self._visible_map
         return np.where(self.light.valid, shown, np.float32(np.nan)).astype(np.float32)
 
-    def _prepare_noise(self) -> None:
-        _ = self.light.median_3, self._noise.q, self._calm.q, self._fireflies, self._blotches, self._lasting_blotches
-
-    def _prepare_error(self) -> None:
-        _ = self._error.squared, self._error.crossed, self._detail
-
-    def _prepare_seen(self) -> None:
-        if len(self.light.y) > 1:
-            _ = self._seen_noise.variance, self._own_visible
-        _ = self._visible_map
-
     @cached_property
     def _noise(self) -> TwinNoise:
         if self._no_twin:
             raise RefusedError("noise", self._no_twin)
         return TwinNoise(self.light)
+
+    @cached_property
+    def _noise_map(self) -> Floats:
+        return self._noise.q
+
+    @cached_property
+    def _calm_map(self) -> Floats:
+        return self._calm.q
 
     @cached_property
     def _calm(self) -> TwinNoise:
@@ -264,13 +313,15 @@ class RenderMeasures:
     def _blotches(self) -> Blotches:
         region = Region(self.light.valid)
         if len(self.light.y) > 1:
-            return Blotches(self.light.differences, region, share=0.5, method="twin")
+            return Blotches(self.light.differences(), region, share=0.5, method="twin")
         if self.reference is None:
             raise RefusedError(
                 "blotches",
                 self._no_twin or "one picture alone does not tell slow patches from the scene; render a twin",
             )
-        return Blotches([self._error.relative()], Region(self.reference.valid), share=1.0, method="reference")
+        reference = self._compared("error", by_pixel=True)
+        plane = relative_error(self.light.y[0], reference)
+        return Blotches([plane], Region(reference.valid), share=1.0, method="reference")
 
     def _blotch_figure(self, region: Region) -> BlotchFigure:
         """By the twins and, where there is a reference, also against it."""
@@ -285,10 +336,11 @@ class RenderMeasures:
         if len(self.light.y) < 2 or self.reference is None:
             return None
         try:
-            plane = self._error.relative_of_mean()
+            reference = self._compared("error", by_pixel=True)
         except RefusedError:
             return None
-        return Blotches([plane], Region(self.reference.valid), share=1.0, method="reference")
+        plane = relative_error(self.light.mean, reference)
+        return Blotches([plane], Region(reference.valid), share=1.0, method="reference")
 
     def _slow_patches(self) -> Floats:
         height, width = self.light.shape
@@ -319,18 +371,36 @@ class RenderMeasures:
     @cached_property
     def _visible_map(self) -> Floats:
         """ΔE against the reference."""
-        self._compared("visible", by_pixel=False)
-        valid = self.light.valid if self.reference is None else self.reference.valid
-        pictures = [_without_holes(each, valid) for each in (self._pictures[0], self._references[0])]
-        return visible_maps(pictures, self._display, self.viewing.pixels_per_degree)[0]
+        reference = self._compared("visible", by_pixel=False)
+        if self._seen_together is not None:
+            return self._seen_together[-1]
+        return self._seen([self._pictures[0], self._references[0]], reference.valid)[0]
 
     @cached_property
     def _own_visible(self) -> Floats:
         """Visible noise of one picture."""
         if len(self.light.y) < 2:
             raise RefusedError("noise.visible", self._no_twin or "it needs a twin")
-        pictures = [_without_holes(each, self.light.valid) for each in self._pictures]
-        return own_noise_map(visible_maps(pictures, self._display, self.viewing.pixels_per_degree))
+        together = self._seen_together
+        return own_noise_map(self._seen(self._pictures, self.light.valid) if together is None else together[:-1])
+
+    @cached_property
+    def _seen_together(self) -> list[Floats] | None:
+        """ΔE of the first picture against each twin and, last, against the reference: the eye's view of it is got once.
+
+        None where one of them cannot be compared, or where other pixels count.
+        """
+        try:
+            reference = self._compared("visible", by_pixel=False)
+        except RefusedError:
+            return None
+        if len(self.light.y) < 2 or not (self.light.all_valid and reference.all_valid):
+            return None
+        return self._seen([*self._pictures, self._references[0]], self.light.valid)
+
+    def _seen(self, pictures: Sequence[Floats], valid: Mask) -> list[Floats]:
+        whole = [_without_holes(each, valid) for each in pictures]
+        return visible_maps(whole, self._display, self.viewing.pixels_per_degree)
 
     def _display(self, pixels: Floats) -> Floats:
         return display_light(pixels, self.viewing.transform, self.viewing.exposure)
@@ -343,6 +413,20 @@ class RenderMeasures:
 def _without_holes(pixels: Floats, valid: Mask) -> Floats:
     """The pixels, black where they do not count; the same array when all count."""
     return pixels if valid.all() else np.where(valid[..., None], pixels, np.float32(0.0))
+
+
+def _once(compute: Callable[[], T]) -> Callable[[], T]:
+    """Computes when first asked, once also where two threads ask at the same time."""
+    found: list[T] = []
+    lock = Lock()
+
+    def get() -> T:
+        with lock:
+            if not found:
+                found.append(compute())
+        return found[0]
+
+    return get
 
 
 def _figure_or_reason(measure: Callable[[], T]) -> T | str:

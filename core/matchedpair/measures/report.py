@@ -65,7 +65,6 @@ def measure_files(
     stopped = stops(checks)
     partners = Partners(picture, read)
     checks = checks + partners.checks
-    measured: RenderMeasures | RefusedError
     try:
         if stopped:
             raise RefusedError("noise", STOPPED)
@@ -73,16 +72,13 @@ def measure_files(
         checks += _against_reference(measured)
         if measured.no_twins:
             checks.append(FileCheck("twin", "warn", f"{measured.no_twins[:1].upper()}{measured.no_twins[1:]}."))
+        del picture, partners, read  # their colours are not needed to the end
+        rows = [zone_row(zone) for zone in measured.zones(list(masks.values()))]
     except RefusedError as refusal:
-        measured = refusal
+        rows = [refused_row(dict.fromkeys(NAMES, refusal.reason)) for _ in masks]
     return {
         "checks": [check_row(check) for check in sorted(checks, key=lambda check: check.severity != "stop")],
-        "zones": {
-            name: refused_row(dict.fromkeys(NAMES, measured.reason))
-            if isinstance(measured, RefusedError)
-            else zone_row(measured.zone(mask))
-            for name, mask in masks.items()
-        },
+        "zones": dict(zip(masks, rows, strict=True)),
     }
 
 

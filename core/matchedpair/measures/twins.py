@@ -14,13 +14,14 @@ that looks like any other. Each test asks for more than noise can do, and for a 
 from __future__ import annotations
 
 import math
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 
 import numpy as np
 
 from matchedpair.errors import RefusedError
 from matchedpair.measures.light import Light
-from matchedpair.measures.places import mean_places, place_ratio
+from matchedpair.measures.places import Places, mean_places, place_ratio
 from matchedpair.measures.region import Region
 from matchedpair.measures.table import cells
 from matchedpair.pictures.filters import gauss, reduced
@@ -222,11 +223,14 @@ def _line(x: Doubles, y: Doubles) -> tuple[float, float, float]:
 
 def _other_grain(light: Light, first: Light, other: Light) -> str:
     """Whether one is clearly sharper or grainier than the other, in the same places."""
-    region = Region(first.valid)
-    planes = []
-    for one in (first, other):
+    region, known = Region(first.valid), light.correlation
+
+    def grain(one: Light) -> Places | None:
         plane = one.y[0]
-        planes.append(mean_places(np.abs(plane - gauss(plane, 0.7)), region, light.correlation))
+        return mean_places(np.abs(plane - gauss(plane, 0.7)), region, known)
+
+    with ThreadPoolExecutor(2) as pool:
+        planes = list(pool.map(grain, (first, other)))
     if planes[0] is None or planes[1] is None:
         return ""
     try:
