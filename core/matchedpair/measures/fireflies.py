@@ -77,10 +77,11 @@ class Fireflies:
         self.spots: list[list[Spot]] = []
         self.mask: Mask = np.zeros(light.shape, dtype=np.bool_)
         reference_median = median(reference, 3) if reference is not None and self.method == "reference" else None
+        medians = [median(y, 3) for y in light.y] if self.method == "twin" else []
         for number, y in enumerate(light.y):
             if self.method == "twin":
                 # each seed against the next, the last against the first
-                other, other_median = light.y[number - 1], light.median_3[number - 1]
+                other, other_median = light.y[number - 1], medians[number - 1]
             elif reference is not None and reference_median is not None:
                 other, other_median = reference, reference_median
             else:

@@ -98,11 +98,6 @@ class Light:
         return total
 
     @cached_property
-    def median_3(self) -> list[Floats]:
-        """Each seed's median over 3 × 3 pixels."""
-        return [median(plane, 3) for plane in self.y]
-
-    @cached_property
     def median_5(self) -> list[Floats]:
         """Each seed's median over 5 × 5 pixels."""
         with ThreadPoolExecutor(2) as pool:

@@ -164,7 +164,7 @@ def noise_places(spread: Floats, light: Floats, dark: Floats, region: Region, kn
         squares = np.sort(squares, axis=-1)
         ordered = np.cumsum(squares, axis=-1, dtype=np.float64)
         variance = np.take_along_axis(ordered, kept[..., None] - 1, axis=-1)[..., 0] / kept
-    bright, least = (_means(plane, region, side) for plane in (light, dark))
+    bright, least = (_means(plane, region, side)[2] for plane in (light, dark))
     relative = variance / (read * np.maximum(bright, least))
     found = _placed(side, top, left, np.sqrt(np.maximum(relative, 0.0)), counts)
     if found is None:
@@ -236,8 +236,8 @@ def mean_places(plane: Floats, region: Region, known: Correlation | None = None)
     side = place_side(region)
     if side is None:
         return None
-    top, left, _, counts = _squares(plane, region, side)
-    found = _placed(side, top, left, _means(plane, region, side), counts)
+    top, left, means, counts = _means(plane, region, side)
+    found = _placed(side, top, left, means, counts)
     if found is None or known is None:
         return found
     together = _together(known, side, known.place_reading(side, TRIMMED)[1])
@@ -252,13 +252,14 @@ def _among_neighbours(logs: Floats) -> float:
     return float(np.median(steps)) / 0.6745 / math.sqrt(2.0) if steps.size else 0.0
 
 
-def _means(plane: Floats, region: Region, side: int) -> Doubles:
-    """Mean of each place's pixels that count; tiny where none does."""
+def _means(plane: Floats, region: Region, side: int) -> tuple[int, int, Doubles, Doubles]:
+    """Mean of each place's pixels that count, tiny where none does, and how many do; where they begin as `_squares`."""
     if _fits(region, side):
-        return np.maximum(region.blocks(plane, side)[0] / side**2, 1e-30)
-    _, _, squares, counts = _squares(plane, region, side)
+        sums, counts = region.blocks(plane, side)
+        return region.top // side, region.left // side, np.maximum(sums / side**2, 1e-30), counts
+    top, left, squares, counts = _squares(plane, region, side)
     sums = np.where(np.isfinite(squares), squares, 0.0).sum(axis=-1, dtype=np.float64)
-    return np.asarray(np.maximum(sums / np.maximum(counts, 1), 1e-30))
+    return top, left, np.asarray(np.maximum(sums / np.maximum(counts, 1), 1e-30)), counts
 
 
 def _placed(side: int, top: int, left: int, values: Doubles, counts: Doubles) -> Places | None:

@@ -83,10 +83,11 @@ class Stage:
 # what is seen first, since nothing after it needs more than brightness
 STAGES = (
     Stage((("_seen_noise",),), ("look", "noise.seen_percent")),
-    Stage((("_seen_together", "_own_visible", "_visible_map"),), ("visible", "noise.visible"), colours=True),
+    Stage((("_seen_together", "_visible_map", "_own_visible"),), ("visible", "noise.visible"), colours=True),
     Stage((("_error",), ("_detail",)), ("error", "detail")),
     Stage((("_lasting_blotches",), ("_blotches",)), ("blotches",)),
-    Stage((("_noise_map", "_calm_map"), ("_fireflies",)), ("noise", "noise.without_fireflies_percent", "fireflies")),
+    Stage((("_fireflies", "_calm_map", "_calm"),), ("fireflies", "noise.without_fireflies_percent")),
+    Stage((("_noise_map",),), ("noise",)),
 )  # fmt: skip
 
 

@@ -131,11 +131,8 @@ def visible_noise_ratio(control: VisibleNoise, trial: VisibleNoise) -> Ratio:
 
 def own_noise_map(maps: Sequence[Floats]) -> Floats:
     """Visible noise of one picture at each pixel, from ΔE of a picture against each of its twins."""
-    total = maps[0].copy()
-    for plane in maps[1:]:
-        total += plane
-    total *= np.float32(1 / (len(maps) * math.sqrt(2.0)))
-    return total
+    total = maps[0] if len(maps) == 1 else np.asarray(np.sum(maps, axis=0, dtype=np.float32))
+    return np.asarray(total * np.float32(1 / (len(maps) * math.sqrt(2.0))))
 
 
 def _compare(*planes: Floats, count: int, display: Display, pixels_per_degree: float, step: int) -> list[Floats]:
