@@ -99,7 +99,7 @@ class Runner:
                 time.sleep(TRY_AGAIN_SECONDS)
             pause = TELL_SECONDS if self.sent or self._waits else self._pause
             # a render that ends is not kept waiting for the next look
-            heard = self._listener.wait(pause, or_until=lambda: self._ended.is_set() or told_to_stop())
+            heard = self._listener.wait(pause, or_until=told_to_stop, woken=self._ended)
             if self._ended.is_set() or any(topic not in (PROGRESS, MEASURED) for topic in heard):
                 self._looked_at = -math.inf
             self._ended.clear()

@@ -21,6 +21,8 @@ TRIALS = (
 )  # fmt: skip
 STEPS = 48
 BEYOND = 2.0
+# shares of the drawing that the axes reach to: found from what is written there, it would be drawn twice
+EDGES = {"left": 0.095, "right": 0.985, "bottom": 0.15, "top": 0.965}
 
 
 def curves_svg(curves: StudyCurves, place: str) -> str:
@@ -32,9 +34,10 @@ def curves_svg(curves: StudyCurves, place: str) -> str:
     if not any(row.point is not None for ladder in ladders for row in ladder.points):
         return ""
     titles = list(dict.fromkeys(row.title for row in curves.ladders if not row.of_control))
-    figure = Figure(figsize=(7.2, 3.7), layout="constrained")
+    figure = Figure(figsize=(7.2, 3.7))
     FigureCanvasSVG(figure)
     axes = figure.add_subplot()
+    figure.subplots_adjust(**EDGES)
     for ladder in ladders:
         mark = CONTROL if ladder.of_control else TRIALS[titles.index(ladder.title) % len(TRIALS)]
         _draw(axes, ladder, mark)
@@ -71,21 +74,21 @@ def _line(curve: Curve) -> tuple[list[float], list[float]]:
 
 
 def _dress(axes: Axes, curves: StudyCurves) -> None:
-    from matplotlib.ticker import LogLocator, NullFormatter, StrMethodFormatter  # noqa: PLC0415 - see above
+    from matplotlib.ticker import LogLocator, NullLocator, StrMethodFormatter  # noqa: PLC0415 - see above
 
     axes.set_xscale("log")
     axes.set_yscale("log")
     for axis in (axes.xaxis, axes.yaxis):
         axis.set_major_locator(LogLocator(subs=(1.0, 2.0, 5.0)))
         axis.set_major_formatter(StrMethodFormatter("{x:g}"))
-        axis.set_minor_formatter(NullFormatter())
+        axis.set_minor_locator(NullLocator())
     axes.grid(which="major", color="#dcdbd6", linewidth=0.6)
     axes.set_axisbelow(True)
     for side in ("top", "right"):
         axes.spines[side].set_visible(False)
     axes.set_xlabel("seconds a render" + (", CPU" if curves.basis == "cpu" else ""), loc="right")
     axes.set_ylabel(f"{curves.of}, %", loc="top")
-    axes.legend(frameon=False, fontsize=9)
+    axes.legend(frameon=False, fontsize=9, loc="upper right")
 
 
 def _svg(figure: Figure) -> str:

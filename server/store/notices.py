@@ -12,6 +12,7 @@ import os
 import time
 from collections.abc import Callable
 from pathlib import Path
+from threading import Event
 
 from django.conf import settings
 from django.db import transaction
@@ -65,11 +66,19 @@ class Listener:
         self._at += len(told)
         return list(dict.fromkeys(told.decode(errors="replace").split("\n")[:-1]))
 
-    def wait(self, seconds: float, *, or_until: Callable[[], bool] = lambda: False) -> list[str]:
-        """What is rung within so many seconds; empty when nothing is, or when something else is to be done first."""
+    def wait(
+        self, seconds: float, *, or_until: Callable[[], bool] = lambda: False, woken: Event | None = None
+    ) -> list[str]:
+        """What is rung within so many seconds; empty when nothing is, or when something else is to be done first.
+
+        A `woken` that is set within this process ends the wait at once.
+        """
+        sleep = time.sleep if woken is None else woken.wait
         end = time.monotonic() + seconds
         while not (topics := self.heard()) and not or_until() and (now := time.monotonic()) < end:
-            time.sleep(LOOK_EVERY_SECONDS if now - self._last < BUSY_SECONDS else min(AT_REST_SECONDS, end - now))
+            if woken is not None and woken.is_set():
+                break
+            sleep(LOOK_EVERY_SECONDS if now - self._last < BUSY_SECONDS else min(AT_REST_SECONDS, end - now))
         return topics
 
     def _size(self) -> int:

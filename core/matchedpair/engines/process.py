@@ -13,6 +13,7 @@ import tempfile
 import time
 import tty
 from collections.abc import Callable
+from contextlib import suppress
 from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Literal
@@ -210,8 +211,9 @@ class _Watch:
             while process.poll() is None:
                 if open_ and selector.select(LOOK_EVERY_SECONDS):
                     open_ = self._read(reading)
-                elif not open_:
-                    time.sleep(LOOK_EVERY_SECONDS / 2)
+                elif not open_:  # mostly it has ended by now, and is not kept waiting
+                    with suppress(subprocess.TimeoutExpired):
+                        process.wait(LOOK_EVERY_SECONDS / 2)
                 elapsed = time.monotonic() - began
                 latest = self._on_the_way(began)[-1:]
                 on_progress(Progress(self._share(), self.output.ready, elapsed, self._ready_seconds(began), *latest))
@@ -252,7 +254,8 @@ class _Watch:
     def _share(self) -> float | None:
         """How much is done; what an engine says of one frame is its part of a sequence."""
         if not self.job.frames:
-            return self.output.progress
+            written = self.output.progress is None and bool(self.output.frames_done)
+            return 1.0 if written else self.output.progress
         done = len(self.output.frames_done)
         if self.definition.frame_done is None:  # they come one after the other, so that only the next is looked for
             frames = self.job.frames
