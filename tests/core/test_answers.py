@@ -130,6 +130,14 @@ class Features(unittest.TestCase):
         self.assertIn("it is 0.06 stops brighter in Shelf", [claim.text for claim in small.but])
         self.assertTrue(plain.sentence.startswith("It changes the picture: it is 0.3 stops brighter in Shelf"))
 
+    def test_what_another_picture_costs_reads_on(self):
+        for cost, said in (
+            (ratio(1.3, 0.02), ", for 30 % more render time"), (ratio(0.8, 0.02), ", with 20 % less render time"),
+            (ratio(0.4, 0.02), ", with rendering 2.5 × faster"), (ratio(1.0, 0.05), ", with no measurable change"),
+        ):  # fmt: skip
+            answer = answer_of(feature(ratio(0.6), cost, zones=(zone("Shelf", stops=0.3, half=0.01),)))
+            self.assertIn(f"brighter in Shelf{said}", answer.sentence)
+
     def test_the_proof_of_each_claim_is_the_pair(self):
         answer = answer_of(feature(ratio(0.8), ratio(1.0), zones=(zone("Awning", noise=ratio(1.3, 0.03)),)))
         self.assertEqual({claim.proof.pair for claim in (*answer.because, *answer.but)}, {102})

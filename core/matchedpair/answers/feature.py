@@ -85,7 +85,8 @@ def _changed(facts: StudyFacts, pair: PairFact, cost: Cost | None) -> Answer:
     seen = shifts(facts, pair)
     price = ""
     if pair.time is not None:
-        price = f", for {render_time(pair.time)}"
+        slower = pair.time.value > 1 and not pair.time.tie
+        price = f", {'for' if slower else 'with'} {render_time(pair.time)}"
     text = f"It changes the picture: {seen[0].text}{price}"
     told = because(pair, proof)
     if cost is not None:
