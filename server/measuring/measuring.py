@@ -17,6 +17,7 @@ from matchedpair.measures.places import Places
 from matchedpair.measures.render import ZoneMeasures
 from matchedpair.measures.visible import VisibleNoise, visible_noise_ratio
 from matchedpair.measures.zones import WHOLE
+from matchedpair.pictures.picture import Mask
 
 from server.catalogue.zones import signature, zones_by_view
 from server.measuring.comparing import compare_outstanding
@@ -168,9 +169,12 @@ def _write(
     figures: dict[str, ZoneMeasures] = {}
     if measures is not None:
         valid = measures.light.valid
-        masks = {zone: zone_mask(option.setup, zone, within, valid) for zone, within in wanted.items()}
-        masks = {zone: mask for zone, mask in masks.items() if mask.any()}
-        figures = dict(zip(masks, measures.zones(list(masks.values())), strict=True))
+
+        def mask(zone: str) -> Mask:
+            return zone_mask(option.setup, zone, wanted[zone], valid)
+
+        inside = [zone for zone in wanted if mask(zone).any()]
+        figures = dict(zip(inside, measures.zones(map(mask, inside)), strict=True))
     for zone, within in wanted.items():
         if zone in figures:
             rows = list(measured(figures[zone]))

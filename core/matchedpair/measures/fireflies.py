@@ -94,7 +94,8 @@ class Fireflies:
 
     def figure(self, region: Region, *, seeds: int | None = None) -> FireflyFigure:
         """Fireflies whose brightest pixel lies in the region, of the first so many seeds; all if not given."""
-        inside = [[spot for spot in spots if region.mask[spot.row, spot.column]] for spots in self.spots[:seeds]]
+        mask = region.mask
+        inside = [[spot for spot in spots if mask[spot.row, spot.column]] for spots in self.spots[:seeds]]
         count = sum(map(len, inside))
         megapixels = len(inside) * region.count / 1e6
         low, high = poisson_interval(count)

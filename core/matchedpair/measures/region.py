@@ -44,9 +44,9 @@ class Region:
         """Whether every pixel of the bounding box counts."""
         return self.count == self._inside.size
 
-    @cached_property
+    @property
     def mask(self) -> Mask:
-        """The mask, shape (H, W)."""
+        """The mask, shape (H, W); made anew each time, since of many zones all would be kept."""
         mask = np.zeros(self.shape, dtype=np.bool_)
         mask[self.cut] = self._inside
         return mask

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
 from functools import cached_property, partial
@@ -194,13 +194,13 @@ class RenderMeasures:
         """Measure one zone, a mask of shape (H, W); what does not depend on it is kept for the next."""
         return self._measured([mask], keep=True)[0]
 
-    def zones(self, masks: Sequence[Mask]) -> list[ZoneMeasures]:
+    def zones(self, masks: Iterable[Mask]) -> list[ZoneMeasures]:
         """Measure each zone, and nothing after them: measure by measure over all of them, so that no more is in memory
-        than the next needs. A large picture's maps together take several times what it does.
+        than the next needs. A large picture's maps together take several times what it does. Masks are not kept.
         """
         return self._measured(masks, keep=False)
 
-    def _measured(self, masks: Sequence[Mask], *, keep: bool) -> list[ZoneMeasures]:
+    def _measured(self, masks: Iterable[Mask], *, keep: bool) -> list[ZoneMeasures]:
         _ = self.light.mean, self.light.median_5, self.alignment
         zones = [self._asked(mask) for mask in masks]
         for stage in STAGES:
@@ -227,20 +227,23 @@ class RenderMeasures:
 
     def _asked(self, mask: Mask) -> _Asked | ZoneMeasures:
         """The figures of a zone, each to be asked for once its maps are there."""
-        inside = mask & self.light.valid
         try:
-            region = Region(inside)
+            region = Region(mask & self.light.valid)
         except RefusedError as refusal:
             names = ("noise", "fireflies", "blotches", "error", "detail", "look", "visible")
             return nothing_measured(dict.fromkeys(names, refusal.reason))
 
-        alike = self.reference is None or self.reference.all_valid
-        judged = _once(lambda: region if alike or self.reference is None else Region(inside & self.reference.valid))
+        def both() -> Region:
+            if self.reference is None or self.reference.all_valid:
+                return region
+            return Region(region.mask & self.reference.valid)
+
+        judged = _once(both)
         twins = _once(lambda: self._noise.figure(region))
         return _Asked({
             "look": lambda: self._look(judged()),
             "noise": lambda: self._noise_or_guess(region, twins),
-            "noise.without_fireflies_percent": lambda: self._calm_noise(inside, twins),
+            "noise.without_fireflies_percent": lambda: self._calm_noise(region, twins),
             "noise.seen_percent": lambda: self._seen_noise.figure(region),
             "fireflies": lambda: (self._fireflies.figure(region), self._fireflies.figure(region, seeds=1)),
             "blotches": lambda: self._blotch_figure(region),
@@ -289,10 +292,10 @@ class RenderMeasures:
             return self._single(region)
         return twins()
 
-    def _calm_noise(self, inside: Mask, twins: Callable[[], NoiseFigure]) -> Figure:
+    def _calm_noise(self, region: Region, twins: Callable[[], NoiseFigure]) -> Figure:
         if self._calm is self._noise:
             return twins().total
-        return self._calm.total(Region(inside & self._calm.counted))
+        return self._calm.total(Region(region.mask & self._calm.counted))
 
     def _single(self, region: Region) -> SingleNoise:
         if self._smoothed:

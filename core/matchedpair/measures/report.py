@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import asdict, replace
+from itertools import chain
 from pathlib import Path
 from typing import Any
 
@@ -60,7 +61,10 @@ def measure_files(
         {"render": render, "reference": reference, "reference twin": reference_twin} | numbered("twin", twins)
     )
     picture, checks = read.pop("render")
-    masks = {WHOLE: picture.valid} | {zone.name: zone.mask(picture.size) for zone in zones}
+    valid, size = picture.valid, picture.size
+    for zone in zones:
+        zone.mask(size)  # those outside are said before anything is measured
+    names = [WHOLE, *(zone.name for zone in zones)]
     counted = without(picture.valid, left_out)
     stopped = stops(checks)
     partners = Partners(picture, read)
@@ -73,12 +77,12 @@ def measure_files(
         if measured.no_twins:
             checks.append(FileCheck("twin", "warn", f"{measured.no_twins[:1].upper()}{measured.no_twins[1:]}."))
         del picture, partners, read  # their colours are not needed to the end
-        rows = [zone_row(zone) for zone in measured.zones(list(masks.values()))]
+        rows = [zone_row(zone) for zone in measured.zones(chain([valid], (zone.mask(size) for zone in zones)))]
     except RefusedError as refusal:
-        rows = [refused_row(dict.fromkeys(NAMES, refusal.reason)) for _ in masks]
+        rows = [refused_row(dict.fromkeys(NAMES, refusal.reason)) for _ in names]
     return {
         "checks": [check_row(check) for check in sorted(checks, key=lambda check: check.severity != "stop")],
-        "zones": dict(zip(masks, rows, strict=True)),
+        "zones": dict(zip(names, rows, strict=True)),
     }
 
 

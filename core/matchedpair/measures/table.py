@@ -31,9 +31,10 @@ def cells(region: Region, side: int = LEAST_SIDE) -> Iterator[Cell]:
     There are fewer than 12 × 8 when a cell would be smaller than `side` pixels across. The edges lie on multiples of
     `side` from the box's corner, except the last.
     """
+    mask = region.mask
     for row, (top, bottom) in enumerate(_edges(region.top, region.bottom, ROWS, side)):
         for column, (left, right) in enumerate(_edges(region.left, region.right, COLUMNS, side)):
-            inside = region.mask[top:bottom, left:right]
+            inside = mask[top:bottom, left:right]
             if np.count_nonzero(inside) < max(inside.size // 4, 1):
                 continue
             part = Region(inside, corner=(top, left), shape=region.shape)
