@@ -22,7 +22,8 @@ TRIALS = (
 STEPS = 48
 BEYOND = 2.0
 # shares of the drawing that the axes reach to: found from what is written there, it would be drawn twice
-EDGES = {"left": 0.095, "right": 0.985, "bottom": 0.15, "top": 0.965}
+EDGES = {"left": 0.095, "right": 0.985, "bottom": 0.15}
+TOP, NAMES_IN_A_ROW, ROW = 0.965, 2, 0.065  # less for each row of names above them, where no point lies
 
 
 def curves_svg(curves: StudyCurves, place: str) -> str:
@@ -37,7 +38,7 @@ def curves_svg(curves: StudyCurves, place: str) -> str:
     figure = Figure(figsize=(7.2, 3.7))
     FigureCanvasSVG(figure)
     axes = figure.add_subplot()
-    figure.subplots_adjust(**EDGES)
+    figure.subplots_adjust(**EDGES, top=TOP - ROW * -(-len(ladders) // NAMES_IN_A_ROW))
     for ladder in ladders:
         mark = CONTROL if ladder.of_control else TRIALS[titles.index(ladder.title) % len(TRIALS)]
         _draw(axes, ladder, mark)
@@ -88,7 +89,8 @@ def _dress(axes: Axes, curves: StudyCurves) -> None:
         axes.spines[side].set_visible(False)
     axes.set_xlabel("seconds a render" + (", CPU" if curves.basis == "cpu" else ""), loc="right")
     axes.set_ylabel(f"{curves.of}, %", loc="top")
-    axes.legend(frameon=False, fontsize=9, loc="upper right")
+    axes.legend(frameon=False, fontsize=9, loc="lower left", bbox_to_anchor=(0.0, 1.0), ncols=NAMES_IN_A_ROW,
+                borderaxespad=0.2, labelspacing=0.3)  # fmt: skip
 
 
 def _svg(figure: Figure) -> str:

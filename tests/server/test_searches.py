@@ -109,6 +109,10 @@ class Raised(SearchTest):
         self.assertEqual(len(found["places"]), 1)
         pairs = self.call("GET", f"/api/studies/{self.study.pk}/answer/").json()["pairs"]
         self.assertEqual(len(pairs), 2)  # that of the plan, and that of the result
+        curves = self.call("GET", f"/api/studies/{self.study.pk}/curves/").json()["curves"]
+        titles = sorted({each["title"] for each in curves})
+        self.assertIn(row.pair.trial.title, titles)  # what was found goes by what it changes
+        self.assertEqual([title for title in titles if "control" in title], ["the control"])
 
     def test_a_zone_alone_is_rendered_and_the_result_held_whole(self):
         shelf = {"name": "Shelf", "kind": "measure", "shape": "rectangle", "points": [[0.25, 0.25], [0.75, 0.75]]}
