@@ -116,7 +116,7 @@ def option_name(option: Option) -> str:
     value = option.settings.get(option.quality_knob)
     quality = _quality_words(float(value), knob) if is_number(value) else ""
     if not parts:
-        return ", ".join(filter(None, (option.engine_title, quality)))
+        return option.found_as or ", ".join(filter(None, (option.engine_title, quality)))
     other_engine = any(row["subject"] == "engine" and row["changed"] for row in option.levels)
     return ", ".join([*parts, quality] if other_engine and quality and quality not in parts else parts)
 

@@ -25,7 +25,7 @@ from server.measuring.models import Measure
 from server.measuring.option_facts import OptionFacts, all_facts, place_names
 from server.measuring.paired import paired_noise
 from server.measuring.which_reference import References, place_of
-from server.studies.models import Option, Side, Study
+from server.studies.models import Option, Study
 
 ERROR = "error"
 OF = (NOISE, ERROR)
@@ -161,10 +161,9 @@ def how_title(option: Option) -> str:
         if row["changed"] and not is_place(row["subject"]) and row["subject"] not in (QUALITY, option.quality_knob)
     )  # fmt: skip
     changed = ", ".join(f"{row['title'][:1].lower()}{row['title'][1:]} {row['shown']}" for row in rows)
-    if option.side == Side.TRIAL and not any(row["changed"] for row in option.levels):  # found by a search
-        knob = f"{option.quality_knob.replace('_', ' ')} "
-        changed = ", ".join(part for part in option.title.split(", ") if not part.startswith(knob))
-    return changed or CONTROL_TITLE
+    knob = f"{option.quality_knob.replace('_', ' ')} "
+    found = ", ".join(part for part in option.found_as.split(", ") if not part.startswith(knob))
+    return changed or found or CONTROL_TITLE
 
 
 def render_seconds(times: Sequence[RunTimes], basis: str) -> tuple[list[float], list[float]]:

@@ -127,6 +127,12 @@ class Option(models.Model):
         ordering = ["number", "id"]
         constraints = [models.UniqueConstraint(fields=["study", "key"], name="one_option_a_key")]
 
+    @property
+    def found_as(self) -> str:
+        """In words what a search changed to find it; empty where the plan's levels say what it is."""
+        by_plan = self.side != Side.TRIAL or any(row["changed"] for row in self.levels)
+        return "" if by_plan or self.title == "as the control" else self.title
+
     def brought(self) -> tuple[dict[int, Option], dict[float, Option]]:
         """The options whose pictures its render brings: further frames by number, and by level those on its way."""
         rows = list(self.brings.filter(in_plan=True).select_related("setup"))

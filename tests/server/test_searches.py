@@ -113,6 +113,9 @@ class Raised(SearchTest):
         titles = sorted({each["title"] for each in curves})
         self.assertIn(row.pair.trial.title, titles)  # what was found goes by what it changes
         self.assertEqual([title for title in titles if "control" in title], ["the control"])
+        names = [each["name"] for each in found["options"]]
+        self.assertIn(row.pair.trial.title, names)
+        self.assertEqual(len(set(names)), len(names))
 
     def test_a_zone_alone_is_rendered_and_the_result_held_whole(self):
         shelf = {"name": "Shelf", "kind": "measure", "shape": "rectangle", "points": [[0.25, 0.25], [0.75, 0.75]]}
