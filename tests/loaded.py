@@ -8,6 +8,7 @@ import os
 import sys
 import traceback
 import unittest
+from collections.abc import Callable
 from functools import cache
 from importlib import import_module
 from typing import NoReturn
@@ -80,22 +81,31 @@ def forked(words: list[str], output: int) -> int:
 
 
 def _become(words: list[str], output: int) -> NoReturn:
-    code = 1
+    for descriptor in (1, 2):
+        os.dup2(output, descriptor)
+    sys.argv = words
+    code = exit_code(lambda: _run(words))
+    atexit._run_exitfuncs()
+    sys.stdout.flush()
+    sys.stderr.flush()
+    os._exit(code)
+
+
+def exit_code(act: Callable[[], object]) -> int:
+    """With which code Python would end after this, which prints what it would print then."""
+    code: object = 0
     try:
-        for descriptor in (1, 2):
-            os.dup2(output, descriptor)
-        sys.argv = words
-        _run(words)
-        code = 0
+        act()
     except SystemExit as stop:
-        code = stop.code if isinstance(stop.code, int) else int(stop.code is not None)
+        code = stop.code
+        if isinstance(code, str):
+            print(code, file=sys.stderr)
     except BaseException:
         traceback.print_exc()
-    finally:
-        atexit._run_exitfuncs()
-        sys.stdout.flush()
-        sys.stderr.flush()
-        os._exit(code)
+        code = 1
+    sys.stdout.flush()
+    sys.stderr.flush()
+    return code if isinstance(code, int) else int(code is not None)
 
 
 def _run(words: list[str]) -> None:

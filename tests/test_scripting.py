@@ -52,7 +52,7 @@ class Api(unittest.TestCase):
     def test_the_example_runs_as_it_stands(self):
         with fuzz.serving() as (address, home):
             environment = fuzz.environment_of(home)
-            token = run_python(["manage.py", "script_token"], environment).stdout.strip()
+            token = self.own_token(environment)
             beside = [
                 subprocess.Popen([sys.executable, "manage.py", name], cwd=ROOT, env=environment)
                 for name in ("runner", "measurer")
@@ -74,7 +74,7 @@ class Api(unittest.TestCase):
     def test_a_farm_sends_its_renders_as_they_are_made(self):
         with fuzz.serving() as (address, home):
             environment = fuzz.environment_of(home)
-            environment["MATCHEDPAIR_TOKEN"] = run_python(["manage.py", "script_token"], environment).stdout.strip()
+            environment["MATCHEDPAIR_TOKEN"] = self.own_token(environment)
             picture = write(home / "cup_16_s1.exr", noisy(textured((64, 48)), 0.2, 1))
             late = home / "cup_16_s2.exr"
             words = [str(Path(sys.executable).parent / "matchedpair"), "send", "--to", address, "--set", "Night 12"]
@@ -111,6 +111,11 @@ class Api(unittest.TestCase):
                                       check=False)  # fmt: skip
                 self.assertEqual(done.returncode, 2, extra)
                 self.assertIn(said, done.stderr)
+
+    def own_token(self, environment):
+        told = run_python(["manage.py", "script_token"], environment)
+        told.check_returncode()
+        return told.stdout.strip()
 
     def tokens(self, address, token):
         for given, status in ((token, 200), (f"{token}x", 401), ("", 401)):

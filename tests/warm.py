@@ -15,7 +15,6 @@ import subprocess
 import sys
 import tempfile
 import time
-import traceback
 from collections.abc import Mapping, Sequence
 from contextlib import ExitStack
 from importlib import import_module
@@ -26,7 +25,7 @@ import django
 from django.core.management import execute_from_command_line
 from matchedpair.measures import kernels
 
-from tests.loaded import settle
+from tests.loaded import exit_code, settle
 
 ROOT = Path(__file__).parents[1]
 LOADED = ("runner", "measurer")
@@ -161,26 +160,11 @@ def _carry_out(words: list[str], ending: int, *output: int) -> NoReturn:
     signal.signal(signal.SIGCHLD, signal.SIG_DFL)
     for descriptor, file in zip((1, 2), output, strict=True):
         os.dup2(file, descriptor)
-    code: Any = 1
-    try:
-        sys.argv = words
-        if words[0] == "-c":
-            sys.argv = ["-c", *words[2:]]
-            exec(words[1], {"__name__": "__main__"})
-        else:
-            execute_from_command_line(words)
-        code = 0
-    except SystemExit as stop:
-        code = stop.code
-        if isinstance(code, str):
-            print(code, file=sys.stderr)
-    except BaseException:
-        traceback.print_exc()
-    finally:
-        sys.stdout.flush()
-        sys.stderr.flush()
-        os.write(ending, str(code if isinstance(code, int) else int(code is not None)).encode())
-        os._exit(0)
+    program = words[1] if words[0] == "-c" else ""
+    sys.argv = ["-c", *words[2:]] if program else words
+    code = exit_code(lambda: exec(program, {"__name__": "__main__"}) if program else execute_from_command_line(words))
+    os.write(ending, str(code).encode())
+    os._exit(0)
 
 
 def serve(asking: socket.socket) -> None:

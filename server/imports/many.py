@@ -22,7 +22,7 @@ from server.imports.models import ImportedRender
 from server.imports.pairing import MOST_SEEDS, keep_option, keep_run, keep_setup, keep_time, usable
 from server.imports.times_alone import TimeAlone
 from server.studies.levels import ShownLevel
-from server.studies.models import Option, Pair, Study
+from server.studies.models import AS_CONTROL, Option, Pair, Study
 
 MOST_OPTIONS = 500
 FEW = 3
@@ -312,7 +312,7 @@ def _describe(option: Option, group: Group, baseline: Group, varied: Sequence[st
     knob = _knob(group.facts, knobs)
     levels = _levels(group, baseline, varied, knob)
     changed = [level.words(knob) for level in levels if level.changed]
-    option.title = (", ".join(changed) or "as the control")[:300]
+    option.title = (", ".join(changed) or AS_CONTROL)[:300]
     option.levels, option.quality_knob = [asdict(level) for level in levels], knob[:40]
     option.knob_goes_down = knobs.get(knob, False)
     option.save()

@@ -19,7 +19,7 @@ from server.store.files import keep, keep_file, path_of
 from server.store.notices import RUNS, ring_after_commit
 from server.store.pixels import PICTURE
 from server.store.tiles import cut_up
-from server.studies.models import Option
+from server.studies.models import AS_CONTROL, Option
 
 SETTING_DID_NOTHING = ", although the settings differ; the setting had no effect, is something else switched off"
 SEED_DID_NOTHING = ", although the seeds differ; check that the engine uses its seed"
@@ -176,4 +176,4 @@ def _machine_name(result: dict[str, Any]) -> str:
 
 def _named(run: Run) -> str:
     option = run.option
-    return option.side if not option.title or option.title == "as the control" else f"{option.side} {option.title}"
+    return option.side if not option.title or option.title == AS_CONTROL else f"{option.side} {option.title}"

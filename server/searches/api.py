@@ -20,7 +20,7 @@ from server.searches.changes import Thresholds
 from server.searches.models import Search, SearchState, Way
 from server.searches.proposals import proposed_ladders
 from server.searches.search_rows import search_row
-from server.studies.models import Option, Study
+from server.studies.models import AS_CONTROL, Option, Study
 
 
 class LadderSerializer(serializers.Serializer):
@@ -184,7 +184,7 @@ def searches(request: Request, pk: int) -> Response:
     except InputError as error:  # the study came with a bundle, and what it was rendered with is not here
         frames, proposed, cannot_begin = _frame_alone(base), [], str(error)
     body = {
-        "base": base.pk, "base_title": base.title or "as the control", **frames, "cannot_begin": cannot_begin,
+        "base": base.pk, "base_title": base.title or AS_CONTROL, **frames, "cannot_begin": cannot_begin,
         "zones": [
             zone.name for zone in zones_of(base.setup.scene.name, base.setup.view) if zone.kind == MEASURE
         ],

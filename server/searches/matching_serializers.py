@@ -8,6 +8,7 @@ from matchedpair.measures.zones import WHOLE
 from rest_framework import serializers
 
 from server.searches.models import MatchedOn, Matching, MatchingState
+from server.studies.models import AS_CONTROL
 
 
 class NewMatchingSerializer(serializers.Serializer):
@@ -55,7 +56,7 @@ def matching_row(row: Matching, figures: dict[int, float | None], target: float 
     """A search as plain values for `MatchingSerializer`."""
     return {
         "id": row.pk, "study": row.study_id, "control": row.control_id,
-        "control_title": row.control.title or "as the control", "trial_title": row.trial.title or "as the control",
+        "control_title": row.control.title or AS_CONTROL, "trial_title": row.trial.title or AS_CONTROL,
         "on": row.on, "zone": row.zone, "knob": row.knob.replace("_", " "), "state": row.state,
         "words": row.words, "target": target, "pair": row.pair_id, "created_at": row.created_at,
         "steps": [

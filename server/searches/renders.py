@@ -18,7 +18,7 @@ from server.pairs.partners import as_side
 from server.runs.models import Run, RunState
 from server.searches.models import Search
 from server.studies.actions import any_pair, keep_variant
-from server.studies.models import Option, Pair, Purpose
+from server.studies.models import AS_CONTROL, Option, Pair, Purpose
 from server.studies.side import SideDraft
 
 
@@ -43,7 +43,7 @@ def option_of(row: Search, frame: int, settings: Mapping[str, Value], *, small: 
     at = [f"frame {frame}"] if frame != row.base.setup.frame else []
     counted = not cheap and frame == row.base.setup.frame
     return keep_variant(
-        row.base, side, ", ".join([*changed, *at, *size]) or "as the control", control=row.base.control,
+        row.base, side, ", ".join([*changed, *at, *size]) or AS_CONTROL, control=row.base.control,
         purpose=Purpose.COUNTED if counted else Purpose.SEARCH,
     )  # fmt: skip
 

@@ -73,12 +73,10 @@ class Listener:
 
         A `woken` that is set within this process ends the wait at once.
         """
-        sleep = time.sleep if woken is None else woken.wait
+        woken = woken or Event()
         end = time.monotonic() + seconds
-        while not (topics := self.heard()) and not or_until() and (now := time.monotonic()) < end:
-            if woken is not None and woken.is_set():
-                break
-            sleep(LOOK_EVERY_SECONDS if now - self._last < BUSY_SECONDS else min(AT_REST_SECONDS, end - now))
+        while not ((topics := self.heard()) or or_until() or woken.is_set()) and (now := time.monotonic()) < end:
+            woken.wait(LOOK_EVERY_SECONDS if now - self._last < BUSY_SECONDS else min(AT_REST_SECONDS, end - now))
         return topics
 
     def _size(self) -> int:

@@ -43,7 +43,7 @@ from server.studies.levels import (
     under_test,
     with_level,
 )
-from server.studies.models import warm_key
+from server.studies.models import AS_CONTROL, warm_key
 from server.studies.side import SideDraft, make_side
 
 Problems = dict[str, list[str]]
@@ -79,7 +79,7 @@ class OptionDraft:
     def title(self) -> str:
         """In words what is changed, or where a further control stands."""
         words = (level.words(self.side.knob) for level in self.levels if level.changed)
-        return ", ".join(words) or "as the control"
+        return ", ".join(words) or AS_CONTROL
 
     def warms(self) -> str:
         """What a warm-up for it gets ready."""

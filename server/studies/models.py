@@ -18,6 +18,9 @@ def warm_key(engine: str, build: str, scene: str, revision: str) -> str:
 PLAN_KIND_CHOICES = [(kind.name, kind.title) for kind in PLAN_KINDS]
 
 
+AS_CONTROL = "as the control"  # the title of an option that changes nothing
+
+
 class Side(models.TextChoices):
     """The two sides of a pair."""
 
@@ -131,7 +134,7 @@ class Option(models.Model):
     def found_as(self) -> str:
         """In words what a search changed to find it; empty where the plan's levels say what it is."""
         by_plan = self.side != Side.TRIAL or any(row["changed"] for row in self.levels)
-        return "" if by_plan or self.title == "as the control" else self.title
+        return "" if by_plan or self.title == AS_CONTROL else self.title
 
     def brought(self) -> tuple[dict[int, Option], dict[float, Option]]:
         """The options whose pictures its render brings: further frames by number, and by level those on its way."""

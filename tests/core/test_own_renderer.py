@@ -144,7 +144,7 @@ class Own(Pebble, unittest.TestCase):
         )
         render(self.pebble, job, folder, on_progress=lambda progress: seen.append(progress.share))
         told = [share for share in seen if share is not None]
-        self.assertTrue(told)
+        self.assertIn(1.0, told)
         self.assertEqual(told, sorted(told))
         self.assertIsNotNone(seen[-1])  # that its only frame is written is the end
 

@@ -214,16 +214,22 @@ class _Watch:
                 elif not open_:  # mostly it has ended by now, and is not kept waiting
                     with suppress(subprocess.TimeoutExpired):
                         process.wait(LOOK_EVERY_SECONDS / 2)
-                elapsed = time.monotonic() - began
-                latest = self._on_the_way(began)[-1:]
-                on_progress(Progress(self._share(), self.output.ready, elapsed, self._ready_seconds(began), *latest))
+                elapsed = self._tell(began, on_progress)
                 if should_stop():
                     return "stopped"
                 if elapsed > self.job.time_limit_seconds:
                     return f"ended at its time limit of {self.job.time_limit_seconds:g} s"
             while open_ and selector.select(0) and self._read(reading):
                 pass
+        self._tell(began, on_progress)  # what it said last, too
         return ""
+
+    def _tell(self, began: float, on_progress: Callable[[Progress], None]) -> float:
+        """Say how far it is; returns the seconds so far."""
+        elapsed = time.monotonic() - began
+        latest = self._on_the_way(began)[-1:]
+        on_progress(Progress(self._share(), self.output.ready, elapsed, self._ready_seconds(began), *latest))
+        return elapsed
 
     def _read(self, reading: int) -> bool:
         try:

@@ -86,8 +86,8 @@ STAGES = (
     Stage((("_seen_together", "_visible_map", "_own_visible"),), ("visible", "noise.visible"), colours=True),
     Stage((("_error",), ("_detail",)), ("error", "detail")),
     Stage((("_lasting_blotches",), ("_blotches",)), ("blotches",)),
-    Stage((("_fireflies", "_calm_map", "_calm"),), ("fireflies", "noise.without_fireflies_percent")),
-    Stage((("_noise_map",),), ("noise",)),
+    Stage((("_fireflies", "_calm"),), ("fireflies", "noise.without_fireflies_percent")),
+    Stage((("_noise",),), ("noise",)),
 )  # fmt: skip
 
 
@@ -274,14 +274,6 @@ class RenderMeasures:
         if self._no_twin:
             raise RefusedError("noise", self._no_twin)
         return TwinNoise(self.light)
-
-    @cached_property
-    def _noise_map(self) -> Floats:
-        return self._noise.q
-
-    @cached_property
-    def _calm_map(self) -> Floats:
-        return self._calm.q
 
     @cached_property
     def _calm(self) -> TwinNoise:

@@ -98,10 +98,9 @@ def sound(rgb: Floats) -> Mask:
     what squares of float32 can hold.
     """
     lowest, highest = float(rgb.min()), float(rgb.max())  # not a number where any value is none
-    finite = math.isfinite(lowest) and math.isfinite(highest)
-    valid = np.ones(rgb.shape[:2], dtype=np.bool_) if finite else np.asarray(np.isfinite(rgb).all(axis=-1))
-    if valid.all() and max(highest, -lowest) < SURELY_LIGHT:
-        return valid
+    if math.isfinite(lowest) and math.isfinite(highest) and max(highest, -lowest) < SURELY_LIGHT:
+        return np.ones(rgb.shape[:2], dtype=np.bool_)
+    valid = np.asarray(np.isfinite(rgb).all(axis=-1))
     size = np.abs(rgb, where=valid[..., None], out=np.zeros_like(rgb)).max(axis=-1)
     known = size[valid]
     if not known.size:
