@@ -132,9 +132,9 @@ class Option(models.Model):
 
     @property
     def found_as(self) -> str:
-        """In words what a search changed to find it; empty where the plan's levels say what it is."""
+        """In words what a search changed, of a result that counts; empty where the plan's levels say what it is."""
         by_plan = self.side != Side.TRIAL or any(row["changed"] for row in self.levels)
-        return "" if by_plan or self.title == AS_CONTROL else self.title
+        return self.title if self.in_plan and not by_plan and self.title != AS_CONTROL else ""
 
     def brought(self) -> tuple[dict[int, Option], dict[float, Option]]:
         """The options whose pictures its render brings: further frames by number, and by level those on its way."""
