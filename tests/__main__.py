@@ -1,5 +1,5 @@
 """Runs all tests, several suites at once: ``python -m tests``; or those suites whose names end as the words do;
-``python -m tests fast`` for the inner loop, without browsers, processes and what is tagged as long. Says nothing of a
+``python -m tests fast`` for the inner loop, without browsers, processes and what takes long. Says nothing of a
 suite until it is through, then all of it where it failed. Exits with 1 when any failed or none ran.
 
 Much of a test's time is waiting, for a browser or for a process, so that one suite more runs than there are
@@ -14,13 +14,17 @@ import json
 import os
 import re
 import shutil
+import signal
 import subprocess
 import sys
 import tempfile
 import time
 from collections.abc import Iterator, Sequence
+from contextlib import suppress
 from pathlib import Path
+from typing import IO, Any, NoReturn
 
+from tests.inner_loop import FAST
 from tests.loaded import SETTINGS, forked, load, load_server
 
 Suite = tuple[str, ...]
@@ -44,12 +48,12 @@ FAILED = re.compile(r"(?:failures|errors)=(\d+)")
 WEB_PASSED, WEB_FAILED = (re.compile(rf"^ +Tests +.*?(\d+) {word}", re.MULTILINE) for word in ("passed", "failed"))
 TOOK = re.compile(r"^ *(\d+\.\d) s {2}(\S+)$", re.MULTILINE)
 LONGEST = 20
+PATIENCE = 5.0  # seconds for what a suite has started, until it is killed
 LONG = ("test_machines", "test_runner", "test_processes", "test_backup", "test_own_renderer", "test_older_homes")
-# what the inner loop leaves out: browsers, and processes that are started and killed; and single tests of that tag
+# what the inner loop leaves out: browsers, and processes that are started and killed; and single tests (`inner_loop`)
 SLOW = ("tests.browser", "tests.standins", "tests.test_brightness_for_real", "tests.test_fuzz", "tests.test_scripting",
         "tests.core.test_trying", "tests.core.test_own_renderer", "tests.core.test_process",
         *(f"tests.server.{name}" for name in LONG))  # fmt: skip
-LONG_TEST = "long"
 
 
 def main(words: list[str]) -> int:
@@ -67,18 +71,21 @@ def main(words: list[str]) -> int:
     failed: list[str] = []
     passed, wrong, longest = 0, 0, []
     os.chdir(ROOT)
+    signal.signal(signal.SIGTERM, _stop)
     os.environ.pop("PYTHONDONTWRITEBYTECODE", None)  # or each of some thousand processes compiles all that it imports
     sys.dont_write_bytecode = False
     # by hand, since what is forked from here must not take it along when it ends
     folder = tempfile.tempdir = tempfile.mkdtemp(prefix="matchedpair-tests-")
     try:
-        os.environ |= ONE_THREAD | {"TMPDIR": folder}  # what a suite leaves behind goes with it
+        os.environ |= (
+            ONE_THREAD | ({FAST: "1"} if fast else {}) | {"TMPDIR": folder}
+        )  # what a suite leaves behind goes with it
         made = _database_begun(folder)
         load()
         if made.wait():
             raise SystemExit("There is no database to test with; see above.")
         os.environ["MATCHEDPAIR_TEST_DATABASE"] = str(Path(folder) / "db.sqlite3")
-        for suite, code, said, seconds, busy in _each_run(suites, fast=fast):
+        for suite, code, said, seconds, busy in _each_run(suites):
             named = " ".join(suite)
             took[suite[0]] = seconds
             ended = "passed" if code == 0 else "FAILED"
@@ -99,6 +106,11 @@ def main(words: list[str]) -> int:
         print(f"FAILED: {'; '.join(failed)}")
     print(f"{passed} passed, {max(wrong, len(failed))} failed")
     return 1 if failed or not passed else 0
+
+
+def _stop(number: int, _: Any) -> NoReturn:
+    """End as by Ctrl+C, so that suites under way are ended too."""
+    raise SystemExit(128 + number)
 
 
 def _counts(said: str) -> tuple[int, int]:
@@ -154,38 +166,50 @@ def _database_begun(folder: str) -> subprocess.Popen[bytes]:
     )
 
 
-def _each_run(suites: Sequence[Suite], *, fast: bool) -> Iterator[tuple[Suite, int, str, float, float]]:
+def _each_run(suites: Sequence[Suite]) -> Iterator[tuple[Suite, int, str, float, float]]:
     """Each suite once it is through: its exit code, what it printed, its seconds, and the processor seconds of all
     processes it waited for.
     """
-    waiting, under_way = list(suites), {}
-    while waiting or under_way:
-        while waiting and len(under_way) < BESIDE + (os.cpu_count() or 1):
-            suite = waiting.pop(0)
-            if not _is_plain(suite):
-                load_server()
-            said = tempfile.TemporaryFile("w+", encoding="utf-8", errors="replace")  # noqa: SIM115 - closed below
-            under_way[_begun(suite, said.fileno(), fast=fast)] = (suite, said, time.monotonic())
-        pid, status, used = os.wait4(-1, 0)
-        suite, said, began = under_way.pop(pid)
-        with said:
-            said.seek(0)
-            yield (
-                suite, os.waitstatus_to_exitcode(status), said.read(), time.monotonic() - began,
-                used.ru_utime + used.ru_stime,
-            )  # fmt: skip
+    waiting = list(suites)
+    under_way: dict[int, tuple[Suite, IO[str], float]] = {}
+    try:
+        while waiting or under_way:
+            while waiting and len(under_way) < BESIDE + (os.cpu_count() or 1):
+                suite = waiting.pop(0)
+                if not _is_plain(suite):
+                    load_server()
+                said = tempfile.TemporaryFile("w+", encoding="utf-8", errors="replace")  # noqa: SIM115 - closed below
+                under_way[_begun(suite, said.fileno())] = (suite, said, time.monotonic())
+            pid, status, used = os.wait4(-1, 0)
+            suite, said, began = under_way.pop(pid)
+            with said:
+                said.seek(0)
+                yield (
+                    suite, os.waitstatus_to_exitcode(status), said.read(), time.monotonic() - began,
+                    used.ru_utime + used.ru_stime,
+                )  # fmt: skip
+    finally:
+        _end(list(under_way))
 
 
-def _begun(suite: Suite, output: int, *, fast: bool) -> int:
+def _end(suites: list[int]) -> None:
+    """End suites with all that they have started, where they are still under way: each leads a group of its own."""
+    for number, seconds in ((signal.SIGTERM, PATIENCE), (signal.SIGKILL, 0.0)):
+        for pid in suites:
+            with suppress(ProcessLookupError):
+                os.killpg(pid, number)
+        time.sleep(seconds if suites else 0.0)
+
+
+def _begun(suite: Suite, output: int) -> int:
     """The number of the process that runs a suite, forked from this one unless it must load things in its own way."""
     if suite[0] == WEB or suite[0].startswith(OWN_LOADING):
         command = [sys.executable, "-m", "unittest", *suite]
         if suite[0] == WEB:
             command = ["npm", "--prefix", "web", "run", "--silent", "test"]
         told = [(os.POSIX_SPAWN_DUP2, output, descriptor) for descriptor in (1, 2)]
-        return os.posix_spawnp(command[0], command, os.environ, file_actions=told)
+        return os.posix_spawnp(command[0], command, os.environ, file_actions=told, setpgroup=0)
     words = ["manage.py", "test", *suite, "--settings", SETTINGS, "--noinput"]
-    words += ["--exclude-tag", LONG_TEST] if fast else []
     if _is_plain(suite):
         words = ["unittest", *suite]
     return forked(words, output)

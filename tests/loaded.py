@@ -5,6 +5,7 @@ from __future__ import annotations
 import atexit
 import gc
 import os
+import signal
 import sys
 import traceback
 import unittest
@@ -71,11 +72,15 @@ def _keep() -> None:
 
 
 def forked(words: list[str], output: int) -> int:
-    """A process that runs ``unittest`` or ``manage.py`` with these words, and prints to a file. Returns its number."""
+    """A process that runs ``unittest`` or ``manage.py`` with these words, leads what it starts, and prints to a file.
+    Returns its number.
+    """
     sys.stdout.flush()
     sys.stderr.flush()
     pid = os.fork()
     if pid == 0:
+        os.setpgid(0, 0)
+        signal.signal(signal.SIGTERM, signal.SIG_DFL)
         _become(words, output)
     return pid
 

@@ -84,6 +84,10 @@ class BrowserTest(Prepared, ServedTest):
     def open(self, path: str) -> None:
         self.page.goto(self.live_server_url + path)
 
+    def unfold(self, title: str) -> None:
+        """Open what is folded under a title, by key: a click goes amiss where what loads above moves it meanwhile."""
+        self.page.locator("summary", has_text=title).press("Enter")
+
     def heading(self) -> Any:
         return self.page.get_by_role("heading", level=1)
 

@@ -180,7 +180,7 @@ class Scenes(BrowserTest):
         finish_all(study)
         picture = write(Path(settings.HOME) / "photo.exr", 0.5 * textured(SIZE))
         self.open("/scenes/marble-stall")
-        page.get_by_text("Add a photograph, an analytic picture").click()
+        self.unfold("Add a photograph, an analytic picture")
         page.locator('input[type="file"]').first.set_input_files(picture)
         page.get_by_label("Title").fill("Model on the bench")
         page.get_by_label("Lens").fill("35 mm")

@@ -49,7 +49,7 @@ class Imports(BrowserTest):
         set_ = ImportedRender.objects.first().import_set
         change_set(set_, table=read_table(table.read_bytes(), "farm.csv"), table_name="farm.csv")
         self.open(f"/imports/{number}")
-        page.get_by_text("What the 6 columns of farm.csv mean").click()
+        self.unfold("What the 6 columns of farm.csv mean")
         expect(page.get_by_label("What Render time (s) means")).to_have_value("seconds")
         side = page.get_by_role("complementary", name="Make a study")
         expect(side).to_contain_text("Of all 4 options")  # a batch of its own for each parts the seeds

@@ -145,7 +145,7 @@ class Blind(LookingTest):
         self.open_pair(self.pair)
 
     def begin(self, kind, rounds="8"):
-        self.page.get_by_text("Start a blind test").click()
+        self.unfold("Start a blind test")
         blind = self.page.locator("[data-part=blind]")
         blind.get_by_label("Question").select_option(kind)
         blind.get_by_label("Rounds").select_option(rounds)

@@ -146,7 +146,7 @@ class Planned(Planning):
         self.own("range", engine="sedge")
         self.vary("Height of the lamp", "1.2  1.4  1.8  2.0")
         expect(self.plan().locator("tbody tr")).to_have_count(5)
-        self.page.get_by_text("Budget, small first").click()
+        self.unfold("Budget, small first")
         self.page.get_by_label("At most (renders)").fill("6")
         expect(self.page.get_by_text("The budget left 2 options out")).to_be_visible()
         study = self.run_it(7)
@@ -210,7 +210,7 @@ class Pilots(Planning):
         self.assert_accessible()
         with Processes():
             expect(self.page.get_by_text(re.compile("^About "))).to_be_visible(timeout=300_000)
-        self.page.get_by_text("What that rests on").click()
+        self.unfold("What that rests on")
         expect(self.page.get_by_text("the same render at another size")).to_be_visible()
         self.open("/")
         expect(self.heading()).to_have_text("No study yet: ask a question and change one thing.")

@@ -222,7 +222,7 @@ class OneThingOfAnyKind(BrowserTest):
     def test_frame_format_transform_and_passes_go_with_the_study(self):
         page = self.page
         page.get_by_label("Frame (1 to 24)").fill("12")
-        page.get_by_text("File format, view transform, passes").click()
+        self.unfold("File format, view transform, passes")
         page.get_by_label("File format").select_option("exr-float")
         page.get_by_label("View transform").select_option("sRGB - Display / ACES 1.0 - SDR Video")
         page.get_by_label("Depth").check()

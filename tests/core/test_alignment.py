@@ -4,6 +4,7 @@ import numpy as np
 from matchedpair.measures.alignment import alignment
 from matchedpair.measures.light import Light
 
+from tests.inner_loop import long
 from tests.pictures import blurred, everywhere, flat, moved, noisy, photograph, textured
 
 
@@ -16,6 +17,7 @@ def twins(picture, noise, first):
 
 
 class Shift(unittest.TestCase):
+    @long
     def test_an_unmoved_picture_is_never_called_shifted(self):
         for name in ("coffee", "astronaut", "chelsea", "rocket"):
             for noise in (0.02, 0.1, 0.3):

@@ -14,6 +14,7 @@ from matchedpair.pictures import apart, read_picture
 from matchedpair.pictures.apart import Limits, decode_apart
 from matchedpair.pictures.picture_file import MAX_PIXELS, open_with, opened, opened_here, refuse_too_large
 
+from tests.inner_loop import long
 from tests.pictures import hollow_png
 
 RNG = np.random.default_rng(5)
@@ -103,6 +104,7 @@ class Apart(unittest.TestCase):
             self.assertTrue(str(there.exception).startswith(str(self.folder / name)))
         self.both(whole)
 
+    @long
     def test_a_small_file_of_a_huge_picture_is_refused_before_it_is_decoded(self) -> None:
         with self.assertRaisesRegex(PictureError, "has 16385×16400 pixels; the most is"):
             read_picture(hollow_png(self.folder / "bomb.png", 16385, 16400, 1))
@@ -110,6 +112,7 @@ class Apart(unittest.TestCase):
         with self.assertRaisesRegex(PictureError, "would take .* GB of memory to look at"):
             refuse_too_large(1 << 50, "bomb.png")
 
+    @long
     def test_a_reader_that_would_take_too_much_memory_ends_or_refuses_alone(self) -> None:
         # one tile as large as the picture, which no reader can take in pieces
         path = save(self.folder / "tile.tif", np.zeros((4096, 4096, 3), np.float32), "float", tile=4096)

@@ -7,6 +7,8 @@ from hypothesis import strategies as st
 from matchedpair.judging.blind import ANSWERS, BETTER, SAME, Answered, blind_result, plan_rounds, smallest_shown
 from scipy.stats import binomtest
 
+from tests.inner_loop import long
+
 
 def answers(right, wrong, differs=True):
     """Rounds of a test for a difference, so many answered rightly and so many wrongly."""
@@ -78,6 +80,7 @@ class Results(unittest.TestCase):
         against = [Answered(True, "trial", "right"), Answered(True, "control", "left")] * 7
         self.assertRegex(blind_result(BETTER, against).sentence, "^The control is preferred: the trial .* 0 of 14")
 
+    @long
     def test_what_it_could_have_shown_holds_in_a_simulation(self):
         dice = Random(3)
         for kind, rounds in ((SAME, 16), (BETTER, 24)):

@@ -7,6 +7,7 @@ from matchedpair.measures.light import Light
 from matchedpair.measures.region import Region
 from matchedpair.measures.zones import Zone
 
+from tests.inner_loop import long
 from tests.pictures import blurred, everywhere, flat, noisy, patchy, photograph
 
 
@@ -25,6 +26,7 @@ def twins(picture, noise, first):
 
 
 class Known(unittest.TestCase):
+    @long
     def test_equal_sides_are_seldom_told_apart(self):
         alarms = 0
         for seed in range(60):
@@ -108,6 +110,7 @@ class Known(unittest.TestCase):
 
 
 class Blotchy(unittest.TestCase):
+    @long
     def test_slow_patches_are_no_difference_when_blocks_are_wide_enough(self):
         picture = flat(0.5, (960, 540))
         alarms = wide = 0

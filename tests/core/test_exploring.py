@@ -9,6 +9,8 @@ from itertools import product
 from matchedpair.search.exploring import Tried, evened_out, frontier, next_explored, top_of
 from matchedpair.search.raising import Change, Compared, Ladder, next_raise
 
+from tests.inner_loop import long
+
 LEVELS = (1, 2, 4, 8)
 LADDERS = [Ladder("a", LEVELS), Ladder("b", LEVELS), Ladder("c", LEVELS)]
 
@@ -40,6 +42,7 @@ class Exploring(unittest.TestCase):
         step = next_explored(LADDERS, {"a": 2, "clamp": 5}, [])
         self.assertEqual((step.state, step.wanted.settings), ("render", {"a": 8, "b": 8, "c": 8, "clamp": 5}))
 
+    @long
     def test_without_a_budget_all_are_tried_once_and_the_known_best_is_found(self):
         step, tried = explore()
         self.assertEqual((step.state, len(tried)), ("done", 64))
@@ -61,6 +64,7 @@ class Exploring(unittest.TestCase):
             seconds(step.settings), 1.25 * min(seconds(r.settings) for r in whole if r.change.amount <= 1)
         )
 
+    @long
     def test_it_does_better_than_chance_within_the_same_budget(self):
         def fastest(rows):
             return min(row.seconds for row in rows if row.change.amount <= 1.0)

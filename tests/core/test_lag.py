@@ -13,6 +13,7 @@ from matchedpair.measures.lag import fit_lag
 from matchedpair.measures.response import fit_response
 from matchedpair.measures.sequence_report import sequence_files
 
+from tests.inner_loop import long
 from tests.pictures import photograph, write
 
 COUNT = 20
@@ -60,6 +61,7 @@ class Lags(unittest.TestCase):
         self.assertLess(found.interval[1], 0.3)
         self.assertAlmostEqual(fit_lag(0.7 * kept(BOTH, 0.6) + 0.1, BOTH).tau, -1 / math.log(0.6), delta=0.02)
 
+    @long
     def test_the_interval_holds_the_truth_nineteen_times_in_twenty(self):
         for keep in (0.3, 0.6, 0.85):
             inside, widths = 0, []

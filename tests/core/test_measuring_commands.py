@@ -10,6 +10,7 @@ from matchedpair.measures.kinds import KINDS
 
 from tests.core.test_cli import Called
 from tests.core.test_fireflies import planted
+from tests.inner_loop import long
 from tests.pictures import blurred, flat, moved, noisy, patchy, photograph, write
 
 ZONE = {
@@ -116,6 +117,7 @@ class Measure(Files):
                       "detail kept 0.7 px", "look ", "visible difference "):  # fmt: skip
             self.assertIn(words, out)
 
+    @long
     def test_another_view_transform_changes_what_is_seen_and_nothing_else(self):
         plain = self.json(*self.all)["zones"]["whole"]
         toned = self.json(*self.all, "--view", "sRGB - Display / ACES 1.0 - SDR Video")["zones"]["whole"]

@@ -10,6 +10,7 @@ from matchedpair.measures.light import Light
 from matchedpair.measures.noise import VERSION, NoiseFigure
 from matchedpair.measures.region import Region
 
+from tests.inner_loop import long
 from tests.pictures import everywhere, flat, noisy, textured
 
 
@@ -57,6 +58,7 @@ class KnownNoise(unittest.TestCase):
         noise = measured(flat(), 0.1).noise
         self.assertEqual((noise.unit, noise.method, noise.version), ("%", "twin", VERSION))
 
+    @long
     def test_nine_of_ten_intervals_hold_the_truth(self):
         held = 0
         for seed in range(40):
@@ -64,6 +66,7 @@ class KnownNoise(unittest.TestCase):
             held += low <= 10.0 <= high
         self.assertGreaterEqual(held, 36)
 
+    @long
     def test_equal_noise_is_a_tie_in_nine_of_ten_cases(self):
         ties = 0
         for seed in range(40):

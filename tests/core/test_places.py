@@ -9,6 +9,7 @@ from matchedpair.measures.pair import PairMeasures
 from matchedpair.measures.places import LEAST_PLACES, Places, place_ratio, ratio_map
 from matchedpair.measures.region import Region
 
+from tests.inner_loop import long
 from tests.pictures import everywhere, flat, grainy, noisy, patchy, photograph, textured
 
 SIZE = (320, 240)
@@ -68,6 +69,7 @@ class KnownRatios(unittest.TestCase):
             self.assertEqual(found.method, "places")
             self.assertLess(found.spread.noisier, 0.02, name)
 
+    @long
     def test_bright_paths_in_most_places_spoil_no_ratio(self):
         """At four times the samples each place has a path or three, where one in four had one: leaving out only the
         highest pixel, or nothing, the side with more samples would read as the noisier one."""
@@ -184,6 +186,7 @@ class Levels(unittest.TestCase):
         self.assertGreater(spiked.total.value, 1.2 * calm.total.value)
         self.assertGreater(total_noise_ratio(calm, spiked).interval[0], 1.0)
 
+    @long
     def test_the_total_s_interval_holds_under_patches_and_uneven_noise(self):
         for name, make in (
             ("patches", lambda seed: patchy(flat(0.5, SIZE), 0.05, 6, seed)),

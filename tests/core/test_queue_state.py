@@ -7,6 +7,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from matchedpair.queue import Ended, Instruction, Looked, QueueRow, QueueState
 
+from tests.inner_loop import long
+
 HERE = "bench"
 
 
@@ -92,6 +94,7 @@ class TwoMachines(unittest.TestCase):
 
 
 class Kills(unittest.TestCase):
+    @long
     @settings(max_examples=200, deadline=None)
     @given(
         seed=st.integers(0, 10**6), count=st.integers(1, 7), kills=st.integers(0, 10), machines=st.integers(1, 3),

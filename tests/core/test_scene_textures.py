@@ -13,6 +13,7 @@ from matchedpair.scenes import read_scene
 from matchedpair.textures import find_maps, plan_maps, read_maps, write_copies
 
 from tests.core.test_textures import TextureTest
+from tests.inner_loop import long
 
 SCENES = Path(__file__).parents[2] / "demo" / "scenes"
 
@@ -62,6 +63,7 @@ class Command(InScenes):
         command = [str(Path(sys.executable).parent / "matchedpair"), "textures", *map(str, words)]
         return subprocess.run(command, capture_output=True, text=True, check=False)
 
+    @long
     def test_a_scene_is_planned_with_its_use_written_and_undone(self):
         use = self.folder / "use.json"
         use.write_text(json.dumps([{"texture": "flags_relief", "shown_percent": 40, "pixels_across": 200}]))
@@ -78,6 +80,7 @@ class Command(InScenes):
         self.assertIn("shutter_colour.png", done.stdout)
         self.assertFalse((self.folder / "textures" / name).exists())
 
+    @long
     def test_bad_input_is_one_line_and_code_2(self):
         for words, expected in (
             ([self.folder / "none"], "no such folder"),

@@ -13,6 +13,7 @@ from matchedpair.pictures.picture import TO_XYZ
 from matchedpair.pictures.srgb import code_values
 from scipy.ndimage import gaussian_filter
 
+from tests.inner_loop import long
 from tests.pictures import everywhere, flat, noisy, photograph
 
 # Zhang & Wandell 1996, table 1: weight and spread in degrees, by channel; the weights are then scaled to 1
@@ -44,6 +45,7 @@ def slow_lab(picture, pixels_per_degree):
 
 
 class Known(unittest.TestCase):
+    @long
     def test_the_fast_way_gives_what_the_slow_one_does(self):
         for name, density in (("astronaut", 60.0), ("coffee", 30.0), ("chelsea", 120.0)):
             picture = photograph(name)

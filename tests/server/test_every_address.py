@@ -8,10 +8,11 @@ from unittest import mock
 from django.contrib.auth.models import Group, User
 from django.core.signals import request_finished
 from django.db import close_old_connections
-from django.test import Client, TestCase, override_settings, tag
+from django.test import Client, TestCase, override_settings
 from rest_framework.authtoken.models import Token
 
 from server.config.access import JUDGES, OPERATORS
+from tests.inner_loop import long
 from tests.server.base import PreparedTest, WithEngines, finish_all
 
 SCHEMA = json.loads((Path(__file__).parents[2] / "server" / "openapi.json").read_text())
@@ -76,7 +77,7 @@ class Roles(TestCase):
             User.objects.filter(username=name).update(is_active=False)
             self.assertEqual(Client().get("/api/queue/", headers=headers).status_code, 401)
 
-    @tag("long")
+    @long
     def test_each_address_asks_who_comes(self):
         count = 0
         for method, path, parameters in operations():
@@ -142,7 +143,7 @@ class JudgesSign(WithEngines, TestCase):
         self.assertEqual((verdict.json()["author"], pin.json()["author"]), ("nora", "nora"))
 
 
-@tag("long")
+@long
 class OddValues(PreparedTest):
     """Nothing that a path, a query or a body may hold is an unforeseen error."""
 

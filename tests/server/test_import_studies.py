@@ -7,7 +7,7 @@ import time
 
 import numpy as np
 from django.conf import settings
-from django.test import TestCase, override_settings, tag
+from django.test import TestCase, override_settings
 from matchedpair.cli import main
 
 from server.catalogue.zones import zones_by_view
@@ -22,6 +22,7 @@ from server.processes.measurer import Measurer
 from server.sharing.study_export import write_study
 from server.sharing.study_import import load_study
 from server.studies.models import Option, Study
+from tests.inner_loop import long
 from tests.pictures import noisy, textured, write
 from tests.server.base import draft
 from tests.server.test_imports import WithImports
@@ -79,7 +80,7 @@ class FromElsewhere(WithImports, TestCase):
         self.assertEqual(answer.status_code, 201, answer.content)
         return Study.objects.get(pk=answer.json()["study"]), answer.json()["left_out"]
 
-    @tag("long")
+    @long
     def test_sixty_renders_come_to_curves_an_answer_and_a_decision(self):
         number, shown = self.farm()
         meanings = {row["name"]: row["meaning"] for row in shown["table_columns"]}
@@ -131,7 +132,7 @@ class FromElsewhere(WithImports, TestCase):
         refused = self.problem(400, "PATCH", f"/api/imports/{number}/", {"columns": {"Host": "nothing"}})
         self.assertTrue(refused["fields"])
 
-    @tag("long")
+    @long
     def test_a_measurer_at_work_measures_the_control_of_a_new_study_too(self):
         number, _ = self.farm()
         measurer = Measurer()
@@ -141,7 +142,7 @@ class FromElsewhere(WithImports, TestCase):
         measured = set(Measure.objects.filter(name="noise").values_list("option", flat=True))
         self.assertEqual(measured, set(study.options.values_list("pk", flat=True)))
 
-    @tag("long")
+    @long
     def test_its_scene_takes_zones_and_a_reference_and_then_engines_are_ranked(self):
         number, _ = self.farm()
         study, _ = self.made(number)
@@ -169,7 +170,7 @@ class FromElsewhere(WithImports, TestCase):
         self.assertEqual(after["sure"], "sure", after)
         self.assertTrue(Measure.objects.filter(zone="Corner", option__in=options).exists())
 
-    @tag("long")
+    @long
     def test_a_column_is_said_to_be_a_quality_knob_and_which_way_it_goes(self):
         number, shown = self.farm()
         self.assertEqual((shown["knobs"], shown["knobs_down"]), (["AA Samples"], []))

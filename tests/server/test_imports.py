@@ -15,7 +15,7 @@ import numpy as np
 import OpenImageIO as oiio
 from django.conf import settings
 from django.core.files.uploadedfile import SimpleUploadedFile
-from django.test import TestCase, override_settings, tag
+from django.test import TestCase, override_settings
 
 from server.imports import actions
 from server.imports.inbox import take_in_one
@@ -26,6 +26,7 @@ from server.runs.models import Run
 from server.store.pixels import stored_picture
 from server.store.uploads import sweep
 from server.studies.models import Option, Study
+from tests.inner_loop import long
 from tests.pictures import hollow_png, noisy, textured, write, write_layered
 from tests.server.base import WithEngines
 
@@ -260,7 +261,7 @@ class Elsewhere(WithImports, TestCase):
         answer = self.client.post(f"/api/imports/{number}/files/", {"x": "y"}, headers={"X-CSRFToken": self.token})
         self.assertEqual((answer.status_code, "must carry a file" in answer.json()["detail"]), (400, True))
 
-    @tag("long")
+    @long
     def test_five_hundred_files_of_which_three_are_bad(self):
         for seed in range(497):
             shutil.copyfile(write(self.elsewhere / "one.exr", textured((8, 8))), self.elsewhere / f"f_s{seed}.exr")
@@ -440,7 +441,7 @@ class Command(WithEngines, TestCase):
         self.assertEqual(body["taken"][0]["missing"], ["engine", "scene", "view"])
         self.assertFalse(take_in_one())
 
-    @tag("long")
+    @long
     def test_bad_input_is_one_clear_line(self):
         empty = self.folder_of_renders / "empty"
         empty.mkdir()

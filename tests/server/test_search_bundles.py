@@ -6,13 +6,14 @@ from pathlib import Path
 
 from django.conf import settings
 from django.core.management import call_command
-from django.test import TestCase, tag
+from django.test import TestCase
 from matchedpair.errors import InputError
 
 from server.searches.models import Search
 from server.sharing.study_export import write_study
 from server.sharing.study_import import load_study
 from server.studies.models import Option, Pair, Study
+from tests.inner_loop import long
 from tests.server.base import WithEngines
 from tests.server.test_sharing import changed_bundle, without_numbers
 
@@ -76,7 +77,7 @@ class SearchesInBundles(WithEngines, TestCase):
         made = self.load(lambda document: document.pop("searches"))
         self.assertEqual(made.searches.count(), 0)
 
-    @tag("long")
+    @long
     def test_what_does_not_hold_together_is_refused_and_nothing_stays(self):
         def first(**changes):
             return lambda document: document["searches"][0].update(changes)

@@ -13,7 +13,7 @@ from unittest.mock import patch
 from distributed.client import FutureCancelledError
 from django.conf import settings
 from django.db import DatabaseError
-from django.test import TestCase, tag
+from django.test import TestCase
 from matchedpair.engines import lay_out, read_definition
 
 from server.processes import heartbeat
@@ -22,6 +22,7 @@ from server.processes.task import ask_stop, render_task
 from server.runs import actions
 from server.runs.models import OPEN_STATES, Run
 from tests.engines import add_engine
+from tests.inner_loop import long
 from tests.server.base import PreparedTest, result_of
 
 
@@ -215,7 +216,7 @@ class RunnerTrouble(PreparedTest):
         self.assertEqual(state, "failed")
         self.assertIn("Could not be started", reason)
 
-    @tag("long")
+    @long
     def test_a_database_that_is_locked_once_holds_nothing_up(self):
         runner = Runner(FakeCluster(result_of))
         claim, tries = actions.claim, []

@@ -10,7 +10,7 @@ from unittest.mock import patch
 import cv2
 import numpy as np
 from django.conf import settings
-from django.test import TestCase, override_settings, tag
+from django.test import TestCase, override_settings
 
 from server.catalogue.engines import engine_named
 from server.catalogue.models import SceneRevision
@@ -24,6 +24,7 @@ from server.store.files import path_of
 from server.studies.models import Option, Pair, Setup, Study
 from server.textures import acting, planning
 from server.textures.models import MapFacts
+from tests.inner_loop import long
 from tests.server.base import WithEngines, result_of
 
 ROOT = Path(__file__).parents[2]
@@ -97,7 +98,7 @@ class TexturePlans(WithEngines, TestCase):
         row = self.rows(self.plan())["flags_damp_mask.png"]
         self.assertEqual((row["role"], row["divisor"]), ("mask", 4))
 
-    @tag("long")
+    @long
     def test_a_real_engine_tells_how_large_each_map_appears(self):
         self.assertIn({"name": "sedge", "title": "Sedge"}, self.plan()["engines"])
         answer = self.call(
