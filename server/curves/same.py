@@ -8,8 +8,8 @@ from itertools import product
 from statistics import median
 from typing import Any
 
+from matchedpair.answers.thresholds import STOPS
 from matchedpair.choose import OverScenes, over_scenes
-from matchedpair.choose.failing import SHIFT_STOPS
 from matchedpair.curves import SameNoise, SameTime, same_noise, same_time
 from matchedpair.curves.curve import BEYOND
 from matchedpair.errors import RefusedError
@@ -122,7 +122,7 @@ class _Comparisons:
         """The middle of the shifts of brightness that were found to be more than chance; None without one."""
         looks = [look for _, look in self._of(control, trial) if look and look["interval"]]
         told = [look["stops"] for look in looks if look["interval"][0] * look["interval"][1] > 0.0]
-        return median(told) if told and abs(median(told)) >= SHIFT_STOPS else None
+        return median(told) if told and abs(median(told)) >= STOPS else None
 
 
 def baseline_point(control: Ladder) -> LadderPoint | None:

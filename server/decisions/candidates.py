@@ -26,6 +26,8 @@ from server.verdicts.looks import looks_of
 
 BY_REFERENCE = ("stops", "colour", "detail", "visible")
 MEASURED = (NOISE, "fireflies", *BY_REFERENCE)
+# of the control itself, and of the same settings at other places: one frame's light is no measure of another's
+UNCHANGED = Figure(0.0, "stops", (0.0, 0.0), "control", 1), Figure(0.0, "ΔE00", (0.0, 0.0), "control", 1)
 AGAINST = {"reference": "against the reference", "control": "against the control"}
 
 
@@ -75,14 +77,17 @@ def candidates(study: Study, place: str = "") -> tuple[list[str], list[OfStudy]]
         groups = {f"{key} {where}": {where: each} for key, own in groups.items() for where, each in own.items()}
     found = []
     for key, own in groups.items():
-        figures = {where: _figures(each, references, looks, basis) for where, each in own.items()}
+        control = any(each.option.control_id is None for each in own.values())
+        figures = {
+            where: _figures(each, references, UNCHANGED if control else looks.get(each.option.pk), basis)
+            for where, each in own.items()
+        }
         times = {where: t for where, each in own.items() if (t := _frame_time(each, basis)) is not None}
         calm = next((flicker[each.option.pk] for each in own.values() if each.option.pk in flicker), None)
         if calm is not None:
             figures = {where: row | {"flicker": (calm, "")} for where, row in figures.items()}
         name = option_name(next(iter(own.values())).option)
         candidate = _over_places(name, figures, asked if everywhere else list(own))
-        control = any(each.option.control_id is None for each in own.values())
         found.append(OfStudy(key, candidate.name, control, own, candidate, times))
     return places, sorted(found, key=lambda row: not row.control)
 
@@ -119,7 +124,7 @@ def _over_places(name: str, figures: dict[str, dict[str, tuple[Figure, str]]], p
 
 
 def _figures(
-    own: OptionFacts, references: References, looks: dict[int, tuple[Figure, Figure]], basis: str
+    own: OptionFacts, references: References, look: tuple[Figure, Figure] | None, basis: str
 ) -> dict[str, tuple[Figure, str]]:
     """By limit its figure, and the zone or what it is compared with."""
     found: dict[str, tuple[Figure, str]] = {}
@@ -147,8 +152,8 @@ def _figures(
         judged = _figure(own.measure(name, WHOLE, references))
         if judged is not None:
             found[name] = (judged, AGAINST["reference"])
-    if own.runs and own.option.pk in looks and "stops" not in found:
-        stops, colour = looks[own.option.pk]
+    if own.runs and look is not None and "stops" not in found:
+        stops, colour = look
         found["stops"], found["colour"] = (stops, AGAINST["control"]), (colour, AGAINST["control"])
     return found
 
@@ -176,12 +181,13 @@ def _flicker(study: Study) -> dict[int, Figure]:
 
 
 def _looks(study: Study) -> dict[int, tuple[Figure, Figure]]:
-    """Shift of brightness and colour of each trial against its own control; a control's own is 0."""
-    found = {
-        pk: (Figure(0.0, "stops", (0.0, 0.0), "control", 1), Figure(0.0, "ΔE00", (0.0, 0.0), "control", 1))
-        for pk in study.options.filter(control=None).values_list("pk", flat=True)
-    }
+    """Shift of brightness and colour of each trial against its own control at the same place."""
+    found = {}
+    there = Option.objects.filter(study=study, control__isnull=False).select_related("setup", "control__setup")
+    beside = {row.pk for row in there if row.control is not None and place_of(row.setup) == place_of(row.control.setup)}
     for trial, look in looks_of(study, WHOLE).items():
+        if trial not in beside:
+            continue
         interval = tuple(look["interval"]) if look["interval"] else None
         found[trial] = (
             Figure(look["stops"], "stops", interval, "control", 1),

@@ -2,9 +2,13 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from functools import partial
 
-from matchedpair.answers import Answer, FailFact, MoveFact, UseFact, use_answer
+from matchedpair.answers import Answer, MoveFact, UseFact, use_answer
+from matchedpair.answers.caveats import cell_stops, largest_cell
+from matchedpair.answers.phrases import place_of_box
+from matchedpair.answers.thresholds import PLAIN_COLOUR, PLAIN_STOPS
 from matchedpair.choose import (
     Assumptions,
     Decision,
@@ -26,6 +30,10 @@ from matchedpair.measures.zones import WHOLE
 from server.decisions.candidates import OfStudy, candidates, mean_time
 from server.decisions.models import Production, StudyUse
 from server.decisions.uses import as_use, uses_of
+from server.measuring.measuring import figure_of
+from server.measuring.option_facts import frame_name
+from server.measuring.which_reference import place_of
+from server.pairs.look_facts import cell_facts
 from server.pairs.pair import PairFigures, pair_figures, with_all
 from server.studies.models import Pair, Study
 
@@ -97,7 +105,9 @@ def decided(study: Study, place: str = "") -> Decided:
             cost = Cost(after, saving(before, after, _assumed(production, chosen)) if before else None)
         if chosen is not None and chosen.key not in held:
             held[chosen.key] = _held(study, chosen)
-        lost = failures(held[chosen.key]) if chosen is not None else []
+        # where the use sets no limit, a picture that looks another one is told
+        limits = {"stops": PLAIN_STOPS, "colour": PLAIN_COLOUR} | use.limits
+        lost = failures(held[chosen.key], limits) if chosen is not None else []
         fact = _fact(use, decision, options, chosen, hand is not None, lost, production, cost, before)
         found.append(DecidedUse(use, decision, chosen, hand is not None, cost, lost, use_answer(fact)))
     return Decided(places, options, production, Cost(before, None) if before else None, found)
@@ -109,7 +119,6 @@ def _fact(
 ) -> UseFact:  # fmt: skip
     """A use as plain figures. What would overturn the rules' choice says nothing of one by hand."""
     names = {row.key: row.name for row in options}
-    fails = tuple(FailFact(row.place, row.zone, row.words, row.pair) for row in lost)
     if chosen is None:
         return UseFact(use.title, options=len(options), without=decision.without)
     rules = not by_hand
@@ -120,7 +129,8 @@ def _fact(
         tuple(names[key] for key in decision.ties) if rules else (), decision.without if rules else "",
         production.frames, production.machines, cost.forecast.hours if cost else None,
         before.hours if before and cost else None,
-        tuple(_moved(move, names) for move in decision.moved if move.chosen != decision.chosen) if rules else (), fails,
+        tuple(_moved(move, names) for move in decision.moved if move.chosen != decision.chosen) if rules else (),
+        tuple(lost),
     )  # fmt: skip
 
 
@@ -166,27 +176,37 @@ def _forecast(option: OfStudy, production: Production) -> Forecast | None:
 
 
 def _held(study: Study, chosen: OfStudy) -> list[Held]:
-    """The choice against its own control at every place, whole and by zone."""
+    """The choice against its own control at every place, whole, by zone, and in the part that changed most."""
     places = {facts.option.pk: place for place, facts in chosen.options.items()}
+    frames = len({facts.option.setup.frame for facts in chosen.options.values()}) > 1
     rows: list[Held] = []
     for pair in with_all(Pair.objects.filter(study=study, trial__in=places)).order_by("pk"):
         if pair.control_id == pair.trial.control_id:
-            rows += _of_pair(pair_figures(pair), places[pair.trial_id])
+            rows += _of_pair(pair_figures(pair), places[pair.trial_id], frames=frames)
     return rows
 
 
-def _of_pair(found: PairFigures, place: str) -> list[Held]:
-    look = found.comparison.look if found.comparison else None
-    rows = [Held(place, WHOLE, found.pair.pk, found.time_ratio, found.noise_ratio, *_shift(look))]
-    for zone in found.zones:
-        own = zone.comparison.look if zone.comparison else None
-        rows.append(Held(place, zone.zone, found.pair.pk, None, zone.ratio, *_shift(own)))
+def _of_pair(found: PairFigures, place: str, *, frames: bool) -> list[Held]:
+    setup = found.pair.trial.setup
+    if frames:
+        place = ", ".join(part for part in place.split(", ") if part != frame_name(setup))
+    row = partial(Held, place, pair=found.pair.pk, frame=setup.frame if frames else None)
+    zones = {zone.zone: zone for zone in found.zones}
+    # another frame or size than the control's: what is the choice's own can still be told
+    beside = place_of(found.pair.control.setup) == place_of(setup)
+    rows = []
+    for look in found.looks:
+        measured = found.trial.noise if look.name == WHOLE else zones[look.name].trial
+        own = row(look.name, percent=figure_of(measured) if measured is not None else None)
+        if beside:
+            time = found.time_ratio if look.name == WHOLE else None
+            own = replace(
+                own, time=time, noise=look.noise, stops=look.stops, stops_interval=look.stops_interval,
+                colour=look.colour,
+            )  # fmt: skip
+        rows.append(own)
+    cell = largest_cell(cell_facts(found.comparison))
+    if beside and cell is not None:
+        part = f"a part of the {place_of_box(cell.box, setup.description().picture_size)}"
+        rows.append(row(part, stops=cell_stops(cell.percent), box=cell.box))
     return rows
-
-
-def _shift(look: dict[str, object] | None) -> tuple[float | None, tuple[float, float] | None, float | None]:
-    if not look:
-        return None, None, None
-    ends = look["interval"]
-    interval = (ends[0], ends[1]) if isinstance(ends, list) else None
-    return look["stops"], interval, look["delta_e_after_gain"]  # type: ignore[return-value]  # as the comparison wrote it

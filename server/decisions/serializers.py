@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import asdict
 from typing import Any
 
+from matchedpair.answers import failing
 from matchedpair.choose import LIMITS, Forecast, Saving, recipe_of
 from matchedpair.choose.forecast import PER_FRAME, PER_SHOT
 from matchedpair.choose.uses import BREAKS, KEEPS, UNKNOWN, UNSURE
@@ -99,7 +100,7 @@ class SavingSerializer(serializers.Serializer):
 
 
 class FailureSerializer(serializers.Serializer):
-    """Where the choice loses against the baseline, or shifts the look."""
+    """Where the choice shifts the look, breaks a limit in a zone, or loses against the baseline."""
 
     place = serializers.CharField()
     zone = serializers.CharField()
@@ -117,6 +118,7 @@ class DecidedUseSerializer(serializers.Serializer):
     limits = serializers.DictField(child=serializers.FloatField())
     weight = serializers.FloatField()
     words = serializers.CharField()
+    but = serializers.ListField(child=serializers.CharField(), help_text="What speaks against the choice, worst first")
     chosen = serializers.CharField(help_text="Key of the option; empty for none")
     by_hand = serializers.BooleanField()
     reasons = serializers.CharField()
@@ -323,7 +325,8 @@ def _use(row: DecidedUse) -> dict[str, Any]:
     use, decision = row.use, row.decision
     return {
         "name": use.name, "title": use.title, "own": use.position > OWN_FROM, "limits": use.limits,
-        "weight": use.weight, "words": row.answer.sentence, "chosen": row.chosen.key if row.chosen else "",
+        "weight": use.weight, "words": row.answer.sentence,
+        "but": [claim.text for claim in row.answer.but], "chosen": row.chosen.key if row.chosen else "",
         "version": version_of(use_values(use)), "by_hand": row.by_hand, "reasons": use.reasons,
         "ties": list(decision.ties),
         "standings": {
@@ -337,7 +340,7 @@ def _use(row: DecidedUse) -> dict[str, Any]:
         "moved": [asdict(move) | {"changes": move.chosen != decision.chosen} for move in decision.moved],
         "forecast": _forecast(row.cost.forecast) if row.cost else None,
         "saving": _saving(row.cost.saving) if row.cost and row.cost.saving else None,
-        "failures": [asdict(each) for each in row.failures],
+        "failures": [asdict(each) | {"words": failing(each)} for each in row.failures],
     }  # fmt: skip
 
 

@@ -139,11 +139,16 @@ def place_names(setups: Iterable[Setup]) -> dict[tuple[object, ...], str]:
     return names
 
 
+def frame_name(setup: Setup) -> str:
+    """How a frame is called among others."""
+    return f"frame {setup.frame}"
+
+
 _PARTS: tuple[Callable[[Setup], str], ...] = (
     lambda setup: setup.view,
     lambda setup: f"{setup.width} × {setup.height}",
     lambda setup: "" if setup.variant == AS_IS else setup.variant,
-    lambda setup: f"frame {setup.frame}",
+    frame_name,
     lambda setup: ", ".join(f"{name.replace('_', ' ')} {value:g}" for name, value in sorted(setup.quantities.items())),
     lambda setup: f"part {setup.crop}" if setup.crop else "",
 )

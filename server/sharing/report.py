@@ -13,6 +13,7 @@ from django.db.models import Q
 from django.template.loader import render_to_string
 from django.utils import timezone
 from django.utils.safestring import mark_safe
+from matchedpair.answers import failing
 from matchedpair.answers.answer import VISIBLE_ERROR
 from matchedpair.choose import LIMITS
 from matchedpair.choose.uses import BREAKS
@@ -287,7 +288,8 @@ def _use(choice: Decided, row: DecidedUse) -> dict[str, Any]:
             f"{kinds[name].title}: {'at most' if kinds[name].most else 'at least'} {bound:g} {kinds[name].unit}".strip()
             for name, bound in row.use.limits.items()
         ],
-        "out": [each for each in out if each["why"]], "cost": row.cost, "failures": row.failures,
+        "out": [each for each in out if each["why"]], "cost": row.cost,
+        "failures": [(each, failing(each)) for each in row.failures],
         "settings": sorted(row.chosen.first.settings.items()) if row.chosen else [],
         "engine": row.chosen.first.engine_title if row.chosen else "",
     }  # fmt: skip

@@ -6,7 +6,6 @@ from dataclasses import replace
 
 from matchedpair.answers import (
     CellFact,
-    FailFact,
     LevelFact,
     MoveFact,
     NearFact,
@@ -21,6 +20,7 @@ from matchedpair.answers import (
     answer_of,
     use_answer,
 )
+from matchedpair.choose import Failure
 from matchedpair.measures.figure import Figure, PlaceSpread, Ratio
 
 SIZE = (480, 270)
@@ -301,7 +301,7 @@ def use(**more):
         "option": 7, "name": "Tansy, 64 gather rays", "options": 6, "seconds": 3.0, "control_seconds": 5.4,
         "frames": 1440, "machines": 2, "hours": 0.6, "hours_before": 1.083,
         "moved": (MoveFact("the limit on noise, worst zone", "20 %", "16 %", "Alder, 48 samples"),),
-        "fails": (FailFact("Mist lane", "whole", "0.46 stops darker", 12),),
+        "fails": (Failure("Mist lane", "whole", 12, "darker", -0.46, 0.05),),
     } | more  # fmt: skip
     return UseFact("Animation", **given)
 

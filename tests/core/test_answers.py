@@ -402,7 +402,8 @@ class Uses(unittest.TestCase):
             "It would be Alder, 48 samples if the limit on noise, worst zone were 16 % instead of 20 %.",
         )
         self.assertEqual(
-            (answer.but[0].text, answer.but[0].proof.pair), ("it fails in Mist lane: 0.46 stops darker", 12)
+            (answer.but[0].text, answer.but[0].proof.pair),
+            ("it fails in Mist lane: 0.46 stops darker than the control", 12),
         )
 
     def test_a_limit_within_the_interval_is_no_certainty(self):

@@ -5,8 +5,10 @@ from __future__ import annotations
 import itertools
 import math
 import unittest
+from dataclasses import replace
 from typing import ClassVar
 
+from matchedpair.answers import failing
 from matchedpair.choose import (
     Assumptions,
     Candidate,
@@ -202,12 +204,49 @@ class Scenes(unittest.TestCase):
         self.assertIn("not reachable in far", found.words)
         self.assertIn("not told in 1 of 5", found.words)
 
-    def test_failures_are_losses_that_are_more_than_chance(self):
+    def held(self, zone="whole", **more):
+        return Held("stall", zone, 1, **more)
+
+    def told(self, *rows, **limits):
+        found = failures(rows, {"stops": 0.1, "colour": 2.0} | limits)
+        return [(row.zone, row.how, row.amount) for row in found]
+
+    def test_failures_are_more_than_chance_and_more_than_the_use_allows(self):
+        sure, unsure = (-0.06, -0.04), (-0.1, 0.2)
+        rows = [
+            self.held("Shelf", stops=-0.05, stops_interval=sure),
+            self.held("Tray", stops=0.2, stops_interval=unsure),
+            self.held(colour=1.4),
+        ]
+        self.assertEqual(
+            self.told(*rows, stops=0.02, colour=1.0), [("Shelf", "darker", -0.05), ("whole", "colour", 1.4)]
+        )
+        self.assertEqual(self.told(*rows), [])
+
+    def test_noise_that_a_use_limits_was_traded_and_other_noise_is_lost(self):
         worse = Ratio(1.3, (1.2, 1.4), "twin", 1, tie=False)
         tied = Ratio(1.01, (0.95, 1.07), "wall", 1, tie=True)
+        over = Figure(15.0, "%", (14.0, 16.0), "twin", 1)
+        rows = [self.held("Shelf", noise=worse, time=tied, percent=over), self.held(noise=worse, time=worse)]
+        self.assertEqual(
+            self.told(*rows), [("Shelf", "noisier", 1.3), ("whole", "noisier", 1.3), ("whole", "slower", 1.3)]
+        )
+        self.assertEqual(self.told(*rows, noise=25.0, seconds=9.0), [])
+        self.assertEqual(self.told(*rows, noise=12.0, seconds=9.0), [("Shelf", "noise", 15.0)])
+        self.assertEqual(self.told(*rows, noise=12.0, zone_noise=20.0, seconds=9.0), [])
+
+    def test_a_part_of_the_picture_is_told_where_it_says_more_than_the_zones(self):
+        part = self.held("a part of the lower right", stops=-2.6, box=(8, 8, 4, 4))
+        self.assertEqual(self.told(self.held(stops=0.0, stops_interval=(-0.01, 0.01)), part),
+                         [("a part of the lower right", "darker", -2.6)])  # fmt: skip
+        zone = self.held("Ball", stops=-2.5, stops_interval=(-2.6, -2.4))
+        self.assertEqual(self.told(zone, part), [("Ball", "darker", -2.5)])
+
+    def test_frames_of_a_sequence_are_told_together_by_the_worst(self):
         rows = [
-            Held("stall", "Deep shelf", 1, tied, worse, -0.05, (-0.06, -0.04), 0.2),
-            Held("lane", "whole", 2, tied, tied, 0.05, (-0.1, 0.2), 1.4),
+            replace(self.held("Wall", stops=0.1 * frame, stops_interval=(0.01, 1.0)), frame=frame, pair=frame)
+            for frame in (1, 3, 2, 0)
         ]
-        self.assertEqual([(f.place, f.how) for f in failures(rows)],
-                         [("stall", "noisier"), ("stall", "darker"), ("lane", "colour")])  # fmt: skip
+        (found,) = failures(rows, {"stops": 0.15})
+        self.assertEqual((found.pair, found.frames, found.of_frames), (3, 2, 4))
+        self.assertEqual(failing(found), "up to 0.3 stops brighter than the control in 2 of 4 frames")

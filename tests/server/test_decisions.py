@@ -158,11 +158,11 @@ class Failing(Decided):
         own = self.change("animation", limits={"noise": 6.0})
         trial = next(row for row in self.decision()["options"] if row["key"] == own["chosen"])
         self.assertEqual(own["failures"], [])
-        look = {"stops": -0.08, "interval": [-0.09, -0.07], "delta_e_after_gain": 0.3}
+        look = {"stops": -0.12, "interval": [-0.13, -0.11], "delta_e_after_gain": 0.3}
         Comparison.objects.filter(pair__trial=trial["option"]).update(look=look)
         own = self.use(self.decision(), "animation")
         self.assertEqual([row["how"] for row in own["failures"]], ["darker"])
-        self.assertIn("0.080 stops darker", own["failures"][0]["words"])
+        self.assertEqual(own["failures"][0]["words"], "0.12 stops darker than the control")
 
 
 class Recipes(Decided):

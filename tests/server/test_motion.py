@@ -8,6 +8,7 @@ import numpy as np
 from django.conf import settings
 
 from server.catalogue.zones import add_zone
+from server.measuring.measuring import measure_outstanding
 from server.motion.measuring import measure_sequences
 from server.motion.models import SequenceFigures
 from server.processes.runner import _seed
@@ -15,6 +16,7 @@ from server.references.models import Reference
 from server.runs.actions import claim, queue_study
 from server.runs.models import Run
 from server.runs.recording import record_result
+from server.studies.models import Option
 from tests.pictures import textured, write
 from tests.server.base import SIZE, PreparedTest, factor, result_of
 
@@ -59,6 +61,39 @@ class SequenceTest(PreparedTest):
         answer = self.call("GET", f"{self.path}?zone={zone}")
         self.assertEqual(answer.status_code, 200, answer.content)
         return answer.json()
+
+
+class Decided(SequenceTest):
+    """From frame 4 on the light is half as much again, and from frame 3 on the trial loses three tenths of it."""
+
+    def light(self, frame, extra):
+        return super().light(frame, extra) * (0.7 if extra and frame >= 3 else 1.0)
+
+    def decided(self):
+        self.finish()
+        measure_outstanding(Option.objects.filter(study=self.study))
+        return self.call("GET", f"/api/studies/{self.study.pk}/decision/").json()["options"]
+
+    def failing(self, option):
+        values = {"limits": {"noise": 30.0}, "by_hand": option["option"]}
+        body = self.call("PATCH", f"/api/studies/{self.study.pk}/uses/preview/", values).json()
+        return next(row["failures"] for row in body["uses"] if row["name"] == "preview")
+
+    def test_frames_that_fail_are_told_together(self):
+        control, trial = self.decided()
+        self.assertAlmostEqual(trial["figures"]["stops"]["value"], math.log2(0.7), delta=0.03)
+        self.assertEqual(self.failing(control), [])
+        (row,) = self.failing(trial)
+        self.assertRegex(row["words"], r"^up to 0\.5\d stops darker than the control in 4 of 6 frames$")
+
+    def test_one_frame_s_light_is_no_measure_of_another_s(self):
+        self.study = self.create(
+            kind="table", scene="mist-lane", view="lane", engine="alder", settings={"samples": 16},
+            factors=[factor("frame", *range(2, self.frames + 1))],
+        )  # fmt: skip
+        (control,) = self.decided()
+        self.assertEqual(control["figures"]["stops"]["value"], 0.0)
+        self.assertEqual(self.failing(control), [])
 
 
 class Moving(SequenceTest):

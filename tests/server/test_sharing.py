@@ -95,7 +95,8 @@ class Report(Shared):
         for words in (
             self.study.question, "Conditions", "Match sheet", "Pictures", "Curves", "Options", "Verdicts",
             "Caveats", "One view only.", "Choice by use", "Forecast", "Recipe", "Stall, version 1",
-            "Methods", "Deep shelf", "Look here.", "Where it fails" if "Where it fails" in page else "It loses to its",
+            "Methods", "Deep shelf", "Look here.",
+            "Where it fails" if "Where it fails" in page else "It fails in no scene",
         ):  # fmt: skip
             self.assertIn(words, page)
         self.assertGreaterEqual(page.count("data:image/png;base64,"), 4)

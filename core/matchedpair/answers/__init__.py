@@ -37,7 +37,7 @@ from matchedpair.answers.facts import (
     facts_from_values,
 )
 from matchedpair.answers.pair import Matched, pair_sentence
-from matchedpair.answers.use import FailFact, MoveFact, UseFact, use_answer
+from matchedpair.answers.use import MoveFact, UseFact, failing, use_answer
 from matchedpair.engines.setting import is_number
 from matchedpair.plans.plan_kind import ENGINE, QUALITY, VERSION, is_place
 
@@ -61,7 +61,6 @@ __all__ = [
     "Answer",
     "CellFact",
     "Claim",
-    "FailFact",
     "LevelFact",
     "Matched",
     "MoveFact",
@@ -79,6 +78,7 @@ __all__ = [
     "answer_of",
     "facts_as_values",
     "facts_from_values",
+    "failing",
     "pair_sentence",
     "plain_look",
     "use_answer",

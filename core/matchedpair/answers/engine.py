@@ -19,10 +19,10 @@ from matchedpair.answers.facts import OptionFact, StudyFacts
 from matchedpair.answers.missing import nothing_yet, without_reference
 from matchedpair.answers.phrases import number, place_of_box, sentence, stops, times
 from matchedpair.answers.thresholds import PLAIN_STOPS, SEEN, STOPS, TIME
+from matchedpair.choose.failing import PART
 
 FARTHEST = 4.0  # times the samples it was rendered with, up to which the law is believed
 MOST = 3  # others that are told of each kind; the table of the study has all
-PART = 2.0  # times the shift of the whole, from which a part of the picture tells more than that
 NEVER, FAR = "never gets there", "further than four times its samples"
 
 

@@ -5,9 +5,12 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from matchedpair.answers.answer import NOTHING, OPTION, PAIR, SURE, UNSURE, Answer, Claim, Proof
-from matchedpair.answers.phrases import listed, number, percent, seconds, sentence
+from matchedpair.answers.phrases import listed, number, percent, seconds, sentence, stops, times
 from matchedpair.answers.thresholds import TIME
+from matchedpair.choose.failing import BRIGHTER, COLOUR, DARKER, NOISIER, OVER, SLOWER, Failure
+from matchedpair.measures.zones import WHOLE
 
+MOST_FAILS = 3
 FASTER = 1.5  # from here on a saving is said as so many times faster
 
 
@@ -19,16 +22,6 @@ class MoveFact:
     before: str
     after: str
     chosen: str
-
-
-@dataclass(frozen=True)
-class FailFact:
-    """Where the choice loses against its control."""
-
-    place: str
-    zone: str
-    words: str
-    pair: int
 
 
 @dataclass(frozen=True)
@@ -66,7 +59,7 @@ class UseFact:
     hours: float | None = None
     hours_before: float | None = None
     moved: tuple[MoveFact, ...] = ()
-    fails: tuple[FailFact, ...] = ()
+    fails: tuple[Failure, ...] = ()
 
 
 def use_answer(use: UseFact) -> Answer:
@@ -87,7 +80,8 @@ def use_answer(use: UseFact) -> Answer:
         told.append(Claim(f"No different in time and noise: {listed(use.ties[:3])}.", proof))
     if use.without:
         told.append(Claim(sentence(use.without)))
-    but = tuple(Claim(_fails(row), Proof(PAIR, row.pair, (use.option,), row.zone)) for row in use.fails[:3])
+    worst = {(row.place, row.how): row for row in reversed(use.fails)}  # of several zones the worst alone
+    but = tuple(_fails(row, use.option) for row in use.fails if worst[row.place, row.how] is row)[:MOST_FAILS]
     return Answer("use", sentence(text), UNSURE if use.doubts else SURE, use.option, tuple(told), but, None, proof)
 
 
@@ -125,6 +119,23 @@ def _moved(move: MoveFact) -> str:
     return f"{then} if {move.what} were {move.after} instead of {move.before}."
 
 
-def _fails(row: FailFact) -> str:
-    where = ", ".join(part for part in (row.zone if row.zone != "whole" else "", row.place) if part)
-    return f"it fails in {where}: {row.words}"
+def failing(row: Failure) -> str:
+    """In which way a choice fails: ``0.46 stops darker than the control``, of a sequence with how many frames do."""
+    most = "up to " if row.frames > 1 else ""
+    all_of_them = "all " if row.frames == row.of_frames else f"{row.frames} of "
+    frames = f" in {all_of_them}{row.of_frames} frames" if row.of_frames > 1 else ""
+    if row.how in (BRIGHTER, DARKER):
+        return f"{most}{stops(row.amount)} than the control{frames}"
+    if row.how == COLOUR:
+        return f"the colour is off by {most}{number(row.amount)} ΔE{frames}"
+    if row.how == OVER:
+        return f"{most}{number(row.amount)} % noise where the limit is {number(row.bound)} %{frames}"
+    what = "noise" if row.how == NOISIER else "time"
+    return f"{most}{times(row.amount)} × the control's {what}{frames}"
+
+
+def _fails(row: Failure, option: int) -> Claim:
+    where = ", ".join(part for part in (row.zone if row.zone != WHOLE else "", row.place) if part)
+    verb = "loses" if row.how in (NOISIER, SLOWER) else "fails"
+    zone = "" if row.box is not None or row.zone == WHOLE else row.zone
+    return Claim(f"it {verb} in {where}: {failing(row)}", Proof(PAIR, row.pair, (option,), zone, box=row.box))

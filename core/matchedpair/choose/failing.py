@@ -1,65 +1,141 @@
-"""Where a choice fails: the scenes and zones in which it loses against the baseline or shifts the look."""
+"""Where a choice fails: the scenes, zones and parts of a picture in which it shifts the look, breaks a limit that was
+held against the whole picture only, or loses to its control in what the use does not limit.
+
+More noise than the control has is no failure where the use says how much noise there may be: that is what was traded.
+"""
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import dataclass
+import math
+from collections import defaultdict
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
 
-from matchedpair.measures.figure import Interval, Ratio
+from matchedpair.measures.figure import Figure, Interval, Ratio
+from matchedpair.measures.zones import WHOLE
 
-SHIFT_STOPS = 0.02
-SHIFT_COLOUR = 1.0
-SLOWER, NOISIER, BRIGHTER, DARKER, COLOUR = "slower", "noisier", "brighter", "darker", "colour"
+PART = 2.0  # times the largest shift of the whole and its zones, from which a part of the picture tells more
+BRIGHTER, DARKER, COLOUR, OVER, NOISIER, SLOWER = "brighter", "darker", "colour", "noise", "noisier", "slower"
+LOOKS = (BRIGHTER, DARKER, COLOUR)
+Box = tuple[int, int, int, int]
 
 
 @dataclass(frozen=True)
 class Held:
-    """The choice against the baseline at one place (a scene and view) and zone; None where nothing is known."""
+    """The choice against its control at one place (a scene and view) and in one zone; None where nothing is known.
+
+    Parameters
+    ----------
+    frame : int or None
+        Of a sequence, whose frames are told together.
+    percent : Figure or None
+        The choice's own noise.
+    box : (int, int, int, int) or None
+        Of a part of the picture that is no zone, in pixels: its brightness alone is known, and is beyond chance.
+    """
 
     place: str
     zone: str
     pair: int
-    time: Ratio | None
-    noise: Ratio | None
-    stops: float | None
-    stops_interval: Interval | None
-    colour: float | None
+    time: Ratio | None = None
+    noise: Ratio | None = None
+    stops: float | None = None
+    stops_interval: Interval | None = None
+    colour: float | None = None
+    frame: int | None = None
+    percent: Figure | None = None
+    box: Box | None = None
 
 
 @dataclass(frozen=True)
 class Failure:
-    """One way in which the choice loses at a place; `amount` is a ratio, stops, or ΔE00."""
+    """One way in which the choice fails at a place.
+
+    Parameters
+    ----------
+    how : str
+        What is off; ``noisier`` and ``slower`` against the control, where nothing is limited.
+    amount : float
+        A ratio, stops, ΔE00, or percent of noise.
+    bound : float
+        What it was held against, in the same unit.
+    frames, of_frames : int
+        In how many of a sequence's frames, of which `pair` is the worst; 0 where there is none.
+    """
 
     place: str
     zone: str
     pair: int
     how: str
     amount: float
-    words: str
+    bound: float
+    frames: int = 0
+    of_frames: int = 0
+    box: Box | None = None
+
+    @property
+    def beyond(self) -> float:
+        """How many times it is what it was held against."""
+        return abs(self.amount) / max(self.bound, 1e-9)
 
 
-def failures(held: Sequence[Held]) -> list[Failure]:
-    """All losses that are more than chance, the worst kind of each place first: noise, then look, then time.
+def failures(held: Sequence[Held], limits: Mapping[str, float]) -> list[Failure]:
+    """All of them that are more than chance: looks first, then broken limits, then noise and time; the worst first.
 
-    A shift of brightness counts from 0.02 stops on where its interval leaves 0 out, one of colour from a ΔE00 of 1 on.
+    Parameters
+    ----------
+    limits : mapping
+        By the names of `matchedpair.choose.uses.LIMITS`; a shift of brightness or colour that has none is not told.
     """
-    found = []
+    found: dict[tuple[str, str, str], list[Failure]] = defaultdict(list)
+    frames: dict[str, set[int]] = defaultdict(set)
+    largest: dict[tuple[str, int | None], float] = defaultdict(float)
     for row in held:
-        if row.noise is not None and not row.noise.tie and row.noise.value > 1.0:
-            found.append(_failure(row, NOISIER, row.noise.value, f"{row.noise.value:.3g} × the noise"))
-        if row.stops is not None and abs(row.stops) >= SHIFT_STOPS and _apart(row.stops_interval):
-            how = BRIGHTER if row.stops > 0 else DARKER
-            found.append(_failure(row, how, row.stops, f"{abs(row.stops):.3f} stops {how}"))
-        if row.colour is not None and row.colour >= SHIFT_COLOUR:
-            found.append(_failure(row, COLOUR, row.colour, f"the colour is off by {row.colour:.2f} ΔE00"))
-        if row.time is not None and not row.time.tie and row.time.value > 1.0:
-            found.append(_failure(row, SLOWER, row.time.value, f"{row.time.value:.3g} × the time"))
+        if row.frame is not None:
+            frames[row.place].add(row.frame)
+        if row.box is None and row.stops is not None and _apart(row.stops_interval):
+            at = row.place, row.frame
+            largest[at] = max(largest[at], abs(row.stops))
+    for row in held:
+        if row.box is not None and abs(row.stops or 0.0) < PART * largest[row.place, row.frame]:
+            continue
+        for failure in _of_row(row, limits):
+            found[failure.place, failure.zone, failure.how].append(failure)
+    told = []
+    for (place, _, _), rows in found.items():
+        worst = max(rows, key=lambda row: row.beyond)
+        count = len(frames[place])
+        told.append(replace(worst, frames=len(rows), of_frames=count) if count else worst)
+    ranks = (*LOOKS, OVER, NOISIER, SLOWER)
+    return sorted(told, key=lambda row: (0 if row.how in LOOKS else ranks.index(row.how), -row.beyond))
+
+
+def _of_row(row: Held, limits: Mapping[str, float]) -> list[Failure]:
+    found = []
+
+    def add(how: str, amount: float, bound: float) -> None:
+        found.append(Failure(row.place, row.zone, row.pair, how, amount, bound, box=row.box))
+
+    stops, colour = limits.get("stops", math.inf), limits.get("colour", math.inf)
+    if row.stops is not None and abs(row.stops) >= stops and _apart(row.stops_interval):
+        add(BRIGHTER if row.stops > 0 else DARKER, row.stops, stops)
+    if row.colour is not None and row.colour >= colour:
+        add(COLOUR, row.colour, colour)
+    if "noise" in limits or "zone_noise" in limits:
+        bound = limits.get("zone_noise", limits.get("noise", 0.0))
+        if row.zone != WHOLE and row.percent is not None and _above(row.percent, bound):
+            add(OVER, row.percent.value, bound)
+    elif row.noise is not None and not row.noise.tie and row.noise.value > 1.0:
+        add(NOISIER, row.noise.value, 1.0)
+    if "seconds" not in limits and row.time is not None and not row.time.tie and row.time.value > 1.0:
+        add(SLOWER, row.time.value, 1.0)
     return found
+
+
+def _above(figure: Figure, bound: float) -> bool:
+    low = figure.interval[0] if figure.interval is not None else figure.value
+    return bound > 0.0 and low > bound
 
 
 def _apart(interval: Interval | None) -> bool:
     return interval is None or interval[0] > 0.0 or interval[1] < 0.0
-
-
-def _failure(row: Held, how: str, amount: float, words: str) -> Failure:
-    return Failure(row.place, row.zone, row.pair, how, amount, words)

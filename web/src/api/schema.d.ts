@@ -3074,6 +3074,8 @@ export interface components {
             /** Format: double */
             weight: number;
             words: string;
+            /** @description What speaks against the choice, worst first */
+            but: string[];
             /** @description Key of the option; empty for none */
             chosen: string;
             by_hand: boolean;
@@ -3371,7 +3373,7 @@ export interface components {
             subject: string;
             levels: components["schemas"]["LevelRequest"][];
         };
-        /** @description Where the choice loses against the baseline, or shifts the look. */
+        /** @description Where the choice shifts the look, breaks a limit in a zone, or loses against the baseline. */
         Failure: {
             place: string;
             zone: string;

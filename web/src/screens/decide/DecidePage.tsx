@@ -95,6 +95,7 @@ export function DecidePage() {
                 />
               ) : null}
               <p className="mt-3 font-semibold text-sm">{use.words}</p>
+              {use.but.length ? <p className="mt-1 text-sm">But {use.but.join("; ")}.</p> : null}
               <p className="mt-1 text-sm">{firmness(data, use)}</p>
             </div>
             <div>
@@ -216,7 +217,7 @@ function Failures({ use, name }: { use: Use; name: string }) {
       <h2 className="mb-1 font-semibold">Where it fails</h2>
       {use.failures.length === 0 ? (
         <p className="text-sm">
-          Nowhere that can be told: {name} loses to its control in no scene and no zone, and shifts no look.
+          Nowhere, as far as can be told: {name} looks as its control does and breaks no limit in a zone.
         </p>
       ) : (
         <ul className="list-disc pl-5 text-sm">
@@ -229,7 +230,7 @@ function Failures({ use, name }: { use: Use; name: string }) {
                 {row.place}
                 {row.zone === "whole" ? "" : `, ${row.zone}`}
               </Link>
-              : {row.words} against the control.
+              : {row.words}.
             </li>
           ))}
         </ul>

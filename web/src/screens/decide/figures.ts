@@ -37,8 +37,8 @@ export function firmness(decision: Decision, use: Use): string {
   const said = others.map((move) => {
     const kind = decision.limit_kinds.find((each) => each.name === move.what);
     const what = kind ? kind.title.toLowerCase() : "the weight of quality";
-    const then = move.chosen ? nameOf(decision, move.chosen) : "nothing";
-    return `with ${what} at ${three(move.after)} instead of ${three(move.before)} it would be ${then}`;
+    const then = move.chosen ? `it would be ${nameOf(decision, move.chosen)}` : "no option would be left";
+    return `with ${what} at ${three(move.after)} instead of ${three(move.before)} ${then}`;
   });
   return `Not firm: ${said.join("; ")}.`;
 }
