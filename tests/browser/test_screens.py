@@ -154,8 +154,13 @@ class StudyScreen(BrowserTest):
         study = self.create()
         finish_all(study)
         self.open(f"/studies/{study.pk}")
+
+        def first_queued_by_another(route):
+            study.runs.filter(option__side="trial", seed=2).update(state="queued")
+            route.continue_()
+
+        self.page.route("**/again/", first_queued_by_another)
         self.page.get_by_role("button", name="Again: render trial samples 16, seed 2").click()
-        study.runs.filter(option__side="trial", seed=2).update(state="queued")
         self.page.get_by_role("button", name="Discard trial samples 16, seed 2 and render it again").click()
         expect(self.page.get_by_text("this run is still queued or running; stop it first")).to_be_visible()
 

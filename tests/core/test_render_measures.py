@@ -1,6 +1,9 @@
 """All measures together: invariance, what is left out, and what is refused."""
 
 import json
+import os
+import subprocess
+import sys
 import unittest
 
 import cv2
@@ -15,6 +18,7 @@ from matchedpair.measures.report import zone_row
 from matchedpair.measures.visible import visible_maps
 from matchedpair.pictures.display import display_light
 
+from tests.inner_loop import long
 from tests.pictures import blurred, everywhere, flat, moved, noisy, photograph
 
 RELATIVE = ("noise", "noise_without_fireflies", "fireflies", "firefly_light", "blotches", "grain", "error", "detail",
@@ -206,3 +210,18 @@ class Pairs(unittest.TestCase):
             self.assertEqual((plane.shape, plane.dtype), (self.truth.shape[:2], np.float32))
             self.assertTrue(np.isnan(plane[:20]).all())
             self.assertTrue(np.isfinite(plane[40:]).all())
+
+
+class OneThread(unittest.TestCase):
+    @long
+    def test_matrices_are_multiplied_by_the_thread_that_asks_and_started_processes_are_told_nothing(self):
+        told = {name: value for name, value in os.environ.items() if not name.endswith("_NUM_THREADS")}
+        program = (
+            "import json, os, matchedpair.measures.render, threadpoolctl as t;"
+            "print(json.dumps([[row['num_threads'] for row in t.threadpool_info() if row['user_api'] == 'blas'],"
+            " [name for name in os.environ if name.endswith('_NUM_THREADS')]]))"
+        )
+        said = subprocess.run([sys.executable, "-c", program], env=told, capture_output=True, check=True, text=True)
+        threads, variables = json.loads(said.stdout)
+        self.assertGreaterEqual(len(threads), 2)
+        self.assertEqual((set(threads), variables), ({1}, []))

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from concurrent.futures import ThreadPoolExecutor
 from functools import cached_property, partial
 from itertools import combinations
 
@@ -15,7 +14,7 @@ from matchedpair.errors import RefusedError
 from matchedpair.measures.correlation import Correlation, correlation
 from matchedpair.pictures.filters import box, filled, light_of, median
 from matchedpair.pictures.picture import Floats, Mask
-from matchedpair.pictures.strips import in_strips
+from matchedpair.pictures.strips import in_strips, side_by_side
 
 DARK = 0.01  # eps, as a share of the mean
 PEAKS = 0.999
@@ -100,8 +99,7 @@ class Light:
     @cached_property
     def median_5(self) -> list[Floats]:
         """Each seed's median over 5 × 5 pixels."""
-        with ThreadPoolExecutor(2) as pool:
-            return list(pool.map(lambda plane: median(plane, 5), self.y))
+        return side_by_side(lambda plane: median(plane, 5), self.y, self.shape)
 
     @cached_property
     def levels(self) -> list[Floats]:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Sequence
-from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
 from functools import cached_property, partial
 from threading import Lock
@@ -24,6 +23,7 @@ from matchedpair.measures.noise import NoiseFigure, TwinNoise
 from matchedpair.measures.region import Region
 from matchedpair.measures.seen_noise import SeenNoise
 from matchedpair.measures.single_noise import SingleNoise, single_noise
+from matchedpair.measures.small_matrices import on_one_thread
 from matchedpair.measures.twins import twin_problem
 from matchedpair.measures.visible import (
     PIXELS_PER_DEGREE,
@@ -36,7 +36,9 @@ from matchedpair.measures.visible import (
 )
 from matchedpair.pictures.display import display_light
 from matchedpair.pictures.picture import Floats, Mask
+from matchedpair.pictures.strips import side_by_side
 
+on_one_thread()
 NO_REFERENCE = "there is no reference to judge by"
 T = TypeVar("T")
 
@@ -204,12 +206,11 @@ class RenderMeasures:
         _ = self.light.mean, self.light.median_5, self.alignment
         zones = [self._asked(mask) for mask in masks]
         for stage in STAGES:
-            with ThreadPoolExecutor(2) as pool:
-                list(pool.map(self._make, stage.maps))
-                asked = [(zone, name) for name in stage.figures for zone in zones if isinstance(zone, _Asked)]
-                found = pool.map(lambda row: _figure_or_reason(row[0].figures[row[1]]), asked)
-                for (zone, name), figure in zip(asked, found, strict=True):
-                    zone.found[name] = figure
+            side_by_side(self._make, stage.maps, self.light.shape)
+            asked = [(zone, name) for name in stage.figures for zone in zones if isinstance(zone, _Asked)]
+            found = side_by_side(lambda row: _figure_or_reason(row[0].figures[row[1]]), asked, self.light.shape)
+            for (zone, name), figure in zip(asked, found, strict=True):
+                zone.found[name] = figure
             if not keep:
                 self._let_go(stage)
         return [zone.told() if isinstance(zone, _Asked) else zone for zone in zones]

@@ -14,7 +14,6 @@ that looks like any other. Each test asks for more than noise can do, and for a 
 from __future__ import annotations
 
 import math
-from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 
 import numpy as np
@@ -26,6 +25,7 @@ from matchedpair.measures.region import Region
 from matchedpair.measures.table import cells
 from matchedpair.pictures.filters import gauss, reduced
 from matchedpair.pictures.picture import Doubles, Floats
+from matchedpair.pictures.strips import side_by_side
 
 SURE = 6.0  # standard errors
 BRIGHTER = 0.02  # of the brightness, below which a shift spoils nothing
@@ -229,8 +229,7 @@ def _other_grain(light: Light, first: Light, other: Light) -> str:
         plane = one.y[0]
         return mean_places(np.abs(plane - gauss(plane, 0.7)), region, known)
 
-    with ThreadPoolExecutor(2) as pool:
-        planes = list(pool.map(grain, (first, other)))
+    planes = side_by_side(grain, (first, other), light.shape)
     if planes[0] is None or planes[1] is None:
         return ""
     try:

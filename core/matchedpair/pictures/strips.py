@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from concurrent.futures import ThreadPoolExecutor
-from typing import Any
+from typing import Any, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
@@ -15,7 +15,18 @@ from matchedpair.pictures.picture import Floats
 ROWS = 128
 MULTIPLE = 8  # strips begin at multiples of it, so that maps kept at every 2nd, 4th or 8th pixel fit together
 THREADS = min(os.cpu_count() or 1, 4)
+LEAST_PIXELS = 1_000_000  # of a picture; threads take longer to begin and to meet than what they do for fewer
 Planes = Sequence[NDArray[Any]]
+Row = TypeVar("Row")
+Made = TypeVar("Made")
+
+
+def side_by_side(make: Callable[[Row], Made], rows: Iterable[Row], shape: tuple[int, ...]) -> list[Made]:
+    """What is made of each row, several at once for a picture of shape (H, W, …) that is large enough to gain by it."""
+    if shape[0] * shape[1] < LEAST_PIXELS:
+        return [make(row) for row in rows]
+    with ThreadPoolExecutor(THREADS) as pool:
+        return list(pool.map(make, rows))
 
 
 def in_strips(compute: Callable[..., Floats], planes: Planes, reach: int) -> Floats:
@@ -56,8 +67,7 @@ def maps_in_strips(compute: Callable[..., list[Floats]], planes: Planes, reach: 
             whole[top // step : top // step + rows] = strip[before // step : before // step + rows]
 
     put(0, first)
-    with ThreadPoolExecutor(THREADS) as pool:
-        list(pool.map(lambda top: put(top, _strip(compute, planes, top, reach)), range(ROWS, height, ROWS)))
+    side_by_side(lambda top: put(top, _strip(compute, planes, top, reach)), range(ROWS, height, ROWS), (height, width))
     return maps
 
 
