@@ -16,6 +16,7 @@ from server.references.models import Reference
 from server.runs.actions import claim, queue_study
 from server.runs.models import Run
 from server.runs.recording import record_result
+from server.store.files import keep
 from server.studies.models import Option
 from tests.pictures import textured, write
 from tests.server.base import SIZE, PreparedTest, factor, result_of
@@ -85,6 +86,15 @@ class Decided(SequenceTest):
         self.assertEqual(self.failing(control), [])
         (row,) = self.failing(trial)
         self.assertRegex(row["words"], r"^up to 0\.5\d stops darker than the control in 4 of 6 frames$")
+
+    def test_a_look_is_held_against_the_reference_where_there_is_one(self):
+        setup = self.study.options.get(setup__frame=6, settings__light_picking="estimate").setup
+        path = settings.HOME / "truth.exr"
+        picture = write(path, (textured(SIZE) * self.light(6, extra=True)).astype(np.float32), "float").read_bytes()
+        Reference.objects.create(setup=setup, kind="render", title="Truth", picture=keep(picture, ".exr"))
+        _, trial = self.decided()
+        (row,) = self.failing(trial)
+        self.assertRegex(row["words"], r"^up to 0\.5\d stops darker than the control in 3 of 6 frames$")
 
     def test_one_frame_s_light_is_no_measure_of_another_s(self):
         self.study = self.create(

@@ -125,7 +125,7 @@ def failing(row: Failure) -> str:
     all_of_them = "all " if row.frames == row.of_frames else f"{row.frames} of "
     frames = f" in {all_of_them}{row.of_frames} frames" if row.of_frames > 1 else ""
     if row.how in (BRIGHTER, DARKER):
-        return f"{most}{stops(row.amount)} than the control{frames}"
+        return f"{most}{stops(row.amount)} than the {row.against}{frames}"
     if row.how == COLOUR:
         return f"the colour is off by {most}{number(row.amount)} ΔE{frames}"
     if row.how == OVER:

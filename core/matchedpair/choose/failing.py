@@ -17,17 +17,20 @@ from matchedpair.measures.zones import WHOLE
 PART = 2.0  # times the largest shift of the whole and its zones, from which a part of the picture tells more
 BRIGHTER, DARKER, COLOUR, OVER, NOISIER, SLOWER = "brighter", "darker", "colour", "noise", "noisier", "slower"
 LOOKS = (BRIGHTER, DARKER, COLOUR)
+CONTROL, REFERENCE = "control", "reference"
 Box = tuple[int, int, int, int]
 
 
 @dataclass(frozen=True)
 class Held:
-    """The choice against its control at one place (a scene and view) and in one zone; None where nothing is known.
+    """The choice at one place (a scene and view) and in one zone, against its control; None where nothing is known.
 
     Parameters
     ----------
     frame : int or None
         Of a sequence, whose frames are told together.
+    against : str
+        What its brightness and colour are held against: the ``reference`` where there is one, else the ``control``.
     percent : Figure or None
         The choice's own noise.
     box : (int, int, int, int) or None
@@ -43,6 +46,7 @@ class Held:
     stops_interval: Interval | None = None
     colour: float | None = None
     frame: int | None = None
+    against: str = CONTROL
     percent: Figure | None = None
     box: Box | None = None
 
@@ -58,7 +62,9 @@ class Failure:
     amount : float
         A ratio, stops, ΔE00, or percent of noise.
     bound : float
-        What it was held against, in the same unit.
+        From where on it counts, in the same unit.
+    against : str
+        What a look was held against.
     frames, of_frames : int
         In how many of a sequence's frames, of which `pair` is the worst; 0 where there is none.
     """
@@ -72,10 +78,11 @@ class Failure:
     frames: int = 0
     of_frames: int = 0
     box: Box | None = None
+    against: str = CONTROL
 
     @property
     def beyond(self) -> float:
-        """How many times it is what it was held against."""
+        """How many times it is what would count."""
         return abs(self.amount) / max(self.bound, 1e-9)
 
 
@@ -114,7 +121,7 @@ def _of_row(row: Held, limits: Mapping[str, float]) -> list[Failure]:
     found = []
 
     def add(how: str, amount: float, bound: float) -> None:
-        found.append(Failure(row.place, row.zone, row.pair, how, amount, bound, box=row.box))
+        found.append(Failure(row.place, row.zone, row.pair, how, amount, bound, box=row.box, against=row.against))
 
     stops, colour = limits.get("stops", math.inf), limits.get("colour", math.inf)
     if row.stops is not None and abs(row.stops) >= stops and _apart(row.stops_interval):
