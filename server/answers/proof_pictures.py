@@ -21,13 +21,14 @@ from server.answers.facts import option_name
 from server.answers.studies import AnsweredStudy, answered_study
 from server.measuring.measuring import unpacked
 from server.measuring.models import Measure
+from server.measuring.option_facts import frame_name
 from server.measuring.question_measures import photograph_of
 from server.measuring.which_reference import References
 from server.pairs.look_facts import cell_facts
-from server.pairs.pair import PairFigures, zone_box
+from server.pairs.pair import PairFigures, pair_figures, with_all, zone_box
 from server.runs.models import Run
 from server.store.pixels import beside, stored_picture
-from server.studies.models import Option, Study
+from server.studies.models import AS_CONTROL, Option, Study
 
 Size = tuple[int, int]
 
@@ -68,7 +69,7 @@ def proof_pictures(study: Study) -> ProofPictures | None:
     proof = found.answer.shown
     if proof is None:
         return None
-    pair = _telling_pair(found, proof)
+    pair = _telling_pair(study, found, proof)
     where, pictures = _of_option(found, proof) if pair is None else _of_pair(found, pair, proof)
     reference = _reference(pair, pictures) if pair is not None else None
     if len(pictures) < 2:
@@ -82,11 +83,13 @@ def proof_pictures(study: Study) -> ProofPictures | None:
     )
 
 
-def _telling_pair(found: AnsweredStudy, proof: Proof) -> PairFigures | None:
-    """The pair that the proof names. Of a curve that of what was chosen, or, where that is the control, the first of
-    the curve's own.
+def _telling_pair(study: Study, found: AnsweredStudy, proof: Proof) -> PairFigures | None:
+    """The pair that the proof names, a search's own too, which no figure of the study counts. Of a curve that of what
+    was chosen, or, where that is the control, the first of the curve's own.
     """
     named = next((row for row in found.pairs if row.pair.pk == proof.pair), None)
+    if named is None and proof.pair and (own := with_all(study.pairs.filter(pk=proof.pair)).first()) is not None:
+        named = pair_figures(own)
     if named is not None or proof.kind != CURVE:
         return named
     wanted = [found.answer.choice, *proof.options]
@@ -117,9 +120,19 @@ def _of_pair(found: AnsweredStudy, pair: PairFigures, proof: Proof) -> tuple[str
         for fact, side, size in zip(facts, sides, sizes, strict=True)
     ]
     if facts[0] is None or facts[1] is None:
-        return where, shown
+        named = zip(shown, sides, strict=True)
+        return where, [
+            each if each.title else replace(each, title=_made_by_search(side.option)) for each, side in named
+        ]
     titles = _titles(facts[0], facts[1])
     return where, [replace(each, title=title) for each, title in zip(shown, titles, strict=True)]
+
+
+def _made_by_search(option: Option) -> str:
+    """How what a search made is called: by what it changes, and its frame where it has more than one."""
+    if option.title == frame_name(option.setup):
+        return f"{option_name(option)}, {option.title}"
+    return option.title if option.title != AS_CONTROL else option_name(option)
 
 
 def _passes(found: AnsweredStudy, pair: PairFigures, sizes: list[Size]) -> list[Shown]:

@@ -53,8 +53,9 @@ def _fact(row: Search) -> SearchFact:
     if row.state != SearchState.DONE or not changes:
         return SearchFact(state, len(searched), len(lower), change=row.words, result=_result(lower, highest, before))
     amount, change, worst = max(changes, key=lambda entry: entry[0])
+    where = f" in frame {worst['frame']}" if len(row.confirmed) > 1 else ""
     return SearchFact(
-        state, len(searched), len(lower), _time(worst["pair"]), change["words"], amount,
+        state, len(searched), len(lower), _time(worst["pair"]), f"{change['words']}{where}", amount,
         max(each["seen"] for _, each, _ in changes), worst["pair"] or 0, (worst["present"], worst["found"]),
         _result(lower, highest, before),
     )  # fmt: skip

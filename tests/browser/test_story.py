@@ -63,7 +63,8 @@ class Story(BrowserTest):
             self.assert_accessible()
             expect(page.locator('tr[data-state-of="finished"]')).to_have_count(5, timeout=300_000)
             # the figures of the last renders come a moment after the renders themselves
-            expect(page.get_by_role("region", name="Answer")).to_contain_text(re.compile("render time|rendering"))
+            told = re.compile("render time|rendering", re.IGNORECASE)
+            expect(page.get_by_role("region", name="Answer")).to_contain_text(told)
         row = page.locator("tr[data-run]").nth(1)
         expect(row).to_contain_text("the control")
         self.assertRegex(row.inner_text(), r"(?s)Finished\s+\d.*\d.*MB")

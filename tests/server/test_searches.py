@@ -343,6 +343,18 @@ class OverFrames(SearchTest):
         use = recipe_of(RecipeVersion.objects.get(version=2).document).use("animation")
         self.assertEqual((use.frames, use.settings["bounces"]), ((), 8))
 
+    def test_the_answer_is_shown_by_the_frame_that_changed_most(self):
+        ladders = [{"setting": "bounces", "levels": [1, 2, 4, 8]}]
+        self.play(Search.objects.get(pk=self.begin(frames=[9, 17], ladders=ladders).json()["id"]))
+        shown = self.call("GET", f"/api/studies/{self.study.pk}/proof/").json()["pictures"]["sides"]
+        (frame,) = {row["title"].rpartition(", frame ")[2] for row in shown}
+        self.assertIn(frame, ("9", "17"))
+        self.assertEqual(
+            [row["title"] for row in shown], [f"Alder, 16 samples, frame {frame}", f"bounces 1, frame {frame}"]
+        )
+        sentence = self.call("GET", f"/api/studies/{self.study.pk}/answer/").json()["sentence"]
+        self.assertIn(f" in frame {frame}", sentence)
+
     def test_safety_keeps_a_level_more(self):
         ladders = [{"setting": "bounces", "levels": [1, 2, 4, 8]}]
         row = Search.objects.get(pk=self.begin(frames=[9, 17], ladders=ladders, more_levels=1).json()["id"])
