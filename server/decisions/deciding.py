@@ -2,13 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import dataclass, replace
-from functools import partial
+from dataclasses import dataclass
 
 from matchedpair.answers import Answer, MoveFact, UseFact, use_answer
-from matchedpair.answers.caveats import cell_stops, largest_cell
-from matchedpair.answers.phrases import place_of_box
 from matchedpair.answers.thresholds import PLAIN_COLOUR, PLAIN_STOPS
 from matchedpair.choose import (
     Assumptions,
@@ -23,21 +19,15 @@ from matchedpair.choose import (
     forecast,
     saving,
 )
-from matchedpair.choose.failing import REFERENCE
 from matchedpair.choose.uses import LIMIT_OF
 from matchedpair.errors import InputError
-from matchedpair.measures.figure import Figure, three
-from matchedpair.measures.zones import WHOLE
+from matchedpair.measures.figure import three
 
 from server.decisions.candidates import OfStudy, candidates, mean_time
+from server.decisions.failing import held_of
 from server.decisions.models import Production, StudyUse
 from server.decisions.uses import as_use, uses_of
-from server.measuring.measuring import figure_of
-from server.measuring.option_facts import OptionFacts, frame_name
-from server.measuring.which_reference import References, place_of
-from server.pairs.look_facts import cell_facts
-from server.pairs.pair import PairFigures, pair_figures, with_all
-from server.studies.models import Pair, Study
+from server.studies.models import Study
 
 
 @dataclass(frozen=True)
@@ -106,7 +96,7 @@ def decided(study: Study, place: str = "") -> Decided:
         if chosen is not None and (after := _forecast(chosen, production)) is not None:
             cost = Cost(after, saving(before, after, _assumed(production, chosen)) if before else None)
         if chosen is not None and chosen.key not in held:
-            held[chosen.key] = _held(study, chosen, options)
+            held[chosen.key] = held_of(study, chosen, options)
         # where the use sets no limit, a picture that looks another one is told
         limits = {"stops": PLAIN_STOPS, "colour": PLAIN_COLOUR} | use.limits
         lost = failures(held[chosen.key], limits) if chosen is not None else []
@@ -175,67 +165,3 @@ def _forecast(option: OfStudy, production: Production) -> Forecast | None:
         return forecast(time, _assumed(production, option))
     except InputError:
         return None
-
-
-def _held(study: Study, chosen: OfStudy, options: Sequence[OfStudy]) -> list[Held]:
-    """The choice at every place, whole, by zone, and in the part that changed most: its look against the reference
-    where there is one, else as all else against its own control.
-    """
-    places = {facts.option.pk: (place, facts) for place, facts in chosen.options.items()}
-    by_option = {facts.option.pk: facts for row in options for facts in row.options.values()}
-    frames = len({facts.option.setup.frame for facts in chosen.options.values()}) > 1
-    references = References()
-    rows: list[Held] = []
-    for pair in with_all(Pair.objects.filter(study=study, trial__in=places)).order_by("pk"):
-        if pair.control_id == pair.trial.control_id:
-            place, own = places[pair.trial_id]
-            control = by_option.get(pair.control_id)
-            rows += _of_pair(pair_figures(pair), place, own, control, references, frames=frames)
-    return rows
-
-
-def _of_pair(
-    found: PairFigures, place: str, own: OptionFacts, control: OptionFacts | None, references: References, *,
-    frames: bool,
-) -> list[Held]:  # fmt: skip
-    setup = found.pair.trial.setup
-    if frames:
-        place = ", ".join(part for part in place.split(", ") if part != frame_name(setup))
-    row = partial(Held, place, pair=found.pair.pk, frame=setup.frame if frames else None)
-    zones = {zone.zone: zone for zone in found.zones}
-    # another frame or size than the control's: what is the choice's own can still be told
-    beside = place_of(found.pair.control.setup) == place_of(setup)
-    rows = []
-    for look in found.looks:
-        measured = found.trial.noise if look.name == WHOLE else zones[look.name].trial
-        held = row(look.name, percent=figure_of(measured) if measured is not None else None)
-        if beside:
-            time = found.time_ratio if look.name == WHOLE else None
-            held = replace(
-                held, time=time, noise=look.noise, stops=look.stops, stops_interval=look.stops_interval,
-                colour=look.colour,
-            )  # fmt: skip
-        stops, colour = (_judged(own, name, look.name, references) for name in ("stops", "colour"))
-        if stops is not None:
-            held = replace(
-                held, stops=stops.value, stops_interval=stops.interval, colour=colour.value if colour else None,
-                against=REFERENCE,
-            )  # fmt: skip
-        rows.append(held)
-    cell = largest_cell(cell_facts(found.comparison))
-    if beside and cell is not None and not _is_off(control, abs(cell_stops(cell.percent)), references):
-        part = f"a part of the {place_of_box(cell.box, setup.description().picture_size)}"
-        rows.append(row(part, stops=cell_stops(cell.percent), box=cell.box))
-    return rows
-
-
-def _judged(own: OptionFacts, name: str, zone: str, references: References) -> Figure | None:
-    """A figure against the reference; None without one."""
-    measure = own.measure(name, zone, references)
-    return figure_of(measure) if measure is not None else None
-
-
-def _is_off(control: OptionFacts | None, change: float, references: References) -> bool:
-    """Whether the control itself is so far off the reference that a change against it says nothing."""
-    stops = _judged(control, "stops", WHOLE, references) if control is not None else None
-    return stops is not None and abs(stops.value) > change / 2
