@@ -77,9 +77,8 @@ def main(words: list[str]) -> int:
     # by hand, since what is forked from here must not take it along when it ends
     folder = tempfile.tempdir = tempfile.mkdtemp(prefix="matchedpair-tests-")
     try:
-        os.environ |= (
-            ONE_THREAD | ({FAST: "1"} if fast else {}) | {"TMPDIR": folder}
-        )  # what a suite leaves behind goes with it
+        # what a suite leaves behind goes with the folder
+        os.environ |= ONE_THREAD | {"TMPDIR": folder} | ({FAST: "1"} if fast else {})
         made = _database_begun(folder)
         load()
         if made.wait():

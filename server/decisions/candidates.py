@@ -138,18 +138,18 @@ def _figures(
     memory = [run.peak_memory_bytes for run in own.runs if run.peak_memory_bytes is not None]
     if memory:
         found["memory"] = (Figure(max(memory) / 1e6, "MB", None, "peak", 1), "")
-    noise = _figure(own.noise(WHOLE))
+    noise = known_figure(own.noise(WHOLE))
     if noise is not None and noise.method == "twin":
         found["noise"] = (noise, "")
-    zones = [(zone, figure) for zone in own.zones if zone != WHOLE and (figure := _figure(own.noise(zone)))]
+    zones = [(zone, figure) for zone in own.zones if zone != WHOLE and (figure := known_figure(own.noise(zone)))]
     if zones:
         zone, figure = max(zones, key=lambda row: row[1].value)
         found["zone_noise"] = (figure, zone)
-    fireflies = _figure(own.measure("fireflies", WHOLE, references))
+    fireflies = known_figure(own.measure("fireflies", WHOLE, references))
     if fireflies is not None and fireflies.method != "single":
         found["fireflies"] = (fireflies, "")
     for name in BY_REFERENCE:
-        judged = _figure(own.measure(name, WHOLE, references))
+        judged = known_figure(own.measure(name, WHOLE, references))
         if judged is not None:
             found[name] = (judged, AGAINST["reference"])
     if own.runs and look is not None and "stops" not in found:
@@ -158,7 +158,8 @@ def _figures(
     return found
 
 
-def _figure(row: Measure | None) -> Figure | None:
+def known_figure(row: Measure | None) -> Figure | None:
+    """A stored row's figure; None where there is no row, or it was refused."""
     return None if row is None else figure_of(row)
 
 

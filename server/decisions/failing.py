@@ -1,4 +1,4 @@
-"""How a choice is held against its control and its reference, for where it fails."""
+"""How a choice compares with its control and its reference, place by place: what tells where it fails."""
 
 from __future__ import annotations
 
@@ -10,11 +10,10 @@ from matchedpair.answers.caveats import cell_stops, largest_cell
 from matchedpair.answers.phrases import place_of_box
 from matchedpair.choose import Held
 from matchedpair.choose.failing import REFERENCE
-from matchedpair.measures.figure import Figure
 from matchedpair.measures.zones import WHOLE
 
-from server.decisions.candidates import OfStudy
-from server.measuring.measuring import figure_of
+from server.catalogue.zones import zones_by_view
+from server.decisions.candidates import OfStudy, known_figure
 from server.measuring.option_facts import OptionFacts, frame_name
 from server.measuring.which_reference import References, place_of
 from server.pairs.look_facts import cell_facts
@@ -29,13 +28,13 @@ def held_of(study: Study, chosen: OfStudy, options: Sequence[OfStudy]) -> list[H
     places = {facts.option.pk: (place, facts) for place, facts in chosen.options.items()}
     by_option = {facts.option.pk: facts for row in options for facts in row.options.values()}
     frames = len({facts.option.setup.frame for facts in chosen.options.values()}) > 1
-    references = References()
+    references, zones = References(), zones_by_view()
     rows: list[Held] = []
     for pair in with_all(Pair.objects.filter(study=study, trial__in=places)).order_by("pk"):
         if pair.control_id == pair.trial.control_id:
             place, own = places[pair.trial_id]
             control = by_option.get(pair.control_id)
-            rows += _of_pair(pair_figures(pair), place, own, control, references, frames=frames)
+            rows += _of_pair(pair_figures(pair, zones), place, own, control, references, frames=frames)
     return rows
 
 
@@ -53,14 +52,14 @@ def _of_pair(
     rows = []
     for look in found.looks:
         measured = found.trial.noise if look.name == WHOLE else zones[look.name].trial
-        held = row(look.name, percent=figure_of(measured) if measured is not None else None)
+        held = row(look.name, percent=known_figure(measured))
         if beside:
             time = found.time_ratio if look.name == WHOLE else None
             held = replace(
                 held, time=time, noise=look.noise, stops=look.stops, stops_interval=look.stops_interval,
                 colour=look.colour,
             )  # fmt: skip
-        stops, colour = (_judged(own, name, look.name, references) for name in ("stops", "colour"))
+        stops, colour = (known_figure(own.measure(name, look.name, references)) for name in ("stops", "colour"))
         if stops is not None:
             held = replace(
                 held, stops=stops.value, stops_interval=stops.interval, colour=colour.value if colour else None,
@@ -74,13 +73,7 @@ def _of_pair(
     return rows
 
 
-def _judged(own: OptionFacts, name: str, zone: str, references: References) -> Figure | None:
-    """A figure against the reference; None without one."""
-    measure = own.measure(name, zone, references)
-    return figure_of(measure) if measure is not None else None
-
-
 def _is_off(control: OptionFacts | None, change: float, references: References) -> bool:
     """Whether the control itself is so far off the reference that a change against it says nothing."""
-    stops = _judged(control, "stops", WHOLE, references) if control is not None else None
+    stops = known_figure(control.measure("stops", WHOLE, references)) if control is not None else None
     return stops is not None and abs(stops.value) > change / 2

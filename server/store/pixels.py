@@ -79,7 +79,7 @@ def beside(parts: Sequence[tuple[str, Box]], transform: str, exposure: float) ->
         picture = _part(stored_picture(digest), box)
         small = _reduced(picture, BESIDE_WIDTH)
         values = view_transforms().apply(small, transform or view_transforms().default, exposure)
-        drawn.append(cv2.resize(np.clip(values, 0.0, 1.0), size, interpolation=cv2.INTER_NEAREST))
+        drawn.append(cv2.resize(values, size, interpolation=cv2.INTER_NEAREST))
         drawn.append(np.ones((size[1], GAP, 3), np.float32))
     return _png(np.hstack(drawn[:-1]))
 

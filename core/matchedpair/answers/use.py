@@ -80,8 +80,10 @@ def use_answer(use: UseFact) -> Answer:
         told.append(Claim(f"No different in time and noise: {listed(use.ties[:3])}.", proof))
     if use.without:
         told.append(Claim(sentence(use.without)))
-    worst = {(row.place, row.how): row for row in reversed(use.fails)}  # of several zones the worst alone
-    but = tuple(_fails(row, use.option) for row in use.fails if worst[row.place, row.how] is row)[:MOST_FAILS]
+    worst: dict[tuple[str, str], Failure] = {}  # of several zones the worst alone, which comes first
+    for row in use.fails:
+        worst.setdefault((row.place, row.how), row)
+    but = tuple(_fails(row, use.option) for row in list(worst.values())[:MOST_FAILS])
     return Answer("use", sentence(text), UNSURE if use.doubts else SURE, use.option, tuple(told), but, None, proof)
 
 

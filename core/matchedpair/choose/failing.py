@@ -1,5 +1,5 @@
-"""Where a choice fails: the scenes, zones and parts of a picture in which it shifts the look, breaks a limit that was
-held against the whole picture only, or loses to its control in what the use does not limit.
+"""Where a choice fails: the scenes, zones and parts of a picture in which it shifts the look, breaks a limit that the
+whole picture keeps, or loses to its control in what the use does not limit.
 
 More noise than the control has is no failure where the use says how much noise there may be: that is what was traded.
 """
@@ -30,7 +30,7 @@ class Held:
     frame : int or None
         Of a sequence, whose frames are told together.
     against : str
-        What its brightness and colour are held against: the ``reference`` where there is one, else the ``control``.
+        What its brightness and colour are compared with: the ``reference`` where there is one, else the ``control``.
     percent : Figure or None
         The choice's own noise.
     box : (int, int, int, int) or None
@@ -64,7 +64,7 @@ class Failure:
     bound : float
         From where on it counts, in the same unit.
     against : str
-        What a look was held against.
+        What a look was compared with.
     frames, of_frames : int
         In how many of a sequence's frames, of which `pair` is the worst; 0 where there is none.
     """

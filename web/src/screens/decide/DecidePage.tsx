@@ -217,7 +217,7 @@ function Failures({ use, name }: { use: Use; name: string }) {
       <h2 className="mb-1 font-semibold">Where it fails</h2>
       {use.failures.length === 0 ? (
         <p className="text-sm">
-          Nowhere, as far as can be told: {name} looks as its control does and breaks no limit in a zone.
+          Nowhere, as far as can be told: {name} shifts no look beyond its limits and breaks none in a zone.
         </p>
       ) : (
         <ul className="list-disc pl-5 text-sm">
