@@ -22,7 +22,7 @@ from server.measuring.measuring import figure_of
 from server.measuring.option_facts import OptionFacts, place_names
 from server.measuring.question_measures import NAMES
 from server.measuring.which_reference import References, place_of
-from server.pairs.look_facts import cell_facts
+from server.pairs.look_facts import cell_facts, island_facts
 from server.pairs.pair import PairFigures
 from server.studies.models import Option, Study
 
@@ -164,7 +164,7 @@ def _pair(found: PairFigures) -> PairFact:
     identical = bool(whole is not None and "bit-equal" in whole.refused.get("difference", ""))
     return PairFact(
         found.pair.pk, found.pair.control_id, found.pair.trial_id, _subject(found.pair.trial, found.pair.subject),
-        found.noise_ratio, found.visible_ratio, found.time_ratio, found.looks, cell_facts(whole),
+        found.noise_ratio, found.visible_ratio, found.time_ratio, found.looks, cell_facts(whole), island_facts(whole),
         difference["found"] if difference else None,
         difference["smallest_seen_percent"] if difference else None, identical, found.refused, found.pair.matched_on,
         found.pair.matched_zone, tuple(_caveats(found)),

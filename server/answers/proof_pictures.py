@@ -10,7 +10,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 from matchedpair.answers import OptionFact
 from matchedpair.answers.answer import CURVE, VISIBLE_ERROR, VISIBLE_NOISE, Proof
-from matchedpair.answers.caveats import largest_cell
+from matchedpair.answers.caveats import most_seen
 from matchedpair.measures.places import Places
 from matchedpair.measures.telling import Box, exposure_for, part_around, where_noise_differs
 from matchedpair.measures.zones import WHOLE
@@ -24,7 +24,7 @@ from server.measuring.models import Measure
 from server.measuring.option_facts import frame_name
 from server.measuring.question_measures import photograph_of
 from server.measuring.which_reference import References
-from server.pairs.look_facts import cell_facts
+from server.pairs.look_facts import part_facts
 from server.pairs.pair import PairFigures, pair_figures, with_all, zone_box
 from server.runs.models import Run
 from server.store.pixels import beside, stored_picture
@@ -168,9 +168,9 @@ def _part(pair: PairFigures, proof: Proof, size: Size) -> tuple[str, Box]:
     if proof.zone and proof.zone != WHOLE and proof.zone in pair.control.zones:
         x, y, width, height = zone_box(pair.control.option, pair.control.zones, proof.zone)
         return proof.zone, part_around((x, y, width, height), size)
-    cell = largest_cell(cell_facts(pair.comparison)) if proof.box is None else None
-    if proof.box is not None or cell is not None:
-        return "", part_around(proof.box or cell.box, size)  # type: ignore[union-attr]  # one of both is there
+    most = most_seen(part_facts(pair.comparison)) if proof.box is None else None
+    if proof.box is not None or most is not None:
+        return "", part_around(proof.box or most.box, size)  # type: ignore[union-attr]  # one of both is there
     noisy = [_places(side.visible_noise) for side in (pair.control, pair.trial)]
     if noisy[0] is not None and noisy[1] is not None:
         part = where_noise_differs(noisy[0], noisy[1], size)

@@ -6,8 +6,8 @@ from collections.abc import Sequence
 from dataclasses import replace
 from functools import partial
 
-from matchedpair.answers.caveats import cell_stops, largest_cell
-from matchedpair.answers.phrases import place_of_box
+from matchedpair.answers.caveats import most_seen, part_stops, seen_stops
+from matchedpair.answers.phrases import part_of
 from matchedpair.choose import Held
 from matchedpair.choose.failing import REFERENCE
 from matchedpair.measures.zones import WHOLE
@@ -16,7 +16,7 @@ from server.catalogue.zones import zones_by_view
 from server.decisions.candidates import OfStudy, known_figure
 from server.measuring.option_facts import OptionFacts, frame_name
 from server.measuring.which_reference import References, place_of
-from server.pairs.look_facts import cell_facts
+from server.pairs.look_facts import part_facts
 from server.pairs.pair import PairFigures, pair_figures, with_all
 from server.studies.models import Pair, Study
 
@@ -66,10 +66,10 @@ def _of_pair(
                 against=REFERENCE,
             )  # fmt: skip
         rows.append(held)
-    cell = largest_cell(cell_facts(found.comparison))
-    if beside and cell is not None and not _is_off(control, abs(cell_stops(cell.percent)), references):
-        part = f"a part of the {place_of_box(cell.box, setup.description().picture_size)}"
-        rows.append(row(part, stops=cell_stops(cell.percent), box=cell.box))
+    part = most_seen(part_facts(found.comparison))
+    if beside and part is not None and not _is_off(control, seen_stops(part), references):
+        where = part_of(part, setup.description().picture_size)
+        rows.append(row(where, stops=part_stops(part.percent), box=part.box, seen=part.seen))
     return rows
 
 

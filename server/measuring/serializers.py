@@ -27,6 +27,15 @@ class DifferentCellSerializer(serializers.Serializer):
     smallest_seen_percent = serializers.FloatField()
 
 
+class IslandSerializer(serializers.Serializer):
+    """A part of the picture that changed more than what is around it, finer than a cell."""
+
+    box = serializers.ListField(child=serializers.IntegerField(), help_text="x, y, width, height in pixels")
+    pixels = serializers.IntegerField()
+    percent = serializers.FloatField()
+    smallest_seen_percent = serializers.FloatField()
+
+
 class DifferenceSerializer(serializers.Serializer):
     """Whether there is a difference beyond noise, and the smallest that would have been seen."""
 
@@ -34,6 +43,7 @@ class DifferenceSerializer(serializers.Serializer):
     overall_z = serializers.FloatField()
     smallest_seen_percent = serializers.FloatField()
     zones = DifferentCellSerializer(many=True)
+    islands = IslandSerializer(many=True, default=list, help_text="The largest change first")
     method = serializers.CharField()
 
 

@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
-from matchedpair.answers import CellFact, ZoneFact
+import math
+from statistics import median
+
+from matchedpair.answers import PartFact, ZoneFact
 from matchedpair.measures.figure import Ratio
 
 from server.measuring.models import Comparison
@@ -19,7 +22,25 @@ def zone_fact(name: str, noise: Ratio | None, visible: Ratio | None, row: Compar
     )
 
 
-def cell_facts(row: Comparison | None) -> tuple[CellFact, ...]:
+def cell_facts(row: Comparison | None) -> tuple[PartFact, ...]:
     """What each cell of the picture changed by, and what would have shown."""
     cells = (row.difference or {}).get("cells", []) if row is not None else []
-    return tuple(CellFact((cell[0], cell[1], cell[2], cell[3]), cell[4], cell[5]) for cell in cells)
+    return tuple(PartFact((cell[0], cell[1], cell[2], cell[3]), cell[4], cell[5]) for cell in cells)
+
+
+def island_facts(row: Comparison | None) -> tuple[PartFact, ...]:
+    """The parts that changed most, finer than cells."""
+    islands = (row.difference or {}).get("islands", []) if row is not None else []
+    if not islands:
+        return ()
+    cell = median(part.box[2] * part.box[3] for part in cell_facts(row))
+    return tuple(
+        PartFact(tuple(island["box"]), island["percent"], island["smallest_seen_percent"],
+                 min(1.0, math.sqrt(island["pixels"] / cell)))
+        for island in islands
+    )  # fmt: skip
+
+
+def part_facts(row: Comparison | None) -> tuple[PartFact, ...]:
+    """Cells and islands."""
+    return cell_facts(row) + island_facts(row)

@@ -30,7 +30,7 @@ from server.measuring.inputs import (
 )
 from server.measuring.measuring import NOISE, VISIBLE_NOISE, noise_of, ratio_of, visible_ratio_of
 from server.measuring.models import Comparison, Measure
-from server.pairs.look_facts import cell_facts, zone_fact
+from server.pairs.look_facts import part_facts, zone_fact
 from server.runs.models import BAD_STATES, Run
 from server.studies.models import Option, Pair, Study
 
@@ -114,7 +114,7 @@ def pair_figures(pair: Pair, zones: ZonesByView | None = None) -> PairFigures:
         zone_fact(WHOLE, noise, visible, whole),
         *(zone_fact(row.zone, row.ratio, row.visible_ratio, row.comparison) for row in by_zone),
     )
-    look = plain_look(looks, cell_facts(whole), pair.control.setup.description().picture_size)
+    look = plain_look(looks, part_facts(whole), pair.control.setup.description().picture_size)
     sentence = _sentence(pair, noise, time, repeats, matched, visible, look)
     return PairFigures(
         pair,

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from matchedpair.answers.caveats import most_seen
+from matchedpair.answers.phrases import part_of
 from matchedpair.errors import PictureError, RefusedError
 from matchedpair.measures.detail import Octave
 from matchedpair.measures.pair import NO_EFFECT
@@ -13,6 +15,7 @@ from matchedpair.search.raising import Change
 from server.catalogue.zones import zones_by_view
 from server.measuring.inputs import pair_measures, zone_mask, zones_to_measure
 from server.measuring.models import Comparison
+from server.pairs.look_facts import part_facts
 from server.pairs.pair import pair_figures, with_all
 from server.runs.models import OPEN_STATES
 from server.searches.models import Search
@@ -57,7 +60,8 @@ def change_of(pair: int, most: Thresholds) -> Change | str | None:
     if (refused := _refused(found.comparison)) is not None:
         return Change(True, NOT_COMPARABLE, f"cannot be compared: {refused}")
     zones = [("", found.comparison), *((zone.zone, zone.comparison) for zone in found.zones if zone.comparison)]
-    parts = [part for zone, comparison in zones for part in _compared(zone, comparison, most)]
+    size = kept.control.setup.description().picture_size
+    parts = [part for zone, comparison in zones for part in _compared(zone, comparison, size, most)]
     if most.detail is not None:
         parts += _detail(kept, most.detail)
     differs = any(comparison.difference and comparison.difference["found"] for _, comparison in zones)
@@ -82,8 +86,8 @@ def _refused(comparison: Comparison) -> str | None:
     return reason if comparison.difference is None and reason != NO_EFFECT else None
 
 
-def _compared(zone: str, comparison: Comparison, most: Thresholds) -> list[Part]:
-    """Brightness, colour and single cells of a zone, each as a share of its threshold, in words."""
+def _compared(zone: str, comparison: Comparison, size: tuple[int, int], most: Thresholds) -> list[Part]:
+    """Brightness, colour and single parts of a zone, each as a share of its threshold, in words."""
     where = _where(zone)
     found = []
     look, difference = comparison.look, comparison.difference
@@ -93,11 +97,10 @@ def _compared(zone: str, comparison: Comparison, most: Thresholds) -> list[Part]
         if look:
             colour = look["delta_e_after_gain"]
             found.append((colour / most.colour, f"{colour:.2f} ΔE00 of colour{where}"))
-        cells = [cell for cell in difference["zones"] if abs(cell["percent"]) > cell["smallest_seen_percent"]]
-        if cells:
-            worst = max(cells, key=lambda cell: abs(cell["percent"]))
-            told = f"{worst['percent']:+.2g} % in row {worst['row'] + 1}, column {worst['column'] + 1}{where}"
-            found.append((abs(worst["percent"]) / most.percent, told.replace("-", "−")))
+        part = most_seen(part_facts(comparison))
+        if part is not None:
+            told = f"{part.percent:+.2g} % in {part_of(part, size)}{where}"
+            found.append((part.seen * abs(part.percent) / most.percent, told.replace("-", "−")))
     return found
 
 

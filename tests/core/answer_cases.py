@@ -5,12 +5,12 @@ from __future__ import annotations
 from dataclasses import replace
 
 from matchedpair.answers import (
-    CellFact,
     LevelFact,
     MoveFact,
     NearFact,
     OptionFact,
     PairFact,
+    PartFact,
     PassFact,
     SearchFact,
     SequenceFact,
@@ -59,7 +59,7 @@ def option(key, name, *, control=1, place="Marble stall", time=20.0, ready=0.5, 
 def cells(changes=None, smallest=0.5):
     """All cells of a picture; those named by their number changed by so many percent."""
     given = changes or {}
-    return tuple(CellFact(box, given.get(number, 0.05), smallest) for number, box in enumerate(BOXES))
+    return tuple(PartFact(box, given.get(number, 0.05), smallest) for number, box in enumerate(BOXES))
 
 
 def pair(

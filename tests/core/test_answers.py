@@ -10,7 +10,7 @@ from pathlib import Path
 from matchedpair.answers import answer_of, facts_as_values, facts_from_values
 from matchedpair.answers.answer import LOOK, NOTHING, RENDER_REFERENCE, SEEDS, SURE, UNSURE
 from matchedpair.answers.engine import standings
-from matchedpair.answers.facts import LevelFact
+from matchedpair.answers.facts import LevelFact, PartFact
 from matchedpair.cli import main
 from matchedpair.errors import InputError
 from matchedpair.measures.figure import Ratio
@@ -196,6 +196,18 @@ class Engines(unittest.TestCase):
         said = [claim.text for claim in answer_of(replace(facts, pairs=changed)).because]
         self.assertIn("Sedge never gets as close: in a part of the upper left it is 2 stops darker.", said)
 
+    def test_a_small_part_is_told_as_far_as_it_is_from_what_its_size_lets_be_seen(self):
+        facts = engines()
+        sedge = next(each for each in facts.options if each.engine == "Sedge")
+
+        def said(*islands):
+            changed = tuple(replace(row, islands=islands) if row.trial == sedge.key else row for row in facts.pairs)
+            return " ".join(claim.text for claim in answer_of(replace(facts, pairs=changed)).because)
+
+        ball = PartFact((0, 0, 32, 32), -120.0, 2.0, 0.95)
+        self.assertIn("Sedge never gets as close: in a small part of the upper left it is 2 stops darker.", said(ball))
+        self.assertNotIn("part of the upper left", said(replace(ball, seen=0.5)), "no more than the whole is")
+
     def test_the_time_to_the_control_s_error_is_that_of_the_law(self):
         rows = {row.option.name: row for row in standings(engines(), "Marble stall")}
         lasting = 1.6**2 - 1.5**2
@@ -297,6 +309,15 @@ class Levels(unittest.TestCase):
         seen = answer_of(bounces({2: {50: -30.0}, 4: {50: -8.0}, 8: {}}))
         self.assertEqual((seen.sure, seen.sentence[:9]), (SURE, "8 bounces"))
         self.assertEqual(answer_of(bounces({2: {50: -30.0}, 4: {}, 8: {}}, smallest=4.0)).sure, UNSURE)
+
+    def test_a_thing_smaller_than_a_cell_keeps_a_level_from_being_enough(self):
+        facts = bounces({2: {50: -30.0}, 4: {50: -0.2}, 8: {50: -0.2}})
+        self.assertEqual(answer_of(facts).sentence[:9], "4 bounces")
+        ball = PartFact((460, 140, 16, 16), -120.0, 2.0, 0.5)
+        with_ball = tuple(replace(row, islands=(ball,)) if row.trial == 3 else row for row in facts.pairs)
+        answer = answer_of(replace(facts, pairs=with_ball))
+        self.assertEqual(answer.sentence[:9], "8 bounces")
+        self.assertIn("With 4 it is 2 stops darker in the", " ".join(claim.text for claim in answer.because))
 
     def test_the_highest_need_not_be_the_control(self):
         facts = bounces({2: {50: 0.1}, 4: {50: 0.05}, 32: {50: 9.0}})

@@ -239,6 +239,9 @@ class Scenes(unittest.TestCase):
         part = self.held("a part of the lower right", stops=-2.6, box=(8, 8, 4, 4))
         self.assertEqual(self.told(self.held(stops=0.0, stops_interval=(-0.01, 0.01)), part),
                          [("a part of the lower right", "darker", -2.6)])  # fmt: skip
+        small = replace(part, stops=-0.15, seen=0.5)
+        self.assertEqual([self.told(each, stops=0.1) for each in (small, replace(small, seen=1.0))],
+                         [[], [("a part of the lower right", "darker", -0.15)]])  # fmt: skip
         zone = self.held("Ball", stops=-2.5, stops_interval=(-2.6, -2.4))
         self.assertEqual(self.told(zone, part), [("Ball", "darker", -2.5)])
 

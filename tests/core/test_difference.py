@@ -6,6 +6,7 @@ from matchedpair.measures.difference import difference, z_map
 from matchedpair.measures.light import Light
 from matchedpair.measures.region import Region
 from matchedpair.measures.zones import Zone
+from scipy.special import ndtr, stdtrit
 
 from tests.inner_loop import long
 from tests.pictures import blurred, everywhere, flat, noisy, patchy, photograph
@@ -68,9 +69,10 @@ class Known(unittest.TestCase):
         picture = flat(0.5, (480, 272))
         figure = told(twins(picture, 0.1, 1), twins(picture, 0.1, 3))
         self.assertFalse(figure.found)
-        # 4 standard errors of the difference of two means of two pictures over a cell of 40 × 34 pixels
-        expected = 100 * 4 * 0.1 / np.sqrt(40 * 34)
-        self.assertAlmostEqual(figure.smallest_seen_percent / expected, 1.0, delta=0.12)
+        # the difference of two means of two pictures over a cell of 40 × 34 pixels, as far off as 4 standard errors are
+        # with the freedom of its 20 sub-blocks on each side
+        expected = 100 * stdtrit(40, ndtr(4)) * 0.1 / np.sqrt(40 * 34)
+        self.assertAlmostEqual(figure.smallest_seen_percent / expected, 1.0, delta=0.05)
         changed = (picture * np.float32(1 + 1.5 * figure.smallest_seen_percent / 100)).astype(np.float32)
         self.assertGreater(len(told(twins(picture, 0.1, 1), twins(changed, 0.1, 3)).named), 80)
 
@@ -93,6 +95,29 @@ class Known(unittest.TestCase):
             trial = [noisy(picture, 0.05, 6 * seed + 4 + k) for k, picture in enumerate(both)]
             z += [cell.z for cell in told(control, trial, rounding=0.0).cells]
         self.assertAlmostEqual(float(np.std(z)), 1.0, delta=0.12)
+
+    def test_a_rare_path_is_no_difference_wherever_in_a_cell_it_lies(self):
+        picture = flat(0.5, (480, 270))
+        alarms = []
+        for row in (100, 266):  # the cells end at 270, their sub-blocks of 8 at 264
+            control, trial = twins(picture, 0.02, 1), twins(picture, 0.02, 3)
+            control[0][row : row + 3, 100:103] = 50.0
+            alarms.append(told(control, trial).found)
+        self.assertEqual(alarms, [False, False])
+
+    def test_few_that_hold_most_of_the_variance_leave_little_freedom(self):
+        picture = flat(0.5, (480, 270))
+        control, trial = twins(picture, 0.02, 1), twins(picture, 0.02, 3)
+        for side, column in ((control, 100), (trial, 110)):
+            side[0][100, column] = 20.0
+        figure = told(control, trial)
+        usual = np.median([cell.smallest_seen_percent for cell in figure.cells])
+        [struck] = [cell for cell in figure.cells if cell.box[0] <= 100 < cell.box[0] + cell.box[2] and
+                    cell.box[1] <= 100 < cell.box[1] + cell.box[3]]  # fmt: skip
+        x, y, width, height = struck.box
+        error = np.std([side[0][y : y + height, x : x + width].mean() for side in (control, trial)])
+        self.assertGreater(struck.smallest_seen_percent, 20 * usual)
+        self.assertGreater(struck.smallest_seen_percent, 100 * 8 * error)
 
     def test_one_render_a_side_takes_the_noise_from_the_difference_itself(self):
         picture = photograph()

@@ -243,12 +243,15 @@ class Pair(Files):
         self.truth = photograph()
         self.control = [self.put(f"control{s}", noisy(self.truth, 0.1, s)) for s in (1, 2)]
 
-    def pair(self, trial, *more):
+    def words(self, trial, *more):
         files = [self.put(f"trial{number}", picture) for number, picture in enumerate(trial)]
         twin = ("--trial-twin", files[1]) if len(files) > 1 else ()
-        return self.json(
+        return (
             "pair", "--control", self.control[0], "--control-twin", self.control[1], "--trial", files[0], *twin, *more
-        )
+        )  # fmt: skip
+
+    def pair(self, trial, *more):
+        return self.json(*self.words(trial, *more))
 
     def test_every_key_is_there_and_known_answers_come_out(self):
         report = self.pair([noisy(self.truth * np.float32(1.02), 0.05, s) for s in (3, 4)])
@@ -261,6 +264,17 @@ class Pair(Files):
         self.assertAlmostEqual(report["look"]["stops"], np.log2(1.02), delta=0.01)
         self.assertIsNone(report["same_noise"])
         self.assertIn("same_noise", {row["measure"] for row in report["refused"]})
+
+    def test_an_island_is_told_with_its_place(self):
+        darker = self.truth.copy()
+        darker[40:64, 80:112] *= np.float32(0.2)
+        trial = [noisy(darker, 0.05, s) for s in (3, 4)]
+        report = self.pair(trial)["difference"]
+        [island] = report["islands"]
+        x, y, width, height = island["box"]
+        self.assertTrue(x >= 80 and x + width <= 112 and y >= 40 and y + height <= 64, island)
+        _, out, _ = self.call(*self.words(trial))
+        self.assertIn(f"{width} × {height} pixels at {x}, {y}: {island['percent']:+.2g} %", out)
 
     def test_equal_sides_are_told_with_what_would_have_been_seen(self):
         report = self.pair([noisy(self.truth, 0.1, s) for s in (3, 4)])["difference"]

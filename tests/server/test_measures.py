@@ -156,6 +156,24 @@ class Compared(Measured):
         self.assertAlmostEqual(told["look"]["stops"], np.log2(1.1), delta=0.01)
         self.assertGreater(told["visible"]["mean"], told["visible"]["own_noise_mean"])
 
+    def test_a_small_thing_gone_dark_is_named_and_shown_where_it_is(self):
+        size = (480, 264)
+        self.study = self.create(width=size[0], height=size[1])
+        finish_all(self.study)
+        truth = textured(size)
+        darker = truth.copy()
+        darker[200:224, 400:424] *= np.float32(0.2)
+        runs = Run.objects.filter(study=self.study, warm_up=False).select_related("option")
+        for run in runs:
+            picture = noisy(darker if run.option.side == "trial" else truth, 0.05, run.pk)
+            Run.objects.filter(pk=run.pk).update(picture=self.stored(picture))
+        self.measure()
+        row = self.pair()
+        [island] = row["comparison"]["difference"]["islands"]
+        x, y, width, height = island["box"]
+        self.assertTrue(400 <= x <= 408 and y == 200 and x + width == 424 and y + height == 224, island)
+        self.assertRegex(row["sentence"], r"but it is [12]\.?\d* stops darker in a small part of the lower right\.$")
+
     def test_across_a_shift_no_screen_gets_a_noise_ratio(self):
         self.paint({"control": 0.05, "trial": 0.05}, {"control": self.truth, "trial": moved(self.truth, 0.4, 0)})
         self.measure()

@@ -23,11 +23,11 @@ from matchedpair.answers import (
 from matchedpair.answers.answer import Answer, Claim, Proof, Step
 from matchedpair.answers.caveats import plain_look
 from matchedpair.answers.facts import (
-    CellFact,
     LevelFact,
     NearFact,
     OptionFact,
     PairFact,
+    PartFact,
     PassFact,
     SearchFact,
     SequenceFact,
@@ -59,7 +59,6 @@ RULES: dict[str, Callable[[StudyFacts], Answer]] = {
 
 __all__ = [
     "Answer",
-    "CellFact",
     "Claim",
     "LevelFact",
     "Matched",
@@ -67,6 +66,7 @@ __all__ = [
     "NearFact",
     "OptionFact",
     "PairFact",
+    "PartFact",
     "PassFact",
     "Proof",
     "SearchFact",

@@ -7,8 +7,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from matchedpair.answers.answer import PAIR, Claim, Proof
-from matchedpair.answers.facts import CellFact, OptionFact, PairFact, StudyFacts, ZoneFact
-from matchedpair.answers.phrases import listed, number, percent, place_of_box, stops, visible_noise
+from matchedpair.answers.facts import OptionFact, PairFact, PartFact, StudyFacts, ZoneFact
+from matchedpair.answers.phrases import listed, number, part_of, percent, stops, visible_noise
 from matchedpair.answers.thresholds import (
     COLOUR,
     FIREFLIES,
@@ -22,7 +22,7 @@ from matchedpair.answers.thresholds import (
 from matchedpair.measures.zones import WHOLE
 
 MOST = 5
-MOST_SHARE = 0.97  # of a cell's light; what is left there is noise
+MOST_SHARE = 0.97  # of a part's light; what is left there is noise
 FAR_APART = 1.25  # both say the same of the noise, and yet so differently that it is said
 
 
@@ -40,7 +40,7 @@ def caveats(facts: StudyFacts, pair: PairFact, *, look: bool = True) -> tuple[Cl
 def shifts(facts: StudyFacts, pair: PairFact) -> list[Claim]:
     """Zones that are brighter, darker or of another colour by more than counts, the largest first."""
     option = facts.option(pair.control)
-    found = looks(pair.zones, pair.cells, option.size if option else (0, 0))
+    found = looks(pair.zones, pair.parts, option.size if option else (0, 0))
     return [Claim(each.text, Proof(PAIR, pair.key, zone=each.zone, box=each.box)) for each in found]
 
 
@@ -59,7 +59,7 @@ class Look:
         return self.size >= 1.0
 
 
-def looks(zones: Sequence[ZoneFact], cells: Sequence[CellFact], size: tuple[int, int]) -> list[Look]:
+def looks(zones: Sequence[ZoneFact], parts: Sequence[PartFact], size: tuple[int, int]) -> list[Look]:
     """Changes of brightness, the largest first, then the largest of colour. `size` is the picture's, in pixels."""
     rows = [zone for zone in zones if zone.stops is not None and shifted(zone)]
     rows.sort(key=lambda zone: -abs(zone.stops or 0.0))
@@ -68,12 +68,9 @@ def looks(zones: Sequence[ZoneFact], cells: Sequence[CellFact], size: tuple[int,
              "" if zone.name == WHOLE else zone.name)
         for zone in rows[:2]
     ]  # fmt: skip
-    if not found and (cell := largest_cell(cells)) is not None:
-        change = cell_stops(cell.percent)
-        if abs(change) >= STOPS:
-            where = place_of_box(cell.box, size)
-            text = f"it is {stops(change)} in a part of the {where}"
-            found.append(Look(text, abs(change) / PLAIN_STOPS, box=cell.box))
+    if not found and (part := most_seen(parts)) is not None and seen_stops(part) >= STOPS:
+        text = f"it is {stops(part_stops(part.percent))} in {part_of(part, size)}"
+        found.append(Look(text, seen_stops(part) / PLAIN_STOPS, box=part.box))
     colours = [zone for zone in zones if zone.colour is not None and zone.colour >= 2 * COLOUR]
     if colours:
         worst = max(colours, key=lambda zone: zone.colour or 0.0)
@@ -83,14 +80,14 @@ def looks(zones: Sequence[ZoneFact], cells: Sequence[CellFact], size: tuple[int,
     return found
 
 
-def plain_look(zones: Sequence[ZoneFact], cells: Sequence[CellFact], size: tuple[int, int]) -> str:
+def plain_look(zones: Sequence[ZoneFact], parts: Sequence[PartFact], size: tuple[int, int]) -> str:
     """The first plain change of look in words; empty where there is none."""
-    return next((each.text for each in looks(zones, cells, size) if each.plain), "")
+    return next((each.text for each in looks(zones, parts, size) if each.plain), "")
 
 
 def looks_otherwise(pair: PairFact) -> bool:
     """Whether the picture changed so plainly that what it shows comes before what it costs."""
-    return any(each.plain for each in looks(pair.zones, pair.cells, (0, 0)))
+    return any(each.plain for each in looks(pair.zones, pair.parts, (0, 0)))
 
 
 def shifted(zone: ZoneFact) -> bool:
@@ -101,14 +98,27 @@ def shifted(zone: ZoneFact) -> bool:
     return low > 0 or high < 0
 
 
-def largest_cell(cells: Sequence[CellFact]) -> CellFact | None:
-    """The cell that changed most beyond what chance does; None when none did."""
-    changed = [cell for cell in cells if abs(cell.percent) >= cell.smallest]
-    return max(changed, key=lambda cell: abs(cell.percent), default=None)
+def most_changed(parts: Sequence[PartFact]) -> PartFact | None:
+    """The part that changed most beyond what chance does; None when none did."""
+    return max(_changed(parts), key=lambda part: abs(part.percent), default=None)
 
 
-def cell_stops(percent_change: float) -> float:
-    """A cell's change as stops. It is in percent of the mean of both sides, so that ±200 % is all and nothing."""
+def most_seen(parts: Sequence[PartFact]) -> PartFact | None:
+    """The same by what an eye sees of it: less of a part that is smaller than a cell."""
+    return max(_changed(parts), key=seen_stops, default=None)
+
+
+def _changed(parts: Sequence[PartFact]) -> list[PartFact]:
+    return [part for part in parts if abs(part.percent) >= part.smallest]
+
+
+def seen_stops(part: PartFact) -> float:
+    """How far a part changed either way, in stops of a part that is as large as a cell."""
+    return part.seen * abs(part_stops(part.percent))
+
+
+def part_stops(percent_change: float) -> float:
+    """A part's change as stops. It is in percent of the mean of both sides, so that ±200 % is all and nothing."""
     share = min(max(percent_change / 200, -MOST_SHARE), MOST_SHARE)
     return math.log2((1 + share) / (1 - share))
 

@@ -14,10 +14,10 @@ from dataclasses import dataclass
 from statistics import geometric_mean
 
 from matchedpair.answers.answer import OPTION, PAIR, SURE, UNSURE, VISIBLE_ERROR, Answer, Claim, Proof
-from matchedpair.answers.caveats import caveats, cell_stops, largest_cell
+from matchedpair.answers.caveats import caveats, most_seen, part_stops, seen_stops
 from matchedpair.answers.facts import OptionFact, StudyFacts
 from matchedpair.answers.missing import nothing_yet, without_reference
-from matchedpair.answers.phrases import number, place_of_box, sentence, stops, times
+from matchedpair.answers.phrases import number, part_of, sentence, stops, times
 from matchedpair.answers.thresholds import PLAIN_STOPS, SEEN, STOPS, TIME
 from matchedpair.choose.failing import PART
 
@@ -165,10 +165,10 @@ def _other(facts: StudyFacts, table: dict[str, list[Standing]], name: str) -> Cl
 def _why(facts: StudyFacts, option: OptionFact) -> str:
     """What keeps it off, as far as it is known: a part of the picture that is plainly another one before the whole."""
     pair = facts.pair_of(option.control, option.key)
-    cell = largest_cell(pair.cells) if pair is not None else None
+    part = most_seen(pair.parts) if pair is not None else None
     overall = abs(option.stops.value) if option.stops is not None else 0.0
-    if cell is not None and abs(change := cell_stops(cell.percent)) >= max(PLAIN_STOPS, PART * overall):
-        return f": in a part of the {place_of_box(cell.box, option.size)} it is {stops(change)}"
+    if part is not None and seen_stops(part) >= max(PLAIN_STOPS, PART * overall):
+        return f": in {part_of(part, option.size)} it is {stops(part_stops(part.percent))}"
     if option.stops is not None and abs(option.stops.value) >= STOPS:
         return f": it is {stops(option.stops.value)}"
     if option.lasting_patches and option.patches is not None:

@@ -152,12 +152,20 @@ class ZoneFact:
 
 
 @dataclass(frozen=True)
-class CellFact:
-    """The trial's change of one cell of a table over the picture, in percent, and the smallest it would have shown."""
+class PartFact:
+    """The trial's change of one part of the picture, in percent, and the smallest it would have shown.
+
+    Parameters
+    ----------
+    seen : float
+        How much of it an eye sees for its size: 1 from a cell of the table on, below that the root of its share of one
+        (Piper's law: what can just be seen falls with the root of the area).
+    """
 
     box: tuple[int, int, int, int]
     percent: float
     smallest: float
+    seen: float = 1.0
 
 
 @dataclass(frozen=True)
@@ -168,8 +176,10 @@ class PairFact:
     ----------
     zones : tuple of ZoneFact
         The whole first, then those that are drawn.
-    cells : tuple of CellFact
+    cells : tuple of PartFact
         Of the comparison's table; empty where it was refused.
+    islands : tuple of PartFact
+        The parts that changed most, finer than the table.
     found : bool or None
         Whether there is a difference beyond noise and storage; None where that is not known.
     smallest : float or None
@@ -188,7 +198,8 @@ class PairFact:
     visible: Ratio | None = None
     time: Ratio | None = None
     zones: tuple[ZoneFact, ...] = ()
-    cells: tuple[CellFact, ...] = ()
+    cells: tuple[PartFact, ...] = ()
+    islands: tuple[PartFact, ...] = ()
     found: bool | None = None
     smallest: float | None = None
     identical: bool = False
@@ -196,6 +207,11 @@ class PairFact:
     matched_on: str = ""
     matched_zone: str = ""
     caveats: tuple[str, ...] = ()
+
+    @property
+    def parts(self) -> tuple[PartFact, ...]:
+        """Cells and islands."""
+        return (*self.cells, *self.islands)
 
 
 @dataclass(frozen=True)

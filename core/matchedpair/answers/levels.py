@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 from matchedpair.answers.answer import HIGHER_LEVELS, PAIR, SURE, UNSURE, Answer, Claim, Proof, Step
-from matchedpair.answers.caveats import cell_stops
-from matchedpair.answers.facts import OptionFact, PairFact, StudyFacts
+from matchedpair.answers.caveats import part_stops, seen_stops
+from matchedpair.answers.facts import OptionFact, PairFact, PartFact, StudyFacts
 from matchedpair.answers.missing import nothing_yet
 from matchedpair.answers.phrases import number, percent, place_of_box, sentence, stops
 from matchedpair.answers.settle import more_seeds
@@ -99,7 +100,9 @@ def _levels(facts: StudyFacts) -> list[tuple[float, OptionFact]]:
 
 
 def _change(facts: StudyFacts, level: OptionFact, highest: OptionFact) -> Change | None:
-    """The largest change of a level from the highest over all cells, by what both are off their control."""
+    """The largest change of a level from the highest over all cells, by what both are off their control; and over all
+    islands where one of both is the control.
+    """
     pairs = [_against_control(facts, option) for option in (level, highest)]
     if any(pair is None for pair in pairs):
         return None
@@ -113,14 +116,27 @@ def _change(facts: StudyFacts, level: OptionFact, highest: OptionFact) -> Change
         shift, error = 0.0, 0.0
         for own, sign in zip(cells, (1, -1), strict=True):
             if box in own:
-                shift += sign * cell_stops(own[box].percent)
+                shift += sign * part_stops(own[box].percent)
                 error = math.hypot(error, own[box].smallest / NAMED / 100 / math.log(2))
         doubts.append((SURE_CELL * error, box))
         if abs(shift) > SURE_CELL * error and abs(shift) > abs(largest):
             largest, where = shift, box
+    islands = _islands(pairs)
+    if islands and seen_stops(islands[0][0]) > abs(largest):
+        island, sign = islands[0]
+        largest, where = sign * part_stops(island.percent), island.box
     shown = next((pair.key for pair in pairs if isinstance(pair, PairFact) and pair.key), 0)
     usual = sorted(doubts)[max(math.ceil(TOLD_SHARE * len(doubts)) - 1, 0)]
     return Change(level, largest, where, shown, *usual, max(doubts)[0])
+
+
+def _islands(pairs: Sequence[PairFact | bool | None]) -> list[tuple[PartFact, int]]:
+    """What changed between a level and the highest in islands, and which way, the most to be seen first."""
+    if True not in pairs:
+        return []
+    rows = [(island, sign) for pair, sign in zip(pairs, (1, -1), strict=True) if isinstance(pair, PairFact)
+            for island in pair.islands]  # fmt: skip
+    return sorted(rows, key=lambda row: -seen_stops(row[0]))
 
 
 def _against_control(facts: StudyFacts, option: OptionFact) -> PairFact | bool | None:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from matchedpair.answers.answer import PAIR, SURE, UNSURE, Answer, Claim, Proof
-from matchedpair.answers.caveats import caveats, largest_cell, looks_otherwise, shifts
+from matchedpair.answers.caveats import caveats, looks_otherwise, most_changed, shifts
 from matchedpair.answers.facts import OptionFact, PairFact, StudyFacts
 from matchedpair.answers.missing import nothing_yet
 from matchedpair.answers.phrases import megabytes, number, place_of_box, render_time, sentence
@@ -59,9 +59,9 @@ def _seen(facts: StudyFacts, pair: PairFact) -> str:
     changed = shifts(facts, pair)
     if changed:
         return changed[0].text
-    cell = largest_cell(pair.cells)
-    if cell is None:
+    part = most_changed(pair.parts)
+    if part is None:
         return "the picture differs a little, but nowhere by more than counts"
     option = facts.option(pair.control)
-    where = place_of_box(cell.box, option.size if option else (0, 0))
-    return f"the picture differs by {number(abs(cell.percent))} % at most, in the {where}"
+    where = place_of_box(part.box, option.size if option else (0, 0))
+    return f"the picture differs by {number(abs(part.percent))} % at most, in the {where}"

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 
+from matchedpair.answers.facts import PartFact
 from matchedpair.measures.figure import Ratio
 
 MINUS = "−"
@@ -138,6 +139,11 @@ def listed(parts: Sequence[str]) -> str:
     """``a``, ``a and b``, ``a, b and c``."""
     rows = list(parts)
     return rows[0] if len(rows) == 1 else f"{', '.join(rows[:-1])} and {rows[-1]}" if rows else ""
+
+
+def part_of(part: PartFact, size: tuple[int, int]) -> str:
+    """A part of a picture in words: ``a small part of the lower left`` where it is smaller than a cell."""
+    return f"a {'small ' if part.seen < 1.0 else ''}part of the {place_of_box(part.box, size)}"
 
 
 def place_of_box(box: tuple[int, int, int, int], size: tuple[int, int]) -> str:

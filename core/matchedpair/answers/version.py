@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from matchedpair.answers.answer import PAIR, SURE, UNSURE, Answer, Claim, Proof, Step
-from matchedpair.answers.caveats import caveats, largest_cell, shifts
+from matchedpair.answers.caveats import caveats, most_changed, shifts
 from matchedpair.answers.facts import OptionFact, PairFact, StudyFacts
 from matchedpair.answers.feature import because
 from matchedpair.answers.missing import nothing_yet
@@ -66,11 +66,11 @@ def _speed(name: str, cost: Cost | None, options: list[OptionFact]) -> tuple[str
 
 
 def _look(facts: StudyFacts, pair: PairFact) -> str:
-    cell = largest_cell(pair.cells) if pair.found else None
-    if cell is not None:
+    part = most_changed(pair.parts) if pair.found else None
+    if part is not None:
         option = facts.option(pair.control)
-        where = place_of_box(cell.box, option.size if option else (0, 0))
-        return f"the light differs by {number(abs(cell.percent))} % at most, in the {where}"
+        where = place_of_box(part.box, option.size if option else (0, 0))
+        return f"the light differs by {number(abs(part.percent))} % at most, in the {where}"
     return f"the light is the same everywhere ({_would(pair)})"
 
 

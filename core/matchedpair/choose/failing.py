@@ -35,6 +35,8 @@ class Held:
         The choice's own noise.
     box : (int, int, int, int) or None
         Of a part of the picture that is no zone, in pixels: its brightness alone is known, and is beyond chance.
+    seen : float
+        How much of its shift counts, since it is small; 1 for what is no small part.
     """
 
     place: str
@@ -49,6 +51,7 @@ class Held:
     against: str = CONTROL
     percent: Figure | None = None
     box: Box | None = None
+    seen: float = 1.0
 
 
 @dataclass(frozen=True)
@@ -104,7 +107,7 @@ def failures(held: Sequence[Held], limits: Mapping[str, float]) -> list[Failure]
             at = row.place, row.frame
             largest[at] = max(largest[at], abs(row.stops))
     for row in held:
-        if row.box is not None and abs(row.stops or 0.0) < PART * largest[row.place, row.frame]:
+        if row.box is not None and row.seen * abs(row.stops or 0.0) < PART * largest[row.place, row.frame]:
             continue
         for failure in _of_row(row, limits):
             found[failure.place, failure.zone, failure.how].append(failure)
@@ -124,7 +127,7 @@ def _of_row(row: Held, limits: Mapping[str, float]) -> list[Failure]:
         found.append(Failure(row.place, row.zone, row.pair, how, amount, bound, box=row.box, against=row.against))
 
     stops, colour = limits.get("stops", math.inf), limits.get("colour", math.inf)
-    if row.stops is not None and abs(row.stops) >= stops and _apart(row.stops_interval):
+    if row.stops is not None and row.seen * abs(row.stops) >= stops and _apart(row.stops_interval):
         add(BRIGHTER if row.stops > 0 else DARKER, row.stops, stops)
     if row.colour is not None and row.colour >= colour:
         add(COLOUR, row.colour, colour)

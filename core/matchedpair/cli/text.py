@@ -200,7 +200,11 @@ def _difference(row: dict[str, Any]) -> list[str]:
         for cell in row["zones"][:MOST_NAMED]
     ]
     more = len(row["zones"]) - MOST_NAMED
-    return [*lines, f"  and {more} more"] if more > 0 else lines
+    lines += [f"  and {more} more"] if more > 0 else []
+    for island in row["islands"][:MOST_NAMED]:
+        x, y, width, height = island["box"]
+        lines.append(f"  {width} × {height} pixels at {x}, {y}: {island['percent']:+.2g} %")
+    return lines
 
 
 def _spread(interval: list[float] | None, form: str = ".3g") -> str:

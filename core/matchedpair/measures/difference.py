@@ -2,9 +2,11 @@
 
 Over a table of 12 × 8 cells: d = mean(((A1 + A2)/2 − (B1 + B2)/2) / w), w = G4(mean) + eps. Its variance comes from
 the twins' own differences, summed over sub-blocks of 8 × 8 pixels (not pixels, which are not independent behind a
-pixel filter); what storage can do is taken off d; Student's t with two sub-blocks' worth of freedom each, as z. A cell
-is named at |z| > 4; over all, |Σz|/√n > 3. *No difference* goes with the smallest change that would have been seen, 4
-standard errors and the storage's step.
+pixel filter); what storage can do is taken off d; Student's t with two sub-blocks' worth of freedom each, as z. Where a
+few sub-blocks hold most of a cell's variance (rare paths), the freedom is what they leave: 3 (Σq)² / Σq² of their
+squares q, which is their number where noise is normal. A cell is named at |z| > 4; over all, |Σz|/√n > 3; or there is
+an island (`islands`). *No difference* goes with the smallest change that would have been seen: that which z = 4 stands
+for, and the storage's step.
 
 One seed often draws the same paths on both sides, and what noise they share is no doubt about their difference: where
 the change A − B varies clearly less from seed to seed than both sides do, its own variation is taken.
@@ -17,16 +19,17 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.special import ndtri_exp, stdtr
+from scipy.special import ndtr, ndtri_exp, stdtr, stdtrit
 
 from matchedpair.errors import RefusedError
+from matchedpair.measures.islands import Island, islands
 from matchedpair.measures.light import Light
 from matchedpair.measures.region import Region
 from matchedpair.measures.table import Cell, cells
 from matchedpair.pictures.filters import gauss
-from matchedpair.pictures.picture import Floats
+from matchedpair.pictures.picture import Doubles, Floats
 
-VERSION = 3
+VERSION = 4
 SUB_BLOCK = 8
 SHARED = 0.8  # of both sides' variance, below which the change's own is taken; independent seeds have 1
 NAMED, OVERALL = 4.0, 3.0
@@ -60,6 +63,8 @@ class DifferenceFigure:
         Median over the cells of the smallest change that each would have shown.
     cells : tuple of CellDifference
         All cells; `named` are those that differ by themselves, the largest change first.
+    islands : tuple of Island
+        The parts, finer than cells, that changed most, the largest change first; none where a side has one render.
     method : str
         ``twin``, or ``single`` when a side has one render and its noise is taken from the difference itself.
     """
@@ -68,6 +73,7 @@ class DifferenceFigure:
     overall_z: float
     smallest_seen_percent: float
     cells: tuple[CellDifference, ...]
+    islands: tuple[Island, ...]
     method: str
     version: int
 
@@ -107,11 +113,13 @@ def difference(
         why = "its slow patches are too wide" if side > SUB_BLOCK else "the zone is too small"
         raise RefusedError("difference", f"cannot tell: {why} for the noise to average out in a cell")
     overall = sum(row.z for row in found) / math.sqrt(len(found))
+    told = islands(change, own, region, side=side, rounding=rounding) if own else ()
     return DifferenceFigure(
-        found=abs(overall) > OVERALL or any(abs(row.z) > NAMED for row in found),
+        found=abs(overall) > OVERALL or bool(told) or any(abs(row.z) > NAMED for row in found),
         overall_z=overall,
         smallest_seen_percent=float(np.median([row.smallest_seen_percent for row in found])),
         cells=tuple(found),
+        islands=told,
         method="twin" if twins else "single",
         version=VERSION,
     )
@@ -152,29 +160,35 @@ def _contrasts(seeds: Sequence[Floats], weight: Floats) -> list[Floats]:
 
 
 def _cell(cell: Cell, change: Floats, own: list[list[Floats]], side: int, rounding: float) -> CellDifference | None:
-    sums, counts = cell.region.blocks(change, side)
+    sums, counts = cell.region.blocks(change, side, rest=True)
     full = counts >= side * side / 2
     blocks = int(full.sum())
     if blocks < LEAST_SUB_BLOCKS:
         return None
     pixels = float(counts[full].sum())
-    mean = cell.region.mean(change)
+    mean = float(sums[full].sum()) / pixels
     if own:
-        variance, freedom = 0.0, 0
-        for planes in own:
-            squares = [np.square(cell.region.blocks(plane, side)[0][full]).sum() for plane in planes]
-            variance += float(np.mean(squares))
-            freedom += blocks * len(planes)
-        error = math.sqrt(variance) / pixels
+        squares = [
+            [np.square(cell.region.blocks(plane, side, rest=True)[0][full]) for plane in planes] for planes in own
+        ]
+        error = math.sqrt(sum(float(np.mean([each.sum() for each in planes])) for planes in squares)) / pixels
+        freedom = _freedom(np.concatenate([each for planes in squares for each in planes]))
     else:
         error = float((sums[full] / counts[full]).std(ddof=1)) / math.sqrt(blocks)
-        freedom = blocks - 1
+        freedom = float(blocks - 1)
     beyond = math.copysign(max(abs(mean) - rounding, 0.0), mean)
     z = _as_z(beyond / error, freedom) if error > 0.0 else math.copysign(MOST_Z, beyond) if beyond else 0.0
-    return CellDifference(cell.row, cell.column, cell.box, z, 100 * mean, 100 * (NAMED * error + rounding))
+    named = float(stdtrit(freedom, float(ndtr(NAMED))))
+    return CellDifference(cell.row, cell.column, cell.box, z, 100 * mean, 100 * (named * error + rounding))
 
 
-def _as_z(t: float, freedom: int) -> float:
+def _freedom(squares: Doubles) -> float:
+    """Of a sum of squares: their number where noise is normal, less where a few hold most of it."""
+    fourth = float(np.square(squares).sum())
+    return min(float(squares.size), 3 * float(squares.sum()) ** 2 / fourth) if fourth > 0.0 else float(squares.size)
+
+
+def _as_z(t: float, freedom: float) -> float:
     """The normal deviate as unlikely as Student's t."""
     tail = float(stdtr(freedom, -abs(t)))
     z = -float(ndtri_exp(math.log(tail))) if tail > 0.0 else MOST_Z

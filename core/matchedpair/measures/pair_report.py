@@ -213,5 +213,12 @@ def difference_row(figure: DifferenceFigure | None) -> dict[str, Any] | None:
             for cell in figure.named
         ],
         "cells": [[*cell.box, cell.percent, cell.smallest_seen_percent] for cell in figure.cells],
+        "islands": [
+            {
+                "box": list(island.box), "pixels": island.pixels, "percent": island.percent,
+                "smallest_seen_percent": island.smallest_seen_percent,
+            }
+            for island in figure.islands
+        ],
         "method": figure.method, "version": figure.version,
     }  # fmt: skip

@@ -85,20 +85,29 @@ class Region:
         part = plane[self.cut]
         return part.ravel().copy() if self.full else part[self._inside]
 
-    def blocks(self, plane: Floats, size: int) -> tuple[Doubles, Doubles]:
+    def blocks(self, plane: Floats, size: int, *, rest: bool = False) -> tuple[Doubles, Doubles]:
         """Sums of a map over blocks of size × size pixels, and how many pixels of each count, shape (rows, columns).
 
-        The blocks begin at the corner of the bounding box; what does not fill a block is left out.
+        The blocks begin at the corner of the bounding box; what does not fill a block is left out, unless `rest` asks
+        for the blocks at the far edges too.
         """
-        rows, columns = (self.bottom - self.top) // size, (self.right - self.left) // size
+        part, weight = plane[self.cut], None if self.full else self._weights
+        below, beside = (-length % size if rest else 0 for length in part.shape)
+        if below or beside:
+            part, weight = _bordered(part, below, beside), _bordered(self._weights, below, beside)
+        rows, columns = (length // size for length in part.shape)
         if not rows or not columns:
             return np.zeros((0, 0)), np.zeros((0, 0))
-        part = plane[self.top : self.top + rows * size, self.left : self.left + columns * size]
-        if self.full:
+        part = part[: rows * size, : columns * size]
+        if weight is None:
             return _block_means(part, rows, columns) * size**2, np.full((rows, columns), float(size**2))
-        weight = self._weights[: rows * size, : columns * size]
+        weight = weight[: rows * size, : columns * size]
         sums = _block_means(np.where(weight > 0, part, np.float32(0.0)), rows, columns) * size**2
         return sums, _block_means(weight, rows, columns) * size**2
+
+
+def _bordered(part: Floats, below: int, beside: int) -> Floats:
+    return np.asarray(cv2.copyMakeBorder(part, 0, below, 0, beside, cv2.BORDER_CONSTANT), dtype=np.float32)
 
 
 def _block_means(part: Floats, rows: int, columns: int) -> Doubles:

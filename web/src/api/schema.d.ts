@@ -3114,6 +3114,8 @@ export interface components {
             /** Format: double */
             smallest_seen_percent: number;
             zones: components["schemas"]["DifferentCell"][];
+            /** @description The largest change first */
+            islands?: components["schemas"]["Island"][];
             method: string;
         };
         /** @description A cell of the table of 12 × 8 that differs by itself. */
@@ -3589,6 +3591,16 @@ export interface components {
          * @enum {string}
          */
         InteractionOfEnum: "noise" | "time" | "look";
+        /** @description A part of the picture that changed more than what is around it, finer than a cell. */
+        Island: {
+            /** @description x, y, width, height in pixels */
+            box: number[];
+            pixels: number;
+            /** Format: double */
+            percent: number;
+            /** Format: double */
+            smallest_seen_percent: number;
+        };
         /** @description The result along the frames, and what constant settings waste. */
         Joined: {
             ranges: components["schemas"]["FrameRange"][];

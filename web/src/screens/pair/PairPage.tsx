@@ -17,6 +17,7 @@ import { MakeReference } from "./MakeReference";
 import { MendableSheet } from "./Mend";
 import { PairFigures } from "./PairFigures";
 import { PinForm, PinList, type PinsOfPair, usePins } from "./Pins";
+import { placesOf } from "./places";
 import { QuickVerdict } from "./QuickVerdict";
 import { VerdictForm, VerdictList } from "./Verdicts";
 import { ZoneFigures } from "./ZoneFigures";
@@ -77,7 +78,7 @@ function Pictures({ pair, usualName }: { pair: Schema["Pair"]; usualName: string
   const pins = usePins(pair, usualName);
   const [judging, setJudging] = useState(false);
   const askVerdict = useCallback(() => setJudging(true), []);
-  const places = useMemo(() => whereTheyDiffer(pair), [pair]);
+  const places = useMemo(() => placesOf(pair.comparison?.difference), [pair]);
   if (seed === undefined) {
     return (
       <div className="p-6">
@@ -124,12 +125,6 @@ function Pictures({ pair, usualName }: { pair: Schema["Pair"]; usualName: string
       <PinForm pins={pins} />
     </>
   );
-}
-
-/** The cells that differ by themselves, those that would be seen first at the start. */
-function whereTheyDiffer(pair: Schema["Pair"]): number[][] {
-  const cells = pair.comparison?.difference?.zones ?? [];
-  return [...cells].sort((a, b) => Math.abs(b.percent) - Math.abs(a.percent)).map((cell) => cell.box);
 }
 
 /** Both sides' pictures of a seed. */
