@@ -161,7 +161,7 @@ class Running(WithEngines, UntransactedTest):
             until(lambda: Measure.objects.filter(name="noise").count() == 2, "both sides measured")
             self.assertIs(process_state(RUNNER), ProcessState.ALIVE)
         run = study.runs.last()
-        self.assertGreaterEqual(run.wall_seconds - run.ready_seconds, 0.5)
+        self.assertGreaterEqual(run.wall_seconds - run.ready_seconds, 0.3)
         self.assertGreater(run.cpu_seconds, 0.0)
         self.assertGreater(run.peak_memory_bytes, 10e6)
         self.assertEqual((run.engine_version, run.exit_code), ("2.5", 0))
