@@ -43,7 +43,7 @@ class DifferenceSerializer(serializers.Serializer):
     overall_z = serializers.FloatField()
     smallest_seen_percent = serializers.FloatField()
     zones = DifferentCellSerializer(many=True)
-    islands = IslandSerializer(many=True, default=list, help_text="The largest change first")
+    islands = IslandSerializer(many=True, default=list, help_text="The one seen most first")
     method = serializers.CharField()
 
 

@@ -317,7 +317,9 @@ class Levels(unittest.TestCase):
         with_ball = tuple(replace(row, islands=(ball,)) if row.trial == 3 else row for row in facts.pairs)
         answer = answer_of(replace(facts, pairs=with_ball))
         self.assertEqual(answer.sentence[:9], "8 bounces")
-        self.assertIn("With 4 it is 2 stops darker in the", " ".join(claim.text for claim in answer.because))
+        self.assertIn(
+            "With 4 it is 2 stops darker in a small part of the", " ".join(claim.text for claim in answer.because)
+        )
 
     def test_the_highest_need_not_be_the_control(self):
         facts = bounces({2: {50: 0.1}, 4: {50: 0.05}, 32: {50: 9.0}})

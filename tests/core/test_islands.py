@@ -45,6 +45,13 @@ class Found(unittest.TestCase):
         self.assertLess(first.percent, -110)
         self.assertEqual(others, [], "what holds an island that is told is not told again")
 
+    def test_in_a_small_picture_a_thing_of_a_few_pixels_is_told_as_what_it_is(self):
+        picture = flat(0.5, (192, 108))
+        ball = (156, 68, 12, 12)
+        [island] = told(twins(picture, 0.05, 1), twins(with_ball(picture, 0.1, ball), 0.05, 3)).islands
+        self.assertLess(island.percent, -100)
+        self.assertEqual(island.pixels, 144)
+
     def test_both_ways_are_told_the_largest_first(self):
         picture = photograph()
         other = (60, 60, 40, 40)

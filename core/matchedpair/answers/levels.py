@@ -10,7 +10,7 @@ from matchedpair.answers.answer import HIGHER_LEVELS, PAIR, SURE, UNSURE, Answer
 from matchedpair.answers.caveats import part_stops, seen_stops
 from matchedpair.answers.facts import OptionFact, PairFact, PartFact, StudyFacts
 from matchedpair.answers.missing import nothing_yet
-from matchedpair.answers.phrases import number, percent, place_of_box, sentence, stops
+from matchedpair.answers.phrases import number, part_of, percent, place_of_box, sentence, stops
 from matchedpair.answers.settle import more_seeds
 from matchedpair.answers.thresholds import STOPS
 from matchedpair.engines.setting import is_number
@@ -31,7 +31,7 @@ class Change:
 
     level: OptionFact
     stops: float
-    box: tuple[int, int, int, int] | None
+    part: PartFact | None
     pair: int
     doubt: float
     dim: tuple[int, int, int, int]
@@ -110,7 +110,8 @@ def _change(facts: StudyFacts, level: OptionFact, highest: OptionFact) -> Change
     boxes = cells[0].keys() | cells[1].keys()
     if not boxes:
         return None
-    largest, where = 0.0, None
+    largest = 0.0
+    where: PartFact | None = None
     doubts = []
     for box in sorted(boxes):
         shift, error = 0.0, 0.0
@@ -120,11 +121,11 @@ def _change(facts: StudyFacts, level: OptionFact, highest: OptionFact) -> Change
                 error = math.hypot(error, own[box].smallest / NAMED / 100 / math.log(2))
         doubts.append((SURE_CELL * error, box))
         if abs(shift) > SURE_CELL * error and abs(shift) > abs(largest):
-            largest, where = shift, box
+            largest, where = shift, cells[0].get(box) or cells[1][box]
     islands = _islands(pairs)
     if islands and seen_stops(islands[0][0]) > abs(largest):
         island, sign = islands[0]
-        largest, where = sign * part_stops(island.percent), island.box
+        largest, where = sign * part_stops(island.percent), island
     shown = next((pair.key for pair in pairs if isinstance(pair, PairFact) and pair.key), 0)
     usual = sorted(doubts)[max(math.ceil(TOLD_SHARE * len(doubts)) - 1, 0)]
     return Change(level, largest, where, shown, *usual, max(doubts)[0])
@@ -150,7 +151,7 @@ def _against_control(facts: StudyFacts, option: OptionFact) -> PairFact | bool |
 def _below(facts: StudyFacts, below: Change | None) -> tuple[Claim, ...]:
     if below is None or not below.changed:
         return ()
-    where = f" in the {place_of_box(below.box, below.level.size)}" if below.box else ""
+    where = f" in {part_of(below.part, below.level.size)}" if below.part else ""
     return (Claim(f"With {_shown(below.level)} it is {stops(below.stops)}{where}.", _proof(below)),)
 
 
@@ -164,7 +165,11 @@ def _saved(least: OptionFact, highest: OptionFact) -> list[Claim]:
 
 
 def _proof(change: Change | None) -> Proof | None:
-    return None if change is None or not change.pair else Proof(PAIR, change.pair, (change.level.key,), box=change.box)
+    return (
+        None
+        if change is None or not change.pair
+        else Proof(PAIR, change.pair, (change.level.key,), box=change.part.box if change.part else None)
+    )
 
 
 def _own(option: OptionFact) -> tuple[str, str]:

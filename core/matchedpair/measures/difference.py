@@ -22,7 +22,7 @@ import numpy as np
 from scipy.special import ndtr, ndtri_exp, stdtr, stdtrit
 
 from matchedpair.errors import RefusedError
-from matchedpair.measures.islands import Island, islands
+from matchedpair.measures.islands import Island, Sides, islands
 from matchedpair.measures.light import Light
 from matchedpair.measures.region import Region
 from matchedpair.measures.table import Cell, cells
@@ -64,7 +64,7 @@ class DifferenceFigure:
     cells : tuple of CellDifference
         All cells; `named` are those that differ by themselves, the largest change first.
     islands : tuple of Island
-        The parts, finer than cells, that changed most, the largest change first; none where a side has one render.
+        The parts, finer than cells, that changed most, the one seen most first; none where a side has one render.
     method : str
         ``twin``, or ``single`` when a side has one render and its noise is taken from the difference itself.
     """
@@ -113,7 +113,8 @@ def difference(
         why = "its slow patches are too wide" if side > SUB_BLOCK else "the zone is too small"
         raise RefusedError("difference", f"cannot tell: {why} for the noise to average out in a cell")
     overall = sum(row.z for row in found) / math.sqrt(len(found))
-    told = islands(change, own, region, side=side, rounding=rounding) if own else ()
+    sides = Sides(control.mean, trial.mean, float(eps), change, own, rounding)
+    told = islands(sides, region, side=side, fine=side == SUB_BLOCK) if own else ()
     return DifferenceFigure(
         found=abs(overall) > OVERALL or bool(told) or any(abs(row.z) > NAMED for row in found),
         overall_z=overall,

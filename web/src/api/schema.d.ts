@@ -3114,7 +3114,7 @@ export interface components {
             /** Format: double */
             smallest_seen_percent: number;
             zones: components["schemas"]["DifferentCell"][];
-            /** @description The largest change first */
+            /** @description The one seen most first */
             islands?: components["schemas"]["Island"][];
             method: string;
         };
