@@ -235,6 +235,19 @@ class Screens(Lawful, BrowserTest):
         field.press("Escape")
         expect(field).to_have_value("")
 
+    def test_what_is_being_typed_outlasts_what_somebody_else_changes_meanwhile(self):
+        page = self.page
+        self.open(f"/studies/{self.study.pk}/decide")
+        limit = page.get_by_label("Noise, whole picture, at most, %")
+        chart = page.get_by_role("figure", name="Time against noise")
+        limit.fill("7")
+        self.call("PATCH", f"/api/studies/{self.study.pk}/uses/animation/", {"limits": {"noise": 31.0}})
+        expect(chart).to_contain_text("at most 31")
+        expect(limit).to_have_value("7")
+        limit.press("Enter")
+        expect(chart).to_contain_text("at most 7")
+        self.assertEqual(StudyUse.objects.get(study=self.study, name="animation").limits["noise"], 7.0)
+
     def test_recipes_are_compared_rendered_and_taken_in(self):
         for noise in (6.0, 3.0):
             limits = {"limits": {"noise": noise}}

@@ -1,5 +1,6 @@
-import { useEffect, useState } from "react";
+import { useState } from "react";
 import { useRemembered } from "../../parts/remembered";
+import { useTyped } from "../../parts/useTyped";
 import type { Decision, LimitKind, Use } from "./figures";
 import { WEIGHTS } from "./figures";
 import type { Change } from "./useDecision";
@@ -32,7 +33,7 @@ export function Limits(props: {
       <table className="text-sm" aria-label={`Limits of ${use.title.toLowerCase()}`}>
         <tbody>
           {usual.map((kind) => (
-            <tr key={kind.name} className="[&>*]:py-0.5">
+            <tr key={`${use.name} ${kind.name}`} className="[&>*]:py-0.5">
               <th scope="row" className="whitespace-nowrap pr-3 text-left font-normal" title={kind.about}>
                 {kind.title}
               </th>
@@ -82,12 +83,13 @@ function LimitField(props: {
   onCommit: (value: number | null) => void;
 }) {
   const kept = props.value === undefined ? "" : String(props.value);
-  const [text, setText] = useState(kept);
-  useEffect(() => setText(kept), [kept]);
+  const { value: text, type, done, drop } = useTyped(kept);
   const number = Number(text);
   const wrong = text.trim() !== "" && !(Number.isFinite(number) && number >= 0);
   const commit = () => {
-    if (wrong || text.trim() === kept) return;
+    if (wrong) return;
+    if (text.trim() === kept) return drop();
+    done();
     props.onCommit(text.trim() === "" ? null : number);
   };
   return (
@@ -98,11 +100,11 @@ function LimitField(props: {
       aria-label={`${props.kind.title}, ${props.kind.most ? "at most" : "at least"}${props.kind.unit ? `, ${props.kind.unit}` : ""}`}
       aria-invalid={wrong}
       value={text}
-      onChange={(event) => setText(event.target.value)}
+      onChange={(event) => type(event.target.value)}
       onBlur={commit}
       onKeyDown={(event) => {
         if (event.key === "Enter") commit();
-        if (event.key === "Escape") setText(kept);
+        if (event.key === "Escape") drop();
       }}
     />
   );

@@ -1,7 +1,7 @@
-import { useEffect, useState } from "react";
 import type { Schema } from "../../api/client";
 import { seconds, spread, three } from "../../parts/format";
 import { Labelled } from "../../parts/Labelled";
+import { useTyped } from "../../parts/useTyped";
 import { type Decision, percent } from "./figures";
 
 type Production = Schema["Production"];
@@ -27,10 +27,11 @@ export function ProductionForm(props: {
   problem: string | undefined;
 }) {
   const { production } = props;
-  const [draft, setDraft] = useState(production);
-  useEffect(() => setDraft(production), [production]);
+  const { value: draft, type: setDraft, done, drop } = useTyped(production);
   const keep = (values: Production) => {
-    if (JSON.stringify(values) !== JSON.stringify(production)) props.onChange(values);
+    if (JSON.stringify(values) === JSON.stringify(production)) return drop();
+    done();
+    props.onChange(values);
   };
   return (
     <div>

@@ -37,12 +37,14 @@ export function useDecision(study: number, place: string) {
         }),
       );
     },
-    onSuccess: (answered) =>
+    onSuccess: async (answered) => {
+      await queries.cancelQueries({ queryKey: ["decision", study] }); // asked before this was written, they would undo it
       queries.setQueryData(
         query.queryKey,
         (old) =>
           old && { ...old, uses: old.uses.map((each) => ({ ...each, ...versionIn(answered, each.name) })) },
-      ),
+      );
+    },
     onMutate: async ({ use, change: wanted }) => {
       await queries.cancelQueries({ queryKey: ["decision", study] });
       // what was typed or picked stays as it is while the choice is being made anew
