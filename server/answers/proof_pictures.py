@@ -10,7 +10,8 @@ from dataclasses import dataclass, replace
 import numpy as np
 from matchedpair.answers import OptionFact
 from matchedpair.answers.answer import CURVE, VISIBLE_ERROR, VISIBLE_NOISE, Proof
-from matchedpair.answers.caveats import most_seen
+from matchedpair.answers.caveats import most_seen, seen_stops
+from matchedpair.answers.thresholds import PLAIN_STOPS
 from matchedpair.measures.places import Places
 from matchedpair.measures.telling import Box, exposure_for, part_around, where_noise_differs
 from matchedpair.measures.zones import WHOLE
@@ -168,15 +169,17 @@ def _part(pair: PairFigures, proof: Proof, size: Size) -> tuple[str, Box]:
     if proof.zone and proof.zone != WHOLE and proof.zone in pair.control.zones:
         x, y, width, height = zone_box(pair.control.option, pair.control.zones, proof.zone)
         return proof.zone, part_around((x, y, width, height), size)
-    most = most_seen(part_facts(pair.comparison)) if proof.box is None else None
-    if proof.box is not None or most is not None:
-        return "", part_around(proof.box or most.box, size)  # type: ignore[union-attr]  # one of both is there
+    if proof.box is not None:
+        return "", part_around(proof.box, size)
+    most = most_seen(part_facts(pair.comparison))
+    if most is not None and seen_stops(most) >= PLAIN_STOPS:
+        return "", part_around(most.box, size)
     noisy = [_places(side.visible_noise) for side in (pair.control, pair.trial)]
     if noisy[0] is not None and noisy[1] is not None:
         part = where_noise_differs(noisy[0], noisy[1], size)
         if part is not None:
             return "", part
-    return "", (0, 0, *size)
+    return "", part_around(most.box, size) if most is not None else (0, 0, *size)
 
 
 def _of_option(found: AnsweredStudy, proof: Proof) -> tuple[str, list[Shown]]:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import shutil
 import tempfile
+from functools import partial
 from pathlib import Path
 
 import cv2
@@ -101,19 +102,22 @@ class Proof(QuestionMeasures):
     def shown(self, study):
         return self.call("GET", f"/api/studies/{study.pk}/proof/").json()["pictures"]
 
+    def noisier_at_the_lower_right(self, run, light=1.0):
+        """What the control is; of the trial's upper left this share of the light is left."""
+        picture = noisy(0.1 * TRUTH, 0.05, run.seed + 10 * run.option.number)
+        if run.option.number == 0:
+            picture[90:, 120:] = noisy(0.1 * TRUTH, 0.6, run.seed)[90:, 120:]
+        else:
+            picture[16:72, 16:80] *= np.float32(light)
+        return picture
+
     def test_both_sides_are_shown_in_the_part_that_tells_most_at_one_exposure(self):
         study = self.create(
             asked="feature", width=LARGE[0], height=LARGE[1], repeats=2, under_test="extra", trial_value=True
         )
 
-        def seen(run):
-            picture = noisy(0.1 * TRUTH, 0.05, run.seed + 10 * run.option.number)
-            if run.option.number == 0:
-                picture[90:, 120:] = noisy(0.1 * TRUTH, 0.6, run.seed)[90:, 120:]
-            return picture
-
         self.assertIsNone(self.shown(study))
-        self.finish(study, seen)
+        self.finish(study, self.noisier_at_the_lower_right)
         shown = self.shown(study)
         self.assertEqual([side["option"] for side in shown["sides"]], [o.pk for o in study.options.order_by("number")])
         self.assertEqual(shown["pair"], study.pairs.get().pk)
@@ -121,6 +125,15 @@ class Proof(QuestionMeasures):
         self.assertGreater(shown["exposure"], 1.0)
         x, y, width, height = shown["sides"][0]["box"]
         self.assertTrue(x <= 150 < x + width and y <= 110 < y + height, (x, y, width, height))
+
+    def test_a_change_of_light_comes_before_noise_only_where_an_eye_would_find_it(self):
+        for light, at in ((0.95, (150, 110)), (0.3, (40, 40))):
+            study = self.create(
+                asked="feature", width=LARGE[0], height=LARGE[1], repeats=2, under_test="extra", trial_value=True
+            )
+            self.finish(study, partial(self.noisier_at_the_lower_right, light=light))
+            x, y, width, height = self.shown(study)["sides"][0]["box"]
+            self.assertTrue(x <= at[0] < x + width and y <= at[1] < y + height, (light, x, y, width, height))
 
     def test_beside_them_stands_what_they_are_judged_by_in_the_same_part(self):
         study = self.create(asked="feature", width=LARGE[0], height=LARGE[1], under_test="extra", trial_value=True)
