@@ -193,8 +193,19 @@ class Engines(unittest.TestCase):
         sedge = next(each for each in facts.options if each.engine == "Sedge")
         darker = cells({0: -120.0})
         changed = tuple(replace(row, cells=darker) if row.trial == sedge.key else row for row in facts.pairs)
-        said = [claim.text for claim in answer_of(replace(facts, pairs=changed)).because]
+        answer = answer_of(replace(facts, pairs=changed))
+        said = [claim.text for claim in answer.because]
         self.assertIn("Sedge never gets as close: in a part of the upper left it is 2 stops darker.", said)
+        shown = {claim.proof.pair: claim.proof.box for claim in answer.because}
+        self.assertEqual(shown[100 + sedge.key], darker[0].box, "what is said is shown where it is")
+
+    def test_where_nothing_comes_as_close_what_is_said_first_is_shown(self):
+        facts = engines()
+        kept = [each for each in facts.options if each.engine in ("Alder", "Sedge")]
+        pairs = [row for row in facts.pairs if row.trial in {each.key for each in kept}]
+        answer = answer_of(replace(facts, options=tuple(kept), pairs=tuple(pairs)))
+        self.assertIn("nothing else here comes as close", answer.sentence)
+        self.assertEqual(answer.shown, answer.because[0].proof)
 
     def test_a_small_part_is_told_as_far_as_it_is_from_what_its_size_lets_be_seen(self):
         facts = engines()

@@ -10,12 +10,12 @@ alone the one that has the shortest way to go tells it for all, and the control'
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from statistics import geometric_mean
 
 from matchedpair.answers.answer import OPTION, PAIR, SURE, UNSURE, VISIBLE_ERROR, Answer, Claim, Proof
 from matchedpair.answers.caveats import caveats, most_seen, part_stops, seen_stops
-from matchedpair.answers.facts import OptionFact, StudyFacts
+from matchedpair.answers.facts import OptionFact, PartFact, StudyFacts
 from matchedpair.answers.missing import nothing_yet, without_reference
 from matchedpair.answers.phrases import number, part_of, sentence, stops, times
 from matchedpair.answers.thresholds import PLAIN_STOPS, SEEN, STOPS, TIME
@@ -79,7 +79,7 @@ def answer(facts: StudyFacts) -> Answer:
         others,
         tuple(but),
         None,
-        _proof(facts, of[-1]),
+        _proof(facts, of[-1]) if wins or not others else others[0].proof,  # what is said first is shown
     )
 
 
@@ -152,6 +152,9 @@ def _other(facts: StudyFacts, table: dict[str, list[Standing]], name: str) -> Cl
     rows = [(place, row) for place, own in table.items() for row in own if row.option.name == name]
     never = next(((place, row) for place, row in rows if row.why_not), None)
     proof = _proof(facts, (never or rows[0])[1].option)
+    part = _part(facts, never[1].option) if never is not None and never[1].why_not == NEVER else None
+    if part is not None:
+        proof = replace(proof, box=part.box)
     if never is None:
         usual = geometric_mean([row.ratio or 1.0 for _, row in rows])
         return Claim(f"{name} takes {times(usual)} × the time to the same visible error.", proof)
@@ -162,12 +165,18 @@ def _other(facts: StudyFacts, table: dict[str, list[Standing]], name: str) -> Cl
     return Claim(f"{name} is further off{where} than four times its samples would mend.", proof)
 
 
-def _why(facts: StudyFacts, option: OptionFact) -> str:
-    """What keeps it off, as far as it is known: a part of the picture that is plainly another one before the whole."""
+def _part(facts: StudyFacts, option: OptionFact) -> PartFact | None:
+    """The part of the picture that is plainly another one; None where there is none, or the whole is as much."""
     pair = facts.pair_of(option.control, option.key)
     part = most_seen(pair.parts) if pair is not None else None
     overall = abs(option.stops.value) if option.stops is not None else 0.0
-    if part is not None and seen_stops(part) >= max(PLAIN_STOPS, PART * overall):
+    return part if part is not None and seen_stops(part) >= max(PLAIN_STOPS, PART * overall) else None
+
+
+def _why(facts: StudyFacts, option: OptionFact) -> str:
+    """What keeps it off, as far as it is known: a part of the picture that is plainly another one before the whole."""
+    part = _part(facts, option)
+    if part is not None:
         return f": in {part_of(part, option.size)} it is {stops(part_stops(part.percent))}"
     if option.stops is not None and abs(option.stops.value) >= STOPS:
         return f": it is {stops(option.stops.value)}"
