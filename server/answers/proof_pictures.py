@@ -62,6 +62,7 @@ class ProofPictures:
     measure: str
     sides: tuple[Shown, ...]
     reference: Shown | None = None
+    place: str = ""  # of several places the one that is shown
 
 
 def proof_pictures(study: Study) -> ProofPictures | None:
@@ -80,8 +81,14 @@ def proof_pictures(study: Study) -> ProofPictures | None:
     number = pair.pair.pk if pair is not None else 0
     part = pictures[0].box[2:] != read[0].size
     return ProofPictures(
-        number, part, where, exposure_for(light), study.setup.view_transform, proof.measure, tuple(pictures), reference
-    )
+        number, part, where, exposure_for(light), study.setup.view_transform, proof.measure, tuple(pictures), reference,
+        _place(found, pictures),
+    )  # fmt: skip
+
+
+def _place(found: AnsweredStudy, pictures: list[Shown]) -> str:
+    fact = next(filter(None, (found.facts.option(each.option) for each in pictures)), None)
+    return fact.place if fact is not None and len(found.facts.places) > 1 else ""
 
 
 def _telling_pair(study: Study, found: AnsweredStudy, proof: Proof) -> PairFigures | None:

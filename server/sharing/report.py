@@ -95,11 +95,12 @@ def _proof(study: Study) -> dict[str, Any] | None:
     except (PictureError, OSError):  # let go to free the disk
         return None
     told = "visible error" if found.measure == VISIBLE_ERROR else "visible noise"
-    where = [found.where or ("where they differ most" if found.part else "the whole picture")]
+    where = [found.place] if found.place else []
+    where.append(found.where or ("where they differ most" if found.part else "the whole picture"))
     if found.exposure > 0:
         where.append(f"all {three(found.exposure)} stops brighter than rendered")
     return {
-        "words": f"{', '.join(where).capitalize()}.",
+        "words": f"{where[0][:1].upper()}{', '.join(where)[1:]}.",
         "pictures": [
             {
                 "title": row.title, "address": address,
