@@ -161,10 +161,11 @@ def _lacks(wanted: set[tuple[str, str]]) -> dict[tuple[str, str], tuple[str, ...
 def _pair(found: PairFigures) -> PairFact:
     whole = found.comparison
     difference = whole.difference if whole is not None else None
+    cells = cell_facts(whole)
     identical = bool(whole is not None and "bit-equal" in whole.refused.get("difference", ""))
     return PairFact(
         found.pair.pk, found.pair.control_id, found.pair.trial_id, _subject(found.pair.trial, found.pair.subject),
-        found.noise_ratio, found.visible_ratio, found.time_ratio, found.looks, cell_facts(whole), island_facts(whole),
+        found.noise_ratio, found.visible_ratio, found.time_ratio, found.looks, cells, island_facts(whole, cells),
         difference["found"] if difference else None,
         difference["smallest_seen_percent"] if difference else None, identical, found.refused, found.pair.matched_on,
         found.pair.matched_zone, tuple(_caveats(found)),

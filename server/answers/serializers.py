@@ -244,6 +244,7 @@ class ProofPicturesSerializer(serializers.Serializer):
 
     pair = serializers.IntegerField(help_text="0 where they are none")
     part = serializers.BooleanField(help_text="Whether only a part is shown")
+    place = serializers.CharField(allow_blank=True, help_text="Of several places the one that is shown")
     where = serializers.CharField(allow_blank=True, help_text="The zone that is shown")
     exposure = serializers.FloatField(help_text="In stops, of all of them")
     transform = serializers.CharField(allow_blank=True)

@@ -28,12 +28,12 @@ def cell_facts(row: Comparison | None) -> tuple[PartFact, ...]:
     return tuple(PartFact((cell[0], cell[1], cell[2], cell[3]), cell[4], cell[5]) for cell in cells)
 
 
-def island_facts(row: Comparison | None) -> tuple[PartFact, ...]:
-    """The parts that changed most, finer than cells."""
+def island_facts(row: Comparison | None, cells: tuple[PartFact, ...]) -> tuple[PartFact, ...]:
+    """The parts that changed most, finer than its cells."""
     islands = (row.difference or {}).get("islands", []) if row is not None else []
     if not islands:
         return ()
-    cell = median(part.box[2] * part.box[3] for part in cell_facts(row))
+    cell = median(part.box[2] * part.box[3] for part in cells)
     return tuple(
         PartFact(tuple(island["box"]), island["percent"], island["smallest_seen_percent"],
                  min(1.0, math.sqrt(island["pixels"] / cell)))
@@ -43,4 +43,5 @@ def island_facts(row: Comparison | None) -> tuple[PartFact, ...]:
 
 def part_facts(row: Comparison | None) -> tuple[PartFact, ...]:
     """Cells and islands."""
-    return cell_facts(row) + island_facts(row)
+    cells = cell_facts(row)
+    return cells + island_facts(row, cells)

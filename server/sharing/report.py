@@ -15,6 +15,7 @@ from django.utils import timezone
 from django.utils.safestring import mark_safe
 from matchedpair.answers import failing
 from matchedpair.answers.answer import VISIBLE_ERROR
+from matchedpair.answers.phrases import sentence
 from matchedpair.choose import LIMITS
 from matchedpair.choose.uses import BREAKS
 from matchedpair.conditions import MatchSheet
@@ -100,7 +101,7 @@ def _proof(study: Study) -> dict[str, Any] | None:
     if found.exposure > 0:
         where.append(f"all {three(found.exposure)} stops brighter than rendered")
     return {
-        "words": f"{where[0][:1].upper()}{', '.join(where)[1:]}.",
+        "words": sentence(", ".join(where)),
         "pictures": [
             {
                 "title": row.title, "address": address,

@@ -151,18 +151,18 @@ def _times(table: dict[str, list[Standing]], name: str, places: list[str]) -> st
 def _other(facts: StudyFacts, table: dict[str, list[Standing]], name: str) -> Claim:
     rows = [(place, row) for place, own in table.items() for row in own if row.option.name == name]
     never = next(((place, row) for place, row in rows if row.why_not), None)
-    proof = _proof(facts, (never or rows[0])[1].option)
-    part = _part(facts, never[1].option) if never is not None and never[1].why_not == NEVER else None
-    if part is not None:
-        proof = replace(proof, box=part.box)
     if never is None:
         usual = geometric_mean([row.ratio or 1.0 for _, row in rows])
-        return Claim(f"{name} takes {times(usual)} × the time to the same visible error.", proof)
+        told = f"{name} takes {times(usual)} × the time to the same visible error."
+        return Claim(told, _proof(facts, rows[0][1].option))
     place, row = never
+    proof = _proof(facts, row.option)
     where = f" in {place}" if len(table) > 1 else ""
-    if row.why_not == NEVER:
-        return Claim(f"{name} never gets as close{where}{_why(facts, row.option)}.", proof)
-    return Claim(f"{name} is further off{where} than four times its samples would mend.", proof)
+    if row.why_not != NEVER:
+        return Claim(f"{name} is further off{where} than four times its samples would mend.", proof)
+    part = _part(facts, row.option)
+    shown = proof if part is None else replace(proof, box=part.box)
+    return Claim(f"{name} never gets as close{where}{_why(row.option, part)}.", shown)
 
 
 def _part(facts: StudyFacts, option: OptionFact) -> PartFact | None:
@@ -173,9 +173,8 @@ def _part(facts: StudyFacts, option: OptionFact) -> PartFact | None:
     return part if part is not None and seen_stops(part) >= max(PLAIN_STOPS, PART * overall) else None
 
 
-def _why(facts: StudyFacts, option: OptionFact) -> str:
+def _why(option: OptionFact, part: PartFact | None) -> str:
     """What keeps it off, as far as it is known: a part of the picture that is plainly another one before the whole."""
-    part = _part(facts, option)
     if part is not None:
         return f": in {part_of(part, option.size)} it is {stops(part_stops(part.percent))}"
     if option.stops is not None and abs(option.stops.value) >= STOPS:

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from matchedpair.answers.answer import HIGHER_LEVELS, PAIR, SURE, UNSURE, Answer, Claim, Proof, Step
-from matchedpair.answers.caveats import part_stops, seen_stops
+from matchedpair.answers.caveats import most_seen, part_stops, seen_stops
 from matchedpair.answers.facts import OptionFact, PairFact, PartFact, StudyFacts
 from matchedpair.answers.missing import nothing_yet
 from matchedpair.answers.phrases import number, part_of, percent, place_of_box, sentence, stops
@@ -122,22 +122,21 @@ def _change(facts: StudyFacts, level: OptionFact, highest: OptionFact) -> Change
         doubts.append((SURE_CELL * error, box))
         if abs(shift) > SURE_CELL * error and abs(shift) > abs(largest):
             largest, where = shift, cells[0].get(box) or cells[1][box]
-    islands = _islands(pairs)
-    if islands and seen_stops(islands[0][0]) > abs(largest):
-        island, sign = islands[0]
+    island, sign = _island(pairs)
+    if island is not None and seen_stops(island) > abs(largest):
         largest, where = sign * part_stops(island.percent), island
     shown = next((pair.key for pair in pairs if isinstance(pair, PairFact) and pair.key), 0)
     usual = sorted(doubts)[max(math.ceil(TOLD_SHARE * len(doubts)) - 1, 0)]
     return Change(level, largest, where, shown, *usual, max(doubts)[0])
 
 
-def _islands(pairs: Sequence[PairFact | bool | None]) -> list[tuple[PartFact, int]]:
-    """What changed between a level and the highest in islands, and which way, the most to be seen first."""
-    if True not in pairs:
-        return []
-    rows = [(island, sign) for pair, sign in zip(pairs, (1, -1), strict=True) if isinstance(pair, PairFact)
-            for island in pair.islands]  # fmt: skip
-    return sorted(rows, key=lambda row: -seen_stops(row[0]))
+def _island(pairs: Sequence[PairFact | bool | None]) -> tuple[PartFact | None, int]:
+    """The island that is seen most where one side is the control itself, and which way it tells the change."""
+    rows = [(pair, sign) for pair, sign in zip(pairs, (1, -1), strict=True) if isinstance(pair, PairFact)]
+    if len(rows) != 1:
+        return None, 1
+    pair, sign = rows[0]
+    return most_seen(pair.islands), sign
 
 
 def _against_control(facts: StudyFacts, option: OptionFact) -> PairFact | bool | None:

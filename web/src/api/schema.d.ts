@@ -4711,6 +4711,8 @@ export interface components {
             pair: number;
             /** @description Whether only a part is shown */
             part: boolean;
+            /** @description Of several places the one that is shown */
+            place: string;
             /** @description The zone that is shown */
             where: string;
             /**

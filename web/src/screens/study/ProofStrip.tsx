@@ -67,7 +67,7 @@ export function ProofStrip({
         {/* a pass has a noise of its own, which the options' figures do not tell */}
         {answer.question === "pass" ? null : <SmallCurve study={study} options={options} shown={shown} />}
       </div>
-      <p className="mt-1 text-soft text-xs">{howShown(shown, across, placeOf(shown, options))}</p>
+      <p className="mt-1 text-soft text-xs">{howShown(shown, across)}</p>
     </section>
   );
 }
@@ -143,18 +143,12 @@ function figures(side: Picture, shown: Pictures): string {
     .join(", ");
 }
 
-/** Which of several places this is; nothing where there is one alone. */
-function placeOf(shown: Pictures, options: Option[]): string {
-  if (new Set(options.map((each) => each.place)).size < 2) return "";
-  return options.find((each) => shown.sides.some((side) => side.option === each.id))?.place ?? "";
-}
-
 /** Where in the picture this is, how much it is enlarged and brightened. */
-function howShown(shown: Pictures, across: number, place: string): string {
+function howShown(shown: Pictures, across: number): string {
   const [first] = shown.sides;
   const times = across / (first?.box[2] ?? across);
   const parts = [
-    place,
+    shown.place,
     shown.where,
     times >= ENLARGED
       ? `enlarged ${three(times)} ×${shown.part && !shown.where ? " where they differ most" : ""}`
