@@ -56,7 +56,7 @@ def _noise() -> list[Measured]:
     for name in NAMES:
         control = [noisy(photograph(name), 0.1, seed) for seed in (1, 2)]
         trial = [noisy(photograph(name), 0.05, seed) for seed in (3, 4)]
-        ratio = PairMeasures(control, trial, everywhere(control[0])).zone(everywhere(control[0])).noise_ratio
+        ratio = PairMeasures.of(control, trial, everywhere(control[0])).zone(everywhere(control[0])).noise_ratio
         ratios.append(100 * (ratio.value / 0.5 - 1) if ratio else math.nan)
     return [
         Measured("noise by twins, 2 to 30 %, Gaussian and gamma: off by", _worst(off), "%", 3.0),
@@ -153,6 +153,6 @@ def _shift() -> list[Measured]:
         for right, down in ((0.0, 0.0), (0.3, 0.0), (0.0, -0.5)):
             control = [noisy(photograph(name), 0.1, seed) for seed in (1, 2)]
             trial = [noisy(moved(photograph(name), right, down), 0.1, seed) for seed in (3, 4)]
-            shift = PairMeasures(control, trial, everywhere(control[0])).alignment.shift or (math.nan, math.nan)
+            shift = PairMeasures.of(control, trial, everywhere(control[0])).alignment.shift or (math.nan, math.nan)
             off += [shift[0] - right, shift[1] - down]
     return [Measured("shift: off by", _worst(off), "px", 0.05)]

@@ -5,8 +5,9 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from django.db.models import Prefetch, Q, QuerySet
-from matchedpair.measures.pair import OTHER_SIZE, PairMeasures
+from matchedpair.measures.pair import PairMeasures
 from matchedpair.measures.pair_report import difference_row
+from matchedpair.measures.pair_side import OTHER_SIZE
 from matchedpair.measures.report import look_row, visible_row
 from matchedpair.pictures.picture import Mask
 
@@ -18,23 +19,23 @@ from server.measuring.inputs import (
     counted_runs,
     has_open_runs,
     made_or_reason,
-    pair_measures,
     zone_mask,
     zones_to_measure,
 )
 from server.measuring.models import Comparison
+from server.measuring.reading import ControlKept, pair_measures
 from server.runs.models import Run
 from server.studies.models import Pair
 
 
 def compare_outstanding(options: Sequence[int], zones: ZonesByView) -> int:
     """Compare the sides of the pairs that these options are in, where anything changed. Returns how many zones."""
-    done = 0
+    done, kept = 0, ControlKept()
     for start in range(0, len(options), 500):
         some = options[start : start + 500]
         pairs = Pair.objects.filter(Q(control__in=some) | Q(trial__in=some))
-        for pair in with_sides(pairs).distinct():
-            done += _compare(pair, zones)
+        for pair in with_sides(pairs).distinct().order_by("control_id", "pk"):
+            done += _compare(pair, zones, kept)
     return done
 
 
@@ -46,7 +47,7 @@ def with_sides(pairs: QuerySet[Pair]) -> QuerySet[Pair]:
     )
 
 
-def _compare(pair: Pair, zones: ZonesByView) -> int:
+def _compare(pair: Pair, zones: ZonesByView, control: ControlKept) -> int:
     """Compare a pair's sides again in every zone that changed. Returns how many."""
     runs = [counted_runs(option) for option in (pair.control, pair.trial)]
     if not all(runs) or not all(run.picture for side in runs for run in side):
@@ -65,7 +66,7 @@ def _compare(pair: Pair, zones: ZonesByView) -> int:
     if not stale:
         return 0
     first = next(iter(stale.values()))
-    measures, failed = made_or_reason(lambda: pair_measures(pair, first), f"pair {pair.pk} cannot be compared")
+    measures, failed = made_or_reason(lambda: pair_measures(pair, first, control), f"pair {pair.pk} cannot be compared")
     for zone, within in stale.items():
         fields = {"inputs": inputs, "area": signature(within), "version": Comparison.VERSION}
         if measures is None:

@@ -14,16 +14,9 @@ from matchedpair.pictures.picture import Floats
 
 from server.catalogue.zones import signature, zones_by_view
 from server.measuring.disk import drop_unused
-from server.measuring.inputs import (
-    ZonesByView,
-    comparison_inputs,
-    counted_runs,
-    made_or_reason,
-    pair_measures,
-    render_measures,
-    zones_to_measure,
-)
+from server.measuring.inputs import ZonesByView, comparison_inputs, counted_runs, made_or_reason, zones_to_measure
 from server.measuring.models import Comparison, LayerState, MapLayer
+from server.measuring.reading import pair_measures, render_measures
 from server.measuring.which_reference import References, reference_pictures
 from server.store.files import keep_file
 from server.store.pixels import PICTURE

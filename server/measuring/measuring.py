@@ -27,12 +27,12 @@ from server.measuring.inputs import (
     inputs_of,
     is_current,
     made_or_reason,
-    render_measures,
     zone_mask,
     zones_to_measure,
 )
 from server.measuring.models import Measure
 from server.measuring.question_measures import measure_for_questions
+from server.measuring.reading import render_measures
 from server.measuring.which_reference import References
 from server.references.models import Reference
 from server.runs.models import Run

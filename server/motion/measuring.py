@@ -16,7 +16,8 @@ from matchedpair.pictures.filters import light_of
 from matchedpair.pictures.picture import Floats, Mask
 
 from server.catalogue.zones import signature, zones_by_view
-from server.measuring.inputs import ENCODED, zone_mask, zones_to_measure
+from server.measuring.inputs import zone_mask, zones_to_measure
+from server.measuring.reading import ENCODED
 from server.measuring.which_reference import References
 from server.motion.models import SequenceFigures
 from server.motion.sequences import OptionSequence, sequences_of

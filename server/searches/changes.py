@@ -13,8 +13,9 @@ from matchedpair.measures.region import Region
 from matchedpair.search.raising import Change
 
 from server.catalogue.zones import zones_by_view
-from server.measuring.inputs import pair_measures, zone_mask, zones_to_measure
+from server.measuring.inputs import zone_mask, zones_to_measure
 from server.measuring.models import Comparison
+from server.measuring.reading import pair_measures
 from server.pairs.look_facts import part_facts
 from server.pairs.pair import pair_figures, with_all
 from server.runs.models import OPEN_STATES

@@ -159,7 +159,7 @@ class KnownRatios(unittest.TestCase):
         self.assertAlmostEqual(found.value, 0.52, delta=0.04)
         self.assertAlmostEqual(found.spread.noisier, 0.25, delta=0.02)
         self.assertAlmostEqual(found.spread.ninetieth, 3.0, delta=0.5)
-        shown = PairMeasures(control, trial, everywhere(control[0])).layer("cleaner")
+        shown = PairMeasures.of(control, trial, everywhere(control[0])).layer("cleaner")
         self.assertAlmostEqual(float(np.median(shown[:56])), np.log2(3.0), delta=0.15)
         self.assertAlmostEqual(float(np.median(shown[64:])), -1.0, delta=0.15)
 
@@ -226,7 +226,7 @@ class Eyes(unittest.TestCase):
     def test_patches_of_the_same_noise_are_seen_more_than_grain(self):
         control = [noisy(photograph(), 0.05, seed) for seed in (1, 2)]
         trial = [patchy(photograph(), 0.05, 4, seed) for seed in (3, 4)]
-        zone = PairMeasures(control, trial, everywhere(control[0])).zone(everywhere(control[0]))
+        zone = PairMeasures.of(control, trial, everywhere(control[0])).zone(everywhere(control[0]))
         self.assertAlmostEqual(zone.noise_ratio.value, 1.0, delta=0.12)
         self.assertGreater(zone.visible_noise_ratio.interval[0], 1.5)
 

@@ -12,7 +12,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from matchedpair.errors import RefusedError
 from matchedpair.measures.kinds import measured
-from matchedpair.measures.pair import NO_EFFECT, OTHER_SIZE, PairMeasures
+from matchedpair.measures.pair import NO_EFFECT, PairMeasures
+from matchedpair.measures.pair_side import OTHER_SIZE
 from matchedpair.measures.render import RenderMeasures
 from matchedpair.measures.report import zone_row
 from matchedpair.measures.visible import visible_maps
@@ -126,7 +127,7 @@ class Invariance(unittest.TestCase):
             renders = [noisy(truth, 0.1, seed) for seed in (1, 2)]
             measures = RenderMeasures(renders, everywhere(truth), references=[noisy(truth, 0.01, 3)])
             json.dumps(zone_row(measures.zone(everywhere(truth))), allow_nan=False)
-            pair = PairMeasures(renders, [noisy(truth, 0.1, 3)], everywhere(truth))
+            pair = PairMeasures.of(renders, [noisy(truth, 0.1, 3)], everywhere(truth))
             pair.zone(everywhere(truth))
 
 
@@ -167,7 +168,7 @@ class Pairs(unittest.TestCase):
 
     def zone(self, trial):
         valid = everywhere(self.truth)
-        return PairMeasures(self.control, trial, valid).zone(valid)
+        return PairMeasures.of(self.control, trial, valid).zone(valid)
 
     def test_noise_ratio_is_that_of_the_known_noises(self):
         zone = self.zone([noisy(self.truth, 0.05, seed) for seed in (3, 4)])
@@ -191,7 +192,7 @@ class Pairs(unittest.TestCase):
 
     def test_other_sizes_are_refused_with_the_reason(self):
         with self.assertRaisesRegex(RefusedError, "one apparent size") as caught:
-            PairMeasures(self.control, [self.truth[:-1]], everywhere(self.truth))
+            PairMeasures.of(self.control, [self.truth[:-1]], everywhere(self.truth))
         self.assertEqual(caught.exception.reason, OTHER_SIZE)
 
     def test_one_render_on_a_side_has_no_noise_ratio_but_a_look(self):
@@ -202,7 +203,7 @@ class Pairs(unittest.TestCase):
     def test_maps_are_as_large_as_the_pictures_and_empty_where_nothing_counts(self):
         valid = everywhere(self.truth)
         valid[:20] = False
-        pair = PairMeasures(self.control, [noisy(self.truth, 0.05, s) for s in (3, 4)], valid)
+        pair = PairMeasures.of(self.control, [noisy(self.truth, 0.05, s) for s in (3, 4)], valid)
         render = RenderMeasures(self.control, valid, references=[noisy(self.truth, 0.01, 5)])
         shown = [pair.layer(name) for name in ("difference", "visible")]
         shown += [render.layer(name) for name in ("noise", "fireflies", "blotches", "error", "visible")]

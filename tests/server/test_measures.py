@@ -9,11 +9,11 @@ from matchedpair.measures import twins
 from matchedpair.measures.kinds import KINDS
 from matchedpair.pictures import read_picture
 
-from server.measuring import maps
-from server.measuring.inputs import pair_measures
+from server.measuring import maps, reading
 from server.measuring.maps import ask_for_layer, make_wanted_layers
 from server.measuring.measuring import measure_outstanding
 from server.measuring.models import Comparison, LayerState, MapLayer, Measure
+from server.measuring.reading import ControlKept, pair_measures
 from server.references.models import Reference
 from server.runs.models import Run
 from server.store.files import keep, path_of
@@ -234,6 +234,43 @@ class Compared(Measured):
         self.measure()
         self.assertIn("no such file", Measure.objects.get(option__side="trial", name="noise").refused)
         self.assertIn("no such file", Comparison.objects.get().refused["difference"])
+
+
+class SharedControl(Measured):
+    """Three options against one control."""
+
+    def prepare(self):
+        super().prepare()
+        self.study = self.create(
+            kind="table", factors=[{"subject": "samples", "levels": [{"value": n} for n in (8, 16, 64)]}],
+            width=SIZE[0], height=SIZE[1],
+        )  # fmt: skip
+        finish_all(self.study)
+        for run in Run.objects.filter(study=self.study, warm_up=False).select_related("option"):
+            picture = noisy(self.truth, 0.4 / run.option.settings["samples"] ** 0.5, run.pk)
+            if run.option.settings["samples"] == 16:
+                picture[:20, :20] = np.nan
+            Run.objects.filter(pk=run.pk).update(picture=self.stored(picture))
+
+    def test_its_pictures_are_read_once_and_every_pair_is_the_same_as_by_itself(self):
+        kept, pairs = ControlKept(), list(self.study.pairs.order_by("pk"))
+        self.assertEqual(len(pairs), 3)
+        with mock.patch.object(reading, "stored_picture", wraps=stored_picture) as read:
+            together = [pair_measures(pair, [], kept) for pair in pairs]
+            self.assertEqual(len(read.mock_calls), 2 * (1 + len(pairs)))
+        for pair, shared in zip(pairs, together, strict=True):
+            alone = pair_measures(pair, [])
+            self.assertEqual(shared.zone(shared.valid), alone.zone(alone.valid))
+            self.assertEqual(shared.valid.all(), pair.trial.settings["samples"] != 16)
+
+    def test_a_control_rendered_anew_is_read_anew(self):
+        kept, pair = ControlKept(), self.study.pairs.order_by("pk").first()
+        before = pair_measures(pair, [], kept).zone(np.ones(SIZE[::-1], bool))
+        run = Run.objects.filter(option=pair.control, warm_up=False).first()
+        Run.objects.filter(pk=run.pk).update(picture=self.stored(noisy(0.5 * self.truth, 0.1, 99)))
+        pair = self.study.pairs.order_by("pk").first()
+        after = pair_measures(pair, [], kept).zone(np.ones(SIZE[::-1], bool))
+        self.assertNotEqual(before.look, after.look)
 
 
 class Maps(Measured):

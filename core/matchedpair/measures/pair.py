@@ -11,29 +11,19 @@ import numpy as np
 
 from matchedpair.errors import RefusedError
 from matchedpair.measures.alignment import Alignment, alignment
-from matchedpair.measures.blotches import MOST_OF_HEIGHT, Blotches
 from matchedpair.measures.detail import Detail, Octave
 from matchedpair.measures.difference import HALF_ROUNDING, DifferenceFigure, difference, z_map
 from matchedpair.measures.figure import Ratio
-from matchedpair.measures.light import Light, equal
+from matchedpair.measures.light import equal
 from matchedpair.measures.look import LookFigure, look
-from matchedpair.measures.noise import NO_TWIN, NoiseFigure, TwinNoise, noise_ratio, total_noise_ratio
+from matchedpair.measures.noise import NO_TWIN, NoiseFigure, noise_ratio, total_noise_ratio
+from matchedpair.measures.pair_side import PairSide, refuse_other_size
 from matchedpair.measures.places import NOTHING, TOO_FEW, ratio_map
 from matchedpair.measures.region import Region
 from matchedpair.measures.render import Viewing
-from matchedpair.measures.twins import twin_problem
-from matchedpair.measures.visible import (
-    VisibleFigure,
-    own_noise_map,
-    visible_figure,
-    visible_maps,
-    visible_noise,
-    visible_noise_ratio,
-)
-from matchedpair.pictures.display import display_light
+from matchedpair.measures.visible import VisibleFigure, visible_figure, visible_noise, visible_noise_ratio
 from matchedpair.pictures.picture import Floats, Mask
 
-OTHER_SIZE = "the sizes differ: noise of a pixel is not the noise seen; look at both at one apparent size"
 NO_EFFECT = "the pictures are bit-equal: the setting had no effect; is something else switched off?"
 PARTS = ("noise_ratio", "total_noise_ratio", "visible_noise_ratio", "difference", "look", "visible")
 T = TypeVar("T")
@@ -57,56 +47,52 @@ class PairMeasures:
 
     Parameters
     ----------
-    control, trial : sequence of ndarray, shape (H, W, 3)
-        Linear light, one a seed; both sides of one size.
-    valid : ndarray of bool, shape (H, W)
-        Where all pictures count.
-    viewing : Viewing
+    control, trial : PairSide
+        Of one size, over the same pixels, seen the same way.
     rounding : float
         Relative step of the coarser side's storage.
-    checked : two texts or None, optional
-        What `twin_problem` said of each side's pictures over the same pixels, where that is known already.
 
     Raises
     ------
     RefusedError
-        When sizes differ, or nothing at all can be measured on a side.
+        When sizes differ.
     """
 
-    def __init__(
-        self,
+    def __init__(self, control: PairSide, trial: PairSide, *, rounding: float = HALF_ROUNDING) -> None:
+        refuse_other_size([*control.pictures, *trial.pictures])
+        self._sides = control, trial
+        self.control, self.trial = control.light, trial.light
+        self.valid = control.valid
+        self._rounding = rounding
+
+    @classmethod
+    def of(
+        cls,
         control: Sequence[Floats],
         trial: Sequence[Floats],
         valid: Mask,
         *,
         viewing: Viewing | None = None,
         rounding: float = HALF_ROUNDING,
-        checked: tuple[str | None, str | None] = (None, None),
-    ) -> None:
-        if any(picture.shape != control[0].shape for picture in [*control, *trial]):
-            raise RefusedError("pair", OTHER_SIZE)
-        self.viewing = viewing or Viewing()
-        self.valid = valid
-        self._rounding = rounding
-        self._own_visible: dict[int, Floats] = {}
-        self.no_twins: dict[str, str] = {}
-        self._pictures: list[list[Floats]] = []
-        lights = []
-        for name, pictures, known in zip(("control", "trial"), (control, trial), checked, strict=True):
-            light = Light(pictures, valid)
-            light.twins_problem = known
-            problem = twin_problem(light)
-            if problem:
-                self.no_twins[name] = problem
-                light = Light(pictures[:1], valid)
-            lights.append(light)
-            self._pictures.append(list(pictures[: len(light.y)]))
-        self.control, self.trial = lights
+    ) -> PairMeasures:
+        """Of pictures in linear light, shape (H, W, 3), one a seed, and where all of them count, shape (H, W).
+
+        Raises `RefusedError` when sizes differ, or nothing at all can be measured on a side.
+        """
+        refuse_other_size([*control, *trial])
+        return cls(*(PairSide(pictures, valid, viewing=viewing) for pictures in (control, trial)), rounding=rounding)
+
+    @property
+    def no_twins(self) -> dict[str, str]:
+        """Why the pictures of ``control`` or ``trial`` are no twins, where they are not."""
+        named = zip(("control", "trial"), self._sides, strict=True)
+        return {name: side.no_twins for name, side in named if side.no_twins}
 
     @cached_property
     def identical(self) -> bool:
         """Whether a picture of the trial is bit-equal to one of the control."""
-        return any(equal(first, second) for first in self._pictures[0] for second in self._pictures[1])
+        control, trial = (side.pictures for side in self._sides)
+        return any(equal(first, second) for first in control for second in trial)
 
     @cached_property
     def alignment(self) -> Alignment:
@@ -198,54 +184,26 @@ class PairMeasures:
         """Both sides' noise, when it compares. Raises `RefusedError`."""
         self._refuse_without_twins("noise_ratio")
         self._refuse("noise_ratio", by_pixel=True)
-        control, trial = (noise.figure(region) for noise in self._twin_noises)
+        control, trial = (side.twin_noise.figure(region) for side in self._sides)
         return control, trial
 
     def _refuse_without_twins(self, measure: str) -> None:
         if self.identical:
             raise RefusedError(measure, NO_EFFECT)
-        for name, pictures in zip(("control", "trial"), self._pictures, strict=True):
-            if len(pictures) < 2:
-                raise RefusedError(measure, f"the {name}: {self.no_twins.get(name, NO_TWIN)}")
+        for name, side in zip(("control", "trial"), self._sides, strict=True):
+            if len(side.pictures) < 2:
+                raise RefusedError(measure, f"the {name}: {side.no_twins or NO_TWIN}")
 
     def _visible_noise_ratio(self, region: Region) -> Ratio:
         self._refuse_without_twins("visible_noise_ratio")
         self._refuse("visible_noise_ratio")
-        control, trial = (
-            visible_noise(own, region, light.correlation)
-            for own, light in (
-                (self._own_visible_of(0), self.control),
-                (self._own_visible_of(1), self.trial),
-            )
-        )
+        control, trial = (visible_noise(side.own_visible, region, side.light.correlation) for side in self._sides)
         return visible_noise_ratio(control, trial)
-
-    def _own_visible_of(self, side: int) -> Floats:
-        """Visible noise of one picture of a side, made once."""
-        if side not in self._own_visible:
-            pictures = [self._whole(each) for each in self._pictures[side]]
-            self._own_visible[side] = own_noise_map(visible_maps(pictures, self._display, self._pixels_per_degree))
-        return self._own_visible[side]
-
-    @cached_property
-    def _twin_noises(self) -> tuple[TwinNoise, TwinNoise]:
-        return TwinNoise(self.control), TwinNoise(self.trial)
 
     @cached_property
     def _blotch_scale(self) -> float | None:
         """The wider scale of slow patches on either side; None when there are none, or nothing to tell them by."""
-        scales = []
-        region = Region(self.valid)
-        for light in (self.control, self.trial):
-            if len(light.y) < 2:
-                continue
-            try:
-                found = Blotches(light.differences(), region, share=0.5, method="twin").figure(region)
-            except RefusedError:
-                continue
-            if found.found:
-                scales.append(found.scale.value if found.scale else light.shape[0] / MOST_OF_HEIGHT)
-        return max(scales, default=None)
+        return max((side.blotch_scale for side in self._sides if side.blotch_scale is not None), default=None)
 
     @cached_property
     def _detail(self) -> Detail:
@@ -254,27 +212,17 @@ class PairMeasures:
     def _look(self, region: Region) -> LookFigure:
         if self.alignment.mismatch:
             raise RefusedError("look", self.alignment.mismatch)
-        control, trial = self._pictures
+        control, trial = (side.pictures for side in self._sides)
         return look(self.trial, trial, self.control, control, region, method="pair")
 
     @cached_property
     def _visible_map(self) -> Floats:
         """ΔE of the control against the trial."""
         self._refuse("visible")
-        control, trial = self._pictures
-        return visible_maps([self._whole(control[0]), self._whole(trial[0])], self._display, self._pixels_per_degree)[0]
-
-    def _whole(self, picture: Floats) -> Floats:
-        """A picture, black where it does not count."""
-        return picture if self.valid.all() else np.where(self.valid[..., None], picture, np.float32(0.0))
-
-    @property
-    def _pixels_per_degree(self) -> float:
-        return self.viewing.pixels_per_degree
-
-    def _display(self, pixels: Floats) -> Floats:
-        return display_light(pixels, self.viewing.transform, self.viewing.exposure)
+        control, trial = self._sides
+        return control.seen_beside([trial.pictures[0]])[0]
 
     def _visible(self, region: Region) -> VisibleFigure:
-        own = self._own_visible_of(0) if len(self._pictures[0]) > 1 else None
-        return visible_figure(self._visible_map, own, region, self._pixels_per_degree)
+        control = self._sides[0]
+        own = control.own_visible if len(control.pictures) > 1 else None
+        return visible_figure(self._visible_map, own, region, control.viewing.pixels_per_degree)

@@ -107,7 +107,7 @@ def _compared(
         valid = np.logical_and.reduce([picture.valid for side in sides for picture in side])
     control, trial = ([picture.pixels for picture in side] for side in sides)
     rounding = max(storage_step(picture) for side in sides for picture in side)
-    pair = PairMeasures(control, trial, valid, viewing=viewing, rounding=rounding)
+    pair = PairMeasures.of(control, trial, valid, viewing=viewing, rounding=rounding)
     for side, problem in pair.no_twins.items():
         checks.append(FileCheck("twin", "warn", f"The {side}: {problem}."))
     if pair.identical:
