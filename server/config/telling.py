@@ -1,4 +1,6 @@
-"""Tells the other processes, and other people's screens, that somebody changed something."""
+"""Tells the other processes, and other people's screens, that somebody changed something; and with each answer, up to
+which notice it holds.
+"""
 
 from __future__ import annotations
 
@@ -7,9 +9,10 @@ from collections.abc import Callable
 from django.db import connection
 from django.http import HttpRequest, HttpResponse
 
-from server.store.notices import ring
+from server.store.notices import ring, told_so_far
 
 ONLY_LOOKING = ("GET", "HEAD", "OPTIONS")
+HOLDS_UP_TO = "Notices-Told"
 
 
 class TellWhatChanged:
@@ -19,8 +22,9 @@ class TellWhatChanged:
         self._answer = answer
 
     def __call__(self, request: HttpRequest) -> HttpResponse:
-        before = _changes()
+        before, told = _changes(), told_so_far()
         response = self._answer(request)
+        response.headers[HOLDS_UP_TO] = str(told)
         if request.method not in ONLY_LOOKING and _changes() != before:
             ring()
         return response

@@ -8,7 +8,7 @@ from collections.abc import Iterator
 
 from django.http import HttpRequest, HttpResponse, HttpResponseBase, StreamingHttpResponse
 
-from server.store.notices import Listener
+from server.store.notices import Listener, told_so_far
 
 MOST_STREAMS = 24  # each keeps a thread of the server; who comes later asks again by itself
 STILL_THERE_SECONDS = 15.0
@@ -96,7 +96,8 @@ class _Stream:
     def _tell() -> Iterator[bytes]:
         with hearing:
             count = hearing.count
-            yield b"retry: 2000\n\n"
+            # what an answer from before says holds if it was up to this: all later notices are told here
+            yield f"retry: 2000\nevent: told\ndata: {told_so_far()}\n\n".encode()
             spoke = time.monotonic()
             while True:
                 count, topics = hearing.since(count, STILL_THERE_SECONDS)

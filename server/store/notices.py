@@ -43,17 +43,24 @@ def ring_after_commit(topic: str = EVERYTHING) -> None:
     transaction.on_commit(lambda: ring(topic))
 
 
+def told_so_far() -> int:
+    """How far notices have come, in bytes: an answer is up to date as long as this stays what it was before it."""
+    try:
+        return os.stat(_file()).st_size  # noqa: PTH116 - asked many times a second
+    except OSError:
+        return 0
+
+
 class Listener:
     """Hears what was rung since it was made, or since it last heard."""
 
     def __init__(self) -> None:
-        self._path = str(_file())
-        self._at = self._size()
+        self._at = told_so_far()
         self._last = time.monotonic()
 
     def heard(self) -> list[str]:
         """The topics rung since the last time, each once, in their order."""
-        size = self._size()
+        size = told_so_far()
         if size == self._at:
             return []
         self._last = time.monotonic()
@@ -78,12 +85,6 @@ class Listener:
         while not ((topics := self.heard()) or or_until() or woken.is_set()) and (now := time.monotonic()) < end:
             woken.wait(LOOK_EVERY_SECONDS if now - self._last < BUSY_SECONDS else min(AT_REST_SECONDS, end - now))
         return topics
-
-    def _size(self) -> int:
-        try:
-            return os.stat(self._path).st_size  # noqa: PTH116 - asked many times a second
-        except OSError:
-            return 0
 
 
 def _file() -> Path:

@@ -1,6 +1,7 @@
 """What the runner and the measurer do beside each other: notices, turns, and work that fails or ends the measurer."""
 
 import os
+import re
 import signal
 import subprocess
 import sys
@@ -16,6 +17,7 @@ from django.test import TestCase
 from django.utils import timezone
 
 from server.catalogue.models import Zone
+from server.config.telling import HOLDS_UP_TO
 from server.measuring.models import Measure
 from server.processes import events, measurer, outstanding
 from server.processes.measurer import Measurer
@@ -93,6 +95,22 @@ class Events(UntransactedTest):
         threading.Timer(0.2, ring, ["runs"]).start()
         self.assertEqual(next(lines), b"data: runs\n\n")
         answer.close()
+
+    def test_an_answer_that_missed_what_a_stream_does_not_tell_can_be_known(self):
+        def asked():
+            return self.client.get("/api/overview/")[HOLDS_UP_TO]
+
+        def begun():
+            stream = self.client.get("/api/events/")
+            told = re.search(rb"event: told\ndata: (\d+)\n", next(iter(stream.streaming_content)))
+            stream.close()
+            return told[1].decode()
+
+        before = asked()
+        self.assertEqual(begun(), before)
+        ring("runs")
+        self.assertNotEqual(begun(), before)
+        self.assertEqual(begun(), asked())
 
     def test_more_screens_than_it_can_serve_ask_by_themselves(self):
         free = events._streams._value

@@ -1,5 +1,5 @@
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
-import { askAgainAfter, concerns, listen } from "../src/api/events";
+import { answeredUpTo, askAgainAfter, concerns, listen } from "../src/api/events";
 import { logAxis, ticksOf } from "../src/charts/logAxis";
 import { stepsOf } from "../src/charts/steps";
 import { bytes, digits, duration, fixed, settingsInWords, signed, spread, three } from "../src/parts/format";
@@ -170,6 +170,10 @@ describe("what the server tells", () => {
     onopen = () => {};
     onerror = () => {};
     onmessage = (_: { data: string }) => {};
+    told = (_: { data: string }) => {};
+    addEventListener = (_: string, heard: (_: { data: string }) => void) => {
+      this.told = heard;
+    };
     closed = false;
     constructor() {
       Source.last = this;
@@ -192,6 +196,31 @@ describe("what the server tells", () => {
     expect(concerns(["measured"], ["answer", 5])).toBe(true);
     expect(concerns(["everything"], ["anything"])).toBe(true);
     expect(concerns(["unheard of"], ["answer"])).toBe(false);
+  });
+  it("is asked for again when the stream began only where it may have been missed", () => {
+    const asked = vi.fn();
+    answeredUpTo("70");
+    let end = listen({ invalidateQueries: asked } as never);
+    Source.last.onopen();
+    Source.last.told({ data: "70" });
+    answeredUpTo("70");
+    answeredUpTo("90");
+    expect(asked).not.toHaveBeenCalled();
+    Source.last.told({ data: "90" }); // the stream began again: nobody knows what came between
+    expect(asked).toHaveBeenCalledTimes(1);
+    end();
+
+    answeredUpTo("90");
+    answeredUpTo("95");
+    end = listen({ invalidateQueries: asked } as never);
+    Source.last.told({ data: "95" });
+    expect(asked).toHaveBeenCalledTimes(2);
+    answeredUpTo("94"); // on its way since before
+    expect(asked).toHaveBeenCalledTimes(3);
+    answeredUpTo(null);
+    answeredUpTo("94");
+    expect(asked).toHaveBeenCalledTimes(3);
+    end();
   });
   it("is asked for at once, together, then at most every second, and never where no change can be", () => {
     const asked = vi.fn();

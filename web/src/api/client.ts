@@ -1,4 +1,5 @@
 import createClient, { type Middleware } from "openapi-fetch";
+import { answeredUpTo } from "./events";
 import type { components, paths } from "./schema";
 
 export type Schema = components["schemas"];
@@ -21,6 +22,7 @@ const checked: Middleware = {
     return request;
   },
   async onResponse({ response }) {
+    answeredUpTo(response.headers.get("Notices-Told"));
     if (response.ok) return response;
     if (response.status === 401) window.location.assign("/login/");
     throw await problemOf(response);

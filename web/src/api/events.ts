@@ -49,6 +49,10 @@ const AT_MOST_EVERY = 1000;
 const WHEN_TOLD = 30_000;
 
 let listening = false;
+// how far notices had come when the stream began, and with the answers that were there before
+let toldFrom: number | undefined;
+const answered = new Set<number>();
+let askForAll = () => {};
 
 /** How long to wait before asking again by oneself: `otherwise`, or much longer while the server tells what changes. */
 export function askAgainAfter(otherwise: number): number {
@@ -70,6 +74,17 @@ export function askAgain(queries: QueryClient, ...topics: string[]): Promise<voi
   });
 }
 
+/** Notes up to which notice an answer holds; one that the stream does not tell of may have been missed by it. */
+export function answeredUpTo(notice: string | null): void {
+  if (notice === null) return;
+  const at = Number(notice);
+  if (toldFrom === undefined) answered.add(at);
+  else if (at < toldFrom) {
+    toldFrom = at; // also when notices are counted from the beginning again
+    askForAll();
+  }
+}
+
 /** Ask again for what changed, as the server tells it; returns what ends it. Polling goes on while it tells nothing. */
 export function listen(queries: QueryClient): () => void {
   const told = new Set<string>();
@@ -83,20 +98,28 @@ export function listen(queries: QueryClient): () => void {
     void askAgain(queries, ...topics);
   };
   const source = new EventSource("/api/events/");
+  askForAll = () => void queries.invalidateQueries({ predicate: (query) => query.state.dataUpdatedAt > 0 });
   source.onopen = () => {
-    // what changed before it was open is not told: what was read until now is read again
-    if (!listening) void queries.invalidateQueries({ predicate: (query) => query.state.dataUpdatedAt > 0 });
     listening = true;
   };
   source.onerror = () => {
     listening = false;
   };
+  source.addEventListener("told", (event: MessageEvent<string>) => {
+    // what changed before the stream began it does not tell
+    const at = Number(event.data);
+    const again = toldFrom !== undefined || [...answered].some((before) => before !== at);
+    toldFrom = at;
+    answered.clear();
+    if (again) askForAll();
+  });
   source.onmessage = (event: MessageEvent<string>) => {
     for (const topic of event.data.split(" ")) told.add(topic);
     waiting ??= setTimeout(ask, Math.max(ONE_BREATH, asked + AT_MOST_EVERY - Date.now()));
   };
   return () => {
     listening = false;
+    toldFrom = undefined;
     clearTimeout(waiting);
     source.close();
   };

@@ -8,7 +8,11 @@ import "./styles.css";
 
 const queries = new QueryClient({
   defaultOptions: {
-    queries: { retry: (count, error) => !(error instanceof Problem && error.status < 500) && count < 2 },
+    // what one part of a page has just read, the others need not
+    queries: {
+      staleTime: 1000,
+      retry: (count, error) => !(error instanceof Problem && error.status < 500) && count < 2,
+    },
   },
 });
 

@@ -145,8 +145,9 @@ function useFresh(id: number, stamp: string | undefined) {
   const queries = useQueryClient();
   const last = useRef(stamp);
   useEffect(() => {
-    if (stamp === last.current) return;
+    const before = last.current;
     last.current = stamp;
+    if (stamp === before || before === undefined) return; // the first comes with what the study says
     for (const key of ["answer", "study"]) void queries.invalidateQueries({ queryKey: [key, id] });
   }, [queries, id, stamp]);
 }
