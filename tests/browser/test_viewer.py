@@ -322,7 +322,7 @@ class ViewerTrouble(BrowserTest):
 
     def test_an_address_that_leads_nowhere(self):
         self.open("/nowhere/at/all")
-        expect(self.page.get_by_text("There is nothing at this address.")).to_be_visible()
+        expect(self.heading()).to_have_text("There is nothing at this address.")
 
 
 class ViewTransforms(BrowserTest):

@@ -3,6 +3,7 @@ import { lazy, Suspense, useEffect } from "react";
 import { Link, Navigate, Route, Routes } from "react-router";
 import { listen } from "../api/events";
 import { Loading } from "../parts/Notice";
+import { useTitle } from "../parts/useTitle";
 import { Studies } from "../screens/study/Studies";
 import { Guarded } from "./Broken";
 import { Carried } from "./Carried";
@@ -96,13 +97,17 @@ export function App() {
 }
 
 function Nowhere() {
+  useTitle("Nothing here");
   return (
-    <p className="p-6">
-      There is nothing at this address. Go to{" "}
-      <Link className="quiet-link" to="/">
-        the studies
-      </Link>
-      .
-    </p>
+    <div className="p-6">
+      <h1 className="font-semibold text-xl">There is nothing at this address.</h1>
+      <p className="mt-2">
+        Go to{" "}
+        <Link className="quiet-link" to="/">
+          the studies
+        </Link>
+        .
+      </p>
+    </div>
   );
 }
