@@ -246,7 +246,10 @@ class Screens(Lawful, BrowserTest):
         expect(limit).to_have_value("7")
         limit.press("Enter")
         expect(chart).to_contain_text("at most 7")
-        self.assertEqual(StudyUse.objects.get(study=self.study, name="animation").limits["noise"], 7.0)
+        until(
+            lambda: StudyUse.objects.get(study=self.study, name="animation").limits["noise"] == 7.0,
+            "what was typed is kept",  # the chart shows it before
+        )
 
     def test_recipes_are_compared_rendered_and_taken_in(self):
         for noise in (6.0, 3.0):
