@@ -13,7 +13,16 @@ const BEGIN_AFTER = 1500;
  * Where nothing tells what a plan will cost, tiny renders find out; they begin by themselves unless somebody once said
  * that they should not.
  */
-export function PilotLine({ draft, pilot }: { draft: Draft; pilot: Schema["Pilot"] }) {
+export function PilotLine({
+  draft,
+  pilot,
+  fresh,
+}: {
+  draft: Draft;
+  pilot: Schema["Pilot"];
+  /** Whether what is known of the pilot is of this draft; until it is, nothing begins. */
+  fresh: boolean;
+}) {
   const queries = useQueryClient();
   const [unasked, setUnasked] = useRemembered("pilots by themselves", true);
   const { mutate, error, isPending } = useMutation({
@@ -24,10 +33,10 @@ export function PilotLine({ draft, pilot }: { draft: Draft; pilot: Schema["Pilot
   const wanted = JSON.stringify(draft);
   const begins = unasked && pilot.by_itself && pilot.open === 0 && pilot.failed === 0;
   useEffect(() => {
-    if (!begins) return;
+    if (!begins || !fresh) return;
     const waiting = setTimeout(() => mutate(wanted), BEGIN_AFTER);
     return () => clearTimeout(waiting);
-  }, [begins, wanted, mutate]);
+  }, [begins, fresh, wanted, mutate]);
   const going = pilot.open > 0 || isPending;
   return (
     <div className="mt-1 text-sm" data-pilot={going ? "going" : pilot.failed > 0 ? "failed" : "none"}>
@@ -37,7 +46,7 @@ export function PilotLine({ draft, pilot }: { draft: Draft; pilot: Schema["Pilot
       {going ? <progress className="bar mt-1 block w-full" aria-label="Tiny renders under way" /> : null}
       <div className="mt-1 flex items-center gap-4">
         {!going && (!begins || error) ? (
-          <button type="button" className="act" onClick={() => mutate(wanted)}>
+          <button type="button" className="act" disabled={!fresh} onClick={() => mutate(wanted)}>
             {pilot.failed > 0 || error ? "Try again" : "Find out"}
           </button>
         ) : null}

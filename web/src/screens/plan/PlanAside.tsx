@@ -37,7 +37,7 @@ export function PlanAside({
             </div>
             <div className="mb-3">{acts}</div>
             <PlanTable plan={preview.plan} leftOut={draft.left_out ?? []} onLeaveOut={onLeaveOut}>
-              {preview.pilot && fresh ? <PilotLine draft={request} pilot={preview.pilot} /> : null}
+              {preview.pilot ? <PilotLine draft={request} pilot={preview.pilot} fresh={fresh} /> : null}
             </PlanTable>
             {preview.notes.map((note) => (
               <div key={note} className="mt-3">

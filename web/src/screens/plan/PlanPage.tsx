@@ -69,12 +69,12 @@ function Form({ study, scenes, engines, questions }: Given) {
   const request = sent(draft, here);
   // the question's words change nothing of what it costs, and typing is not asked about at every key
   const settled = useSettled(JSON.stringify({ ...request, question: "" }), ASK_AFTER);
+  const previewed = useMemo(() => JSON.parse(settled) as Draft, [settled]);
   const preview = useQuery({
     queryKey: ["preview", settled],
-    queryFn: ({ signal }) =>
-      body(api.POST("/api/studies/preview/", { body: asked(JSON.parse(settled) as Draft), signal })),
+    queryFn: ({ signal }) => body(api.POST("/api/studies/preview/", { body: asked(previewed), signal })),
     placeholderData: keepPreviousData,
-    enabled: request.factors.length > 0,
+    enabled: request.factors.length > 0 && previewed.factors.length > 0,
   });
   const saving = useSaving(study, request, version, () =>
     study === null ? keep({ ...draft, question: "" }) : undefined,
