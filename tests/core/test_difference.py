@@ -136,7 +136,7 @@ class Known(unittest.TestCase):
 
 class Blotchy(unittest.TestCase):
     @long
-    def test_slow_patches_are_no_difference_when_blocks_are_wide_enough(self):
+    def test_slow_patches_are_no_difference_whether_their_width_is_known_or_not(self):
         picture = flat(0.5, (960, 540))
         alarms = wide = 0
         for seed in range(6):
@@ -145,13 +145,70 @@ class Blotchy(unittest.TestCase):
             ]
             alarms += told(*side).found
             wide += told(*side, blotch_scale=6.0).found
-        self.assertGreater(alarms, 1, "sub-blocks of 8 pixels take patches of 6 for independent")
+        self.assertLessEqual(alarms, 1)
         self.assertLessEqual(wide, 1)
 
     def test_patches_too_wide_for_a_cell_cannot_be_told(self):
         picture = flat(0.5, (240, 160))
         with self.assertRaisesRegex(RefusedError, "narrower than|cannot tell: its slow patches"):
             told(twins(picture, 0.1, 1), twins(picture, 0.1, 3), blotch_scale=30.0)
+
+
+class Reaching(unittest.TestCase):
+    """Noise that hangs together further than the sub-blocks that it is summed in."""
+
+    size = (480, 320)
+
+    def side(self, seed, count, vary):
+        dice = np.random.default_rng(seed)
+        picture = noisy(flat(0.5, self.size), 0.05, seed)
+        return [(noisy(picture, 0.05, 100 * seed + k) * vary(dice)).astype(np.float32) for k in range(count)]
+
+    def alarms(self, vary, count=2, trials=10):
+        """How often like is told from like, and how often that cannot be told."""
+        found = refused = 0
+        for trial in range(trials):
+            try:
+                found += told(self.side(2 * trial, count, vary), self.side(2 * trial + 1, count, vary)).found
+            except RefusedError as refusal:
+                self.assertIn("more seeds would tell", refusal.reason)
+                refused += 1
+        return found, refused
+
+    def whole(self, dice):
+        return 1 + 0.01 * dice.standard_normal()
+
+    def rows(self, dice):
+        return 1 + 0.05 * dice.standard_normal((self.size[1], 1, 1))
+
+    def buckets(self, dice):
+        each = 1 + 0.03 * dice.standard_normal((20, 30, 1))
+        return each.repeat(16, axis=0).repeat(16, axis=1)
+
+    @long
+    def test_pictures_that_are_brighter_by_their_seed_are_no_difference(self):
+        found, refused = self.alarms(self.whole)
+        self.assertLessEqual(found, 1)
+        self.assertGreaterEqual(refused, 8)
+
+    @long
+    def test_nor_are_rows_and_buckets_that_are(self):
+        for vary in (self.rows, self.buckets):
+            found, refused = self.alarms(vary)
+            self.assertLessEqual(found, 1)
+            self.assertLess(refused, 10)
+
+    def test_with_more_seeds_it_is_told_where_it_is_more_than_they_differ_by(self):
+        control = self.side(1, 5, self.rows)
+        alike = told(control, self.side(2, 5, self.rows))
+        self.assertFalse(alike.found)
+        dark = [picture * np.float32(0.7) for picture in self.side(3, 5, self.rows)]
+        self.assertTrue(told(control, dark).found)
+
+    def test_where_blocks_say_all_nothing_is_less_sure(self):
+        figure = told(twins(flat(0.5, (480, 272)), 0.1, 1), twins(flat(0.5, (480, 272)), 0.1, 3))
+        expected = 100 * stdtrit(40, ndtr(4)) * 0.1 / np.sqrt(40 * 34)
+        self.assertAlmostEqual(figure.smallest_seen_percent / expected, 1.0, delta=0.05)
 
 
 class Maps(unittest.TestCase):

@@ -36,6 +36,19 @@ class Known(unittest.TestCase):
         self.assertAlmostEqual(figure.darkest_stops, 0.0, delta=0.01)
         self.assertAlmostEqual(figure.brightest_stops, 0.0, delta=0.01)
 
+    def test_what_a_seed_does_to_the_whole_picture_is_no_change_of_light(self):
+        def renders(seed):
+            dice = np.random.default_rng(seed)
+            return [
+                noisy(self.truth * np.float32(1 + 0.01 * dice.standard_normal()), 0.05, 10 * seed + k) for k in (0, 1)
+            ]
+
+        sure = 0
+        for seed in range(12):
+            low, high = look_of(renders(2 * seed), renders(2 * seed + 1)).stops.interval
+            sure += low * high > 0
+        self.assertLessEqual(sure, 2)
+
     def test_a_gain_is_no_change_of_colour(self):
         figure = look_of([(self.truth * np.float32(1.3)).astype(np.float32)], [self.truth])
         self.assertGreater(figure.delta_e.value, 3.0)

@@ -6,7 +6,8 @@ pixel filter); what storage can do is taken off d; Student's t with two sub-bloc
 few sub-blocks hold most of a cell's variance (rare paths), the freedom is what they leave: 3 (Σq)² / Σq² of their
 squares q, which is their number where noise is normal. A cell is named at |z| > 4; over all, |Σz|/√n > 3; or there is
 an island (`islands`). *No difference* goes with the smallest change that would have been seen: that which z = 4 stands
-for, and the storage's step.
+for, and the storage's step. Where twins themselves differ from cell to cell by more than their sub-blocks say, or all
+over, errors are as much larger (`reach`).
 
 One seed often draws the same paths on both sides, and what noise they share is no doubt about their difference: where
 the change A − B varies clearly less from seed to seed than both sides do, its own variation is taken.
@@ -24,17 +25,20 @@ from scipy.special import ndtr, ndtri_exp, stdtr, stdtrit
 from matchedpair.errors import RefusedError
 from matchedpair.measures.islands import Island, Sides, islands
 from matchedpair.measures.light import Light
+from matchedpair.measures.reach import Reach, reach
 from matchedpair.measures.region import Region
 from matchedpair.measures.table import Cell, cells
 from matchedpair.pictures.filters import gauss
 from matchedpair.pictures.picture import Doubles, Floats
 
-VERSION = 4
+VERSION = 5
 SUB_BLOCK = 8
 SHARED = 0.8  # of both sides' variance, below which the change's own is taken; independent seeds have 1
 NAMED, OVERALL = 4.0, 3.0
 SCALES_A_BLOCK = 4.0
 LEAST_SUB_BLOCKS = 4
+LEAST_FREEDOM = 4.0  # of noise that reaches beyond its sub-blocks, below which it tells nothing
+REACHES = "cannot tell: what the seeds of one side differ by reaches too far over the picture; more seeds would tell"
 HALF_ROUNDING = 2.0**-11  # relative
 MOST_Z = 38.0  # what float64 can tell of a tail
 
@@ -108,12 +112,17 @@ def difference(
     change = (trial.mean - control.mean) * weight
     twins = len(control.y) > 1 and len(trial.y) > 1
     own = _by_seeds(control, trial, weight) if twins else []
-    found = [row for cell in cells(region, 2 * side) if (row := _cell(cell, change, own, side, rounding)) is not None]
-    if not found:
+    sums = [row for cell in cells(region, 2 * side) if (row := _summed(cell, change, own, side)) is not None]
+    if not sums:
         why = "its slow patches are too wide" if side > SUB_BLOCK else "the zone is too small"
         raise RefusedError("difference", f"cannot tell: {why} for the noise to average out in a cell")
-    overall = sum(row.z for row in found) / math.sqrt(len(found))
-    sides = Sides(control.mean, trial.mean, float(eps), change, own, rounding)
+    far = reach(np.array([row.scatter for row in sums]).T, [row.cell.place for row in sums]) if own else Reach()
+    if far.times > 1.0 and float(np.median([far.freedom_of(row.freedom) for row in sums])) < LEAST_FREEDOM:
+        raise RefusedError("difference", REACHES)
+    found = [_told(row, far, rounding) for row in sums]
+    together = sum(row.z for row in found) / math.sqrt(len(found) * far.sum_times)
+    overall = _as_z(together, far.sum_freedom)
+    sides = Sides(control.mean, trial.mean, float(eps), change, own, rounding, far.times)
     told = islands(sides, region, side=side, fine=side == SUB_BLOCK) if own else ()
     return DifferenceFigure(
         found=abs(overall) > OVERALL or bool(told) or any(abs(row.z) > NAMED for row in found),
@@ -160,7 +169,20 @@ def _contrasts(seeds: Sequence[Floats], weight: Floats) -> list[Floats]:
     return planes
 
 
-def _cell(cell: Cell, change: Floats, own: list[list[Floats]], side: int, rounding: float) -> CellDifference | None:
+@dataclass(frozen=True)
+class _Summed:
+    """A cell's mean change, its standard error and the freedom of that as its sub-blocks say, and by how many of its
+    own standard errors each contrast of seeds lies off 0.
+    """
+
+    cell: Cell
+    mean: float
+    error: float
+    freedom: float
+    scatter: list[float]
+
+
+def _summed(cell: Cell, change: Floats, own: list[list[Floats]], side: int) -> _Summed | None:
     sums, counts = cell.region.blocks(change, side, rest=True)
     full = counts >= side * side / 2
     blocks = int(full.sum())
@@ -168,19 +190,30 @@ def _cell(cell: Cell, change: Floats, own: list[list[Floats]], side: int, roundi
         return None
     pixels = float(counts[full].sum())
     mean = float(sums[full].sum()) / pixels
-    if own:
-        squares = [
-            [np.square(cell.region.blocks(plane, side, rest=True)[0][full]) for plane in planes] for planes in own
-        ]
-        error = math.sqrt(sum(float(np.mean([each.sum() for each in planes])) for planes in squares)) / pixels
-        freedom = _freedom(np.concatenate([each for planes in squares for each in planes]))
-    else:
+    if not own:
         error = float((sums[full] / counts[full]).std(ddof=1)) / math.sqrt(blocks)
-        freedom = float(blocks - 1)
-    beyond = math.copysign(max(abs(mean) - rounding, 0.0), mean)
+        return _Summed(cell, mean, error, float(blocks - 1), [])
+    contrasts = [[cell.region.blocks(plane, side, rest=True)[0][full] for plane in planes] for planes in own]
+    squares = [[np.square(each) for each in planes] for planes in contrasts]
+    error = math.sqrt(sum(float(np.mean([each.sum() for each in planes])) for planes in squares)) / pixels
+    return _Summed(
+        cell, mean, error, _freedom(np.concatenate([each for planes in squares for each in planes])),
+        [_off_zero(each) for planes in contrasts for each in planes],
+    )  # fmt: skip
+
+
+def _off_zero(sums: Doubles) -> float:
+    error = math.sqrt(float(np.square(sums).sum()))
+    return float(sums.sum()) / error if error > 0.0 else 0.0
+
+
+def _told(row: _Summed, far: Reach, rounding: float) -> CellDifference:
+    error, freedom = row.error * math.sqrt(far.times), far.freedom_of(row.freedom)
+    beyond = math.copysign(max(abs(row.mean) - rounding, 0.0), row.mean)
     z = _as_z(beyond / error, freedom) if error > 0.0 else math.copysign(MOST_Z, beyond) if beyond else 0.0
     named = float(stdtrit(freedom, float(ndtr(NAMED))))
-    return CellDifference(cell.row, cell.column, cell.box, z, 100 * mean, 100 * (named * error + rounding))
+    cell = row.cell
+    return CellDifference(cell.row, cell.column, cell.box, z, 100 * row.mean, 100 * (named * error + rounding))
 
 
 def _freedom(squares: Doubles) -> float:
@@ -191,6 +224,8 @@ def _freedom(squares: Doubles) -> float:
 
 def _as_z(t: float, freedom: float) -> float:
     """The normal deviate as unlikely as Student's t."""
+    if math.isinf(freedom):
+        return t
     tail = float(stdtr(freedom, -abs(t)))
     z = -float(ndtri_exp(math.log(tail))) if tail > 0.0 else MOST_Z
     return math.copysign(min(z, MOST_Z), t)

@@ -74,6 +74,8 @@ class Sides:
         mean.
     rounding : float
         The relative step of storage, which is no change.
+    times : float
+        How much more of it there is than blocks say, where it reaches further than these.
     """
 
     control: Floats
@@ -82,6 +84,7 @@ class Sides:
     change: Floats
     own: Sequence[Sequence[Floats]]
     rounding: float
+    times: float = 1.0
 
 
 def islands(sides: Sides, region: Region, *, side: int, fine: bool) -> tuple[Island, ...]:
@@ -168,7 +171,7 @@ class _Blocks:
     @cached_property
     def _variance(self) -> Doubles:
         parts = [self._of_part(planes) for planes in self._sides.own]
-        return sum(parts[1:], parts[0])
+        return self._sides.times * sum(parts[1:], parts[0])
 
     def _of_part(self, planes: Sequence[Floats]) -> Doubles:
         squares = np.mean([np.square(self._sums(plane)[0] / self._pixels) for plane in planes], axis=0)

@@ -15,18 +15,20 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
+from scipy.special import stdtrit
 from skimage.color import deltaE_ciede2000, xyz2lab
 
 from matchedpair.errors import RefusedError
 from matchedpair.measures.figure import Figure, Interval
 from matchedpair.measures.light import Light
+from matchedpair.measures.reach import reach
 from matchedpair.measures.region import Region
 from matchedpair.measures.table import Cell, cells
 from matchedpair.pictures.filters import gauss, light_of
 from matchedpair.pictures.picture import TO_XYZ, Doubles, Floats
 from matchedpair.pictures.strips import in_strips
 
-VERSION = 1
+VERSION = 2
 BRIGHT = 10.0
 MIDDLE_GREY = 0.18
 END_SHARE, END_BLUR = 0.05, 2.0
@@ -142,23 +144,34 @@ def _interval(stops: float, light: Light, against: Light, lit: list[Cell]) -> In
     """From the seeds' differences in each cell; None without twins on a side that has noise."""
     if len(light.y) < 2:
         return None
-    variance = 0.0
-    for side in (light, against):
-        if len(side.y) > 1:
-            apart = side.y[0] - side.y[1]
-            variance += sum(_relative_variance(side, apart, cell.region) for cell in lit)
+    twins = [side for side in (light, against) if len(side.y) > 1]
+    sums = [[_summed(side.y[0] - side.y[1], side, cell.region) for cell in lit] for side in twins]
+    variance = sum(row.variance for rows in sums for row in rows)
+    far = reach(np.array([[row.scatter for row in rows] for rows in sums]), [cell.place for cell in lit])
     # a median of many is a quarter less sure than their mean
-    half = 1.96 * 1.2533 / math.log(2) * math.sqrt(variance) / len(lit)
+    error = 1.2533 / math.log(2) * math.sqrt(variance * far.times * far.sum_times) / len(lit)
+    half = float(stdtrit(far.sum_freedom, 0.975)) * error if math.isfinite(far.sum_freedom) else 1.96 * error
     return stops - half, stops + half
 
 
-def _relative_variance(side: Light, apart: Floats, region: Region) -> float:
-    """Relative variance of a cell's mean over two seeds, from their differences summed in 8 × 8 pixels."""
+@dataclass(frozen=True)
+class _Summed:
+    """What two seeds differ by in a cell, from sums over 8 × 8 pixels: the relative variance of the mean of both, and
+    by how many of its own standard errors the difference lies off 0.
+    """
+
+    variance: float
+    scatter: float
+
+
+def _summed(apart: Floats, side: Light, region: Region) -> _Summed:
     sums, counts = region.blocks(apart, 8)
     level = region.mean(side.mean)
+    power = float(np.square(sums).sum())
+    scatter = float(sums.sum()) / math.sqrt(power) if power > 0.0 else 0.0
     if counts.sum() <= 0 or level <= 0.0:
-        return 0.0
-    return float(np.square(sums / 2).sum()) / (float(counts.sum()) * level) ** 2
+        return _Summed(0.0, scatter)
+    return _Summed(power / 4 / (float(counts.sum()) * level) ** 2, scatter)
 
 
 def _ends(light: Light, against: Light, region: Region) -> tuple[float | None, float | None]:

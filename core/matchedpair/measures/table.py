@@ -24,6 +24,11 @@ class Cell:
     box: tuple[int, int, int, int]
     region: Region
 
+    @property
+    def place(self) -> tuple[int, int]:
+        """Row and column."""
+        return self.row, self.column
+
 
 def cells(region: Region, side: int = LEAST_SIDE) -> Iterator[Cell]:
     """The cells of a region's bounding box that hold enough counted pixels, by row and column.
