@@ -163,11 +163,14 @@ def _pair(found: PairFigures) -> PairFact:
     difference = whole.difference if whole is not None else None
     cells = cell_facts(whole)
     identical = bool(whole is not None and "bit-equal" in whole.refused.get("difference", ""))
+    refused = found.refused
+    if whole is not None and difference is None and not identical:
+        refused = refused | {"difference": whole.refused.get("difference", "")}
     return PairFact(
         found.pair.pk, found.pair.control_id, found.pair.trial_id, _subject(found.pair.trial, found.pair.subject),
         found.noise_ratio, found.visible_ratio, found.time_ratio, found.looks, cells, island_facts(whole, cells),
         difference["found"] if difference else None,
-        difference["smallest_seen_percent"] if difference else None, identical, found.refused, found.pair.matched_on,
+        difference["smallest_seen_percent"] if difference else None, identical, refused, found.pair.matched_on,
         found.pair.matched_zone, tuple(_caveats(found)),
     )  # fmt: skip
 

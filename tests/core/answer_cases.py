@@ -21,6 +21,7 @@ from matchedpair.answers import (
     use_answer,
 )
 from matchedpair.choose import Failure
+from matchedpair.measures.difference import REACHES
 from matchedpair.measures.figure import Figure, PlaceSpread, Ratio
 
 SIZE = (480, 270)
@@ -355,6 +356,10 @@ CASES = {
         ratio(1.0, 0.02), ratio(1.0, 0.02, method="wall"), found=True, zones=(zone("Tray", stops=0.3),),
     ),
     "A version that is not sure yet": versions(ratio(1.0, 0.05), ratio(0.95, 0.15, method="wall")),
+    "A version whose look is not sure yet": versions(
+        ratio(1.0, 0.05), ratio(0.8, 0.02, method="wall"), found=None, smallest=None, cells=(),
+        refused={"difference": REACHES},
+    ),
     "A version that is the same to the bit": versions(None, ratio(1.0, 0.02, method="wall"), identical=True),
     "A pair matched on noise": matching("noise", ratio(1.01, 0.02), ratio(1.0, 0.03, method="wall")),
     "A pair matched in the figure, not to the eye": matching(

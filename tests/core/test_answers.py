@@ -453,6 +453,13 @@ class Others(unittest.TestCase):
         ):  # fmt: skip
             self.assertTrue(answer_of(replace(CASES[title], question="own")).sentence.startswith(start), title)
 
+    def test_what_could_not_be_compared_is_not_called_the_same(self):
+        answer = ANSWERS["A version whose look is not sure yet"]
+        self.assertEqual(answer.sure, UNSURE)
+        self.assertTrue(answer.sentence.endswith("Whether the light is the same cannot be told yet."), answer.sentence)
+        self.assertIn("more seeds would tell", answer.because[-1].text)
+        self.assertNotIn("unchanged", " ".join(claim.text for claim in answer.because))
+
     def test_places_alone_are_no_comparison(self):
         level = replace(CASES["Bounces"].options[1].levels[0], subject="frame")
         facts = study(

@@ -71,7 +71,16 @@ def because(pair: PairFact, proof: Proof) -> tuple[Claim, ...]:
         found.append(Claim(
             f"The picture is otherwise unchanged; a change of {number(pair.smallest)} % would have shown.", proof
         ))  # fmt: skip
+    if not_told := why_not_told(pair):
+        found.append(Claim(sentence(f"whether anything else changed cannot be told: {not_told}"), proof))
     return tuple(found)
+
+
+def why_not_told(pair: PairFact) -> str:
+    """Why nobody knows whether a pair differs beyond its noise; empty where that is known."""
+    if pair.found is not None or pair.identical:
+        return ""
+    return pair.refused.get("difference", "").removeprefix("cannot tell: ")
 
 
 def _range(cost: Cost) -> str:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+
 from matchedpair.answers.answer import PAIR, SURE, UNSURE, Answer, Claim, Proof, Step
 from matchedpair.answers.caveats import caveats, most_changed, shifts
 from matchedpair.answers.facts import OptionFact, PairFact, StudyFacts
@@ -20,6 +22,7 @@ from matchedpair.answers.phrases import (
 )
 from matchedpair.answers.same_noise import NOT_WORTH, WORTH, Cost, cost_of
 from matchedpair.answers.settle import more_seeds
+from matchedpair.measures.difference import REACHES
 
 SAME = 0.1  # a speed that is certainly within this is called the same
 
@@ -43,7 +46,12 @@ def answer(facts: StudyFacts) -> Answer:
         return Answer(facts.question, sentence(text), SURE, 0, (*because(pair, proof), Claim(sentence(speed), proof)),
                       caveats(facts, pair, look=False), step, changed[0].proof)  # fmt: skip
     look = _look(facts, pair)
-    if cost is not None and cost.decided in (WORTH, NOT_WORTH):
+    if pair.found is None:
+        text = f"{capital(speed)}. {capital(look)}"
+        if pair.refused.get("difference") == REACHES:
+            doubled = more_seeds([each for each in (control, trial) if each is not None], math.sqrt(2), 1.0)
+            sure, step = UNSURE, step or doubled
+    elif cost is not None and cost.decided in (WORTH, NOT_WORTH):
         text = f"{speed}. {capital(look)}"
     else:
         text = f"No visible change ({_would(pair)}). {capital(speed)}"
@@ -66,6 +74,8 @@ def _speed(name: str, cost: Cost | None, options: list[OptionFact]) -> tuple[str
 
 
 def _look(facts: StudyFacts, pair: PairFact) -> str:
+    if pair.found is None:
+        return "Whether the light is the same cannot be told yet"
     part = most_changed(pair.parts) if pair.found else None
     if part is not None:
         option = facts.option(pair.control)
