@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import math
-
 from matchedpair.answers.answer import PAIR, SURE, UNSURE, Answer, Claim, Proof, Step
 from matchedpair.answers.caveats import caveats, most_changed, shifts
 from matchedpair.answers.facts import OptionFact, PairFact, StudyFacts
@@ -24,6 +22,7 @@ from matchedpair.answers.same_noise import NOT_WORTH, WORTH, Cost, cost_of
 from matchedpair.answers.settle import more_seeds
 from matchedpair.measures.difference import REACHES
 
+TWICE = 1.41  # times narrower an interval gets by twice the seeds
 SAME = 0.1  # a speed that is certainly within this is called the same
 
 
@@ -49,7 +48,7 @@ def answer(facts: StudyFacts) -> Answer:
     if pair.found is None:
         text = f"{capital(speed)}. {capital(look)}"
         if pair.refused.get("difference") == REACHES:
-            doubled = more_seeds([each for each in (control, trial) if each is not None], math.sqrt(2), 1.0)
+            doubled = more_seeds([each for each in (control, trial) if each is not None], TWICE, 1.0)
             sure, step = UNSURE, step or doubled
     elif cost is not None and cost.decided in (WORTH, NOT_WORTH):
         text = f"{speed}. {capital(look)}"
