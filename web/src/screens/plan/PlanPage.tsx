@@ -5,6 +5,7 @@ import { api, body, Problem, type Schema } from "../../api/client";
 import { askAgain } from "../../api/events";
 import { enginesQuery, questionsQuery, scenesQuery, zonesQuery } from "../../api/queries";
 import { ChangedMeanwhile, isStale, seen } from "../../parts/ChangedMeanwhile";
+import { ChoiceField } from "../../parts/ChoiceField";
 import { Labelled } from "../../parts/Labelled";
 import { Failed, Loading, Notice } from "../../parts/Notice";
 import { useRemembered } from "../../parts/remembered";
@@ -15,7 +16,7 @@ import type { Draft, Kept } from "./kept";
 import { PlanAside } from "./PlanAside";
 import { RunningFields } from "./RunningFields";
 import { SettingsTable } from "./SettingsTable";
-import { Choice, named, OutputFields, SetupFields } from "./SetupFields";
+import { named, OutputFields, SetupFields } from "./SetupFields";
 import { SubjectsTable } from "./SubjectsTable";
 import { placesOf, subjectsOf } from "./subjects";
 import { useVary } from "./useVary";
@@ -131,15 +132,15 @@ function Form({ study, scenes, engines, questions }: Given) {
           />
         </Labelled>
         <div className="mt-3 flex flex-wrap items-start gap-x-5 gap-y-3">
-          <Choice
+          <ChoiceField
             title="Plan"
             problem={problems.kind?.[0]}
             value={draft.kind ?? "on-off"}
             onChange={(name) => change({ kind: name as Draft["kind"], left_out: [] })}
           >
             {named(questions.kinds)}
-          </Choice>
-          <Choice
+          </ChoiceField>
+          <ChoiceField
             title="Matched on"
             value={draft.match_on ?? "settings"}
             onChange={(match_on) => change({ match_on: match_on as Draft["match_on"] })}
@@ -148,7 +149,7 @@ function Form({ study, scenes, engines, questions }: Given) {
             <option value="time">time</option>
             <option value="noise">noise</option>
             <option value="samples">samples</option>
-          </Choice>
+          </ChoiceField>
           <p className="max-w-[20rem] pt-5 text-soft text-sm">{kind?.about}</p>
         </div>
         {question && question.name !== "own" ? (

@@ -1,10 +1,11 @@
 import type { Schema } from "../../api/client";
+import { ChoiceField } from "../../parts/ChoiceField";
 import { Labelled } from "../../parts/Labelled";
 import type { Zone } from "../scenes/ZoneEditor";
 import { type Corner, pixelBox } from "../scenes/zoneGeometry";
 import { typed } from "./draft";
 import type { Draft } from "./kept";
-import { Choice, type FieldsProps, NumberField } from "./SetupFields";
+import { type FieldsProps, NumberField } from "./SetupFields";
 
 const UNSURE = { on: "time", width: 0.1, cap: 8 } as const;
 const SCALES = [
@@ -27,7 +28,7 @@ export function RunningFields({
         <summary>Repeats, threads, time limit</summary>
         <div className="mt-2 flex flex-wrap items-start gap-5">
           <NumberField title="Seeds each" name="repeats" {...{ draft, problems, change }} />
-          <Choice
+          <ChoiceField
             title="Repeat"
             value={sure ? (sure.on as string) : ""}
             onChange={(on) => change({ until_sure: on ? { ...UNSURE, ...sure, on: on as "time" } : null })}
@@ -35,7 +36,7 @@ export function RunningFields({
             <option value="">that often</option>
             <option value="time">until the time ratio is sure</option>
             <option value="noise">until the noise ratio is sure</option>
-          </Choice>
+          </ChoiceField>
           {sure ? (
             <>
               <Small
@@ -116,7 +117,7 @@ function SmallFirst({
   const cropOf = (zone: Zone) => pixelBox(zone.points as unknown as Corner[], draft.width, draft.height);
   const inZone = measured.find((zone) => crop && JSON.stringify(cropOf(zone)) === JSON.stringify(crop));
   return (
-    <Choice
+    <ChoiceField
       title="Render"
       problem={problem}
       value={inZone ? `zone ${inZone.id}` : String(draft.small?.scale ?? (crop ? "part" : ""))}
@@ -140,7 +141,7 @@ function SmallFirst({
         </option>
       ))}
       {crop && !inZone ? <option value="part">a part of the picture</option> : null}
-    </Choice>
+    </ChoiceField>
   );
 }
 

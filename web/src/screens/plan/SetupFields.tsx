@@ -2,6 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import type { ReactNode } from "react";
 import type { Schema } from "../../api/client";
 import { transformsQuery } from "../../api/queries";
+import { ChoiceField } from "../../parts/ChoiceField";
 import { Labelled } from "../../parts/Labelled";
 import type { Zone } from "../scenes/ZoneEditor";
 import { SIZES, typed } from "./draft";
@@ -9,28 +10,6 @@ import { type Draft, defaults, type Kept, type Scalar } from "./kept";
 
 type Change = (part: Partial<Kept>) => void;
 export type FieldsProps = { draft: Kept; problems: Record<string, string[]>; change: Change };
-
-export function Choice({
-  title,
-  problem,
-  value,
-  onChange,
-  children,
-}: {
-  title: string;
-  problem?: string | undefined;
-  value: string;
-  onChange: (value: string) => void;
-  children: ReactNode;
-}) {
-  return (
-    <Labelled title={title} problem={problem}>
-      <select className="field" value={value} onChange={(event) => onChange(event.target.value)}>
-        {children}
-      </select>
-    </Labelled>
-  );
-}
 
 export function named(rows: readonly { name: string; title: string }[]): ReactNode {
   return rows.map((row) => (
@@ -53,7 +32,7 @@ export function SetupFields({
   const engine = engines.find((each) => each.name === draft.engine);
   return (
     <div className="mt-4 flex flex-wrap gap-x-5 gap-y-3">
-      <Choice
+      <ChoiceField
         title="Scene"
         problem={problems.scene?.[0]}
         value={draft.scene}
@@ -72,23 +51,23 @@ export function SetupFields({
         }}
       >
         {named(scenes)}
-      </Choice>
-      <Choice
+      </ChoiceField>
+      <ChoiceField
         title="View"
         problem={problems.view?.[0]}
         value={draft.view}
         onChange={(view) => change({ view, part: null })}
       >
         {named(scene?.views ?? [])}
-      </Choice>
-      <Choice
+      </ChoiceField>
+      <ChoiceField
         title="Variant"
         problem={problems.variant?.[0]}
         value={draft.variant ?? "as-is"}
         onChange={(variant) => change({ variant })}
       >
         {named(scene?.variants ?? [])}
-      </Choice>
+      </ChoiceField>
       {scene && scene.last_frame > scene.first_frame ? (
         <NumberField
           title={`Frame (${scene.first_frame} to ${scene.last_frame})`}
@@ -97,8 +76,9 @@ export function SetupFields({
         />
       ) : null}
       <SizeFields {...{ draft, problems, change }} />
-      <Choice
+      <ChoiceField
         title="Part"
+        wide // its zones come later, and what stands behind it stays where it is
         problem={problems.crop?.[0]}
         value={String(draft.part ?? "")}
         onChange={(part) => change({ part: part ? Number(part) : null })}
@@ -111,8 +91,8 @@ export function SetupFields({
               Only zone {zone.name}
             </option>
           ))}
-      </Choice>
-      <Choice
+      </ChoiceField>
+      <ChoiceField
         title="Engine"
         problem={problems.engine?.[0]}
         value={draft.engine}
@@ -134,16 +114,16 @@ export function SetupFields({
             {each.missing ? " (not on this machine)" : ""}
           </option>
         ))}
-      </Choice>
+      </ChoiceField>
       {engine && engine.builds.length > 1 ? (
-        <Choice
+        <ChoiceField
           title="Build"
           problem={problems.build?.[0]}
           value={draft.build || (engine.builds[0]?.name ?? "")}
           onChange={(build) => change({ build })}
         >
           {named(engine.builds)}
-        </Choice>
+        </ChoiceField>
       ) : null}
       {engine && engine.presets.length > 0 ? (
         <PresetField engine={engine} draft={draft} change={change} />
@@ -165,7 +145,7 @@ function PresetField({ engine, draft, change }: { engine: Schema["Engine"]; draf
     ? "default"
     : (engine.presets.find((preset) => same(valuesOf(preset.name)))?.name ?? "");
   return (
-    <Choice title="Start from" value={now} onChange={(name) => change({ settings: valuesOf(name) })}>
+    <ChoiceField title="Start from" value={now} onChange={(name) => change({ settings: valuesOf(name) })}>
       {now === "" ? <option value="">own values</option> : null}
       <option value="default">all at their defaults</option>
       {engine.presets.map((preset) => (
@@ -173,7 +153,7 @@ function PresetField({ engine, draft, change }: { engine: Schema["Engine"]; draf
           preset {preset.title}
         </option>
       ))}
-    </Choice>
+    </ChoiceField>
   );
 }
 
@@ -189,15 +169,15 @@ export function OutputFields({
   const chosen = draft.passes ?? [];
   return (
     <div className="mt-2 flex flex-wrap gap-5">
-      <Choice
+      <ChoiceField
         title="File format"
         problem={problems.output_format?.[0] ?? problems.depth?.[0]}
         value={draft.output_format || "exr-half"}
         onChange={(output_format) => change({ output_format })}
       >
         {named(formats)}
-      </Choice>
-      <Choice
+      </ChoiceField>
+      <ChoiceField
         title="View transform"
         problem={problems.view_transform?.[0]}
         value={draft.view_transform || (transforms.data?.default ?? "")}
@@ -206,7 +186,7 @@ export function OutputFields({
         {transforms.data?.names.map((each) => (
           <option key={each}>{each}</option>
         ))}
-      </Choice>
+      </ChoiceField>
       <fieldset>
         <legend className="text-soft text-sm">Passes</legend>
         <div className="flex flex-wrap gap-x-4">
@@ -247,7 +227,7 @@ function SizeFields({ draft, problems, change }: FieldsProps) {
   const preset = SIZES.findIndex((size) => size.width === draft.width && size.height === draft.height);
   return (
     <>
-      <Choice
+      <ChoiceField
         title="Size"
         problem={problems.width?.[0] ?? problems.height?.[0]}
         value={String(preset)}
@@ -262,7 +242,7 @@ function SizeFields({ draft, problems, change }: FieldsProps) {
           </option>
         ))}
         <option value={-1}>Own size</option>
-      </Choice>
+      </ChoiceField>
       {preset < 0 ? (
         <>
           <NumberField title="Width" name="width" {...{ draft, problems: {}, change }} />
