@@ -1,6 +1,5 @@
 import type { ReactNode } from "react";
 import type { Schema } from "../../api/client";
-import { MatchRail } from "../../parts/MatchRail";
 import { MatchSheet } from "../../parts/MatchSheet";
 import { Notice } from "../../parts/Notice";
 import type { Draft } from "./kept";
@@ -31,10 +30,7 @@ export function PlanAside({
       <div className="sticky top-0 max-h-[calc(100dvh-2.5rem)] overflow-auto px-5 py-6" tabIndex={0}>
         {preview?.plan && preview.match_sheet ? (
           <>
-            <div className="mb-1 flex items-center justify-between">
-              <h2 className="font-semibold">Plan</h2>
-              <MatchRail sheet={preview.match_sheet} />
-            </div>
+            <h2 className="mb-1 font-semibold">Plan</h2>
             <div className="mb-3">{acts}</div>
             <PlanTable plan={preview.plan} leftOut={draft.left_out ?? []} onLeaveOut={onLeaveOut}>
               {preview.pilot ? <PilotLine draft={request} pilot={preview.pilot} fresh={fresh} /> : null}
