@@ -137,7 +137,7 @@ def take_motion(page: Page, base: str) -> None:
     page.locator("section[data-search]").nth(1).evaluate("section => section.scrollIntoView()")
     take(page, "search")
     page.goto(f"{base}/textures")
-    page.wait_for_selector("h1")
+    page.get_by_role("table").first.wait_for()
     take(page, "textures")
 
 
@@ -148,6 +148,7 @@ def take_judging(page: Page, base: str) -> None:
     page.get_by_role("checkbox", name="the whole picture").uncheck()
     page.locator("[data-part=blind]").get_by_label("Name").fill("Rosa")
     page.get_by_role("button", name="Begin").click()
+    page.wait_for_url("**/blind/*")
     settled(page)
     take(page, "blind")
     page.goto(base)
