@@ -67,14 +67,13 @@ class ControlKept:
             self._read = _read(setup, runs, within)
         return self._read
 
-    def side(self, valid: Mask, viewing: Viewing) -> PairSide:
-        """The side of what was read last, over these pixels. Raises `RefusedError`."""
-        assert self._read is not None, "read first"
+    def side(self, read: _Read, valid: Mask, viewing: Viewing) -> PairSide:
+        """The side of what `read` gave, over these pixels. Raises `RefusedError`."""
         kept = self._side
         if kept is not None and kept.viewing == viewing and np.array_equal(kept.valid, valid):
             return kept
-        side = _side(self._read, valid, viewing)
-        if len(self._read.pixels) * valid.size <= MOST_KEPT:
+        side = _side(read, valid, viewing)
+        if len(read.pixels) * valid.size <= MOST_KEPT:
             self._side = side
         return side
 
@@ -89,7 +88,7 @@ def pair_measures(pair: Pair, within: list[DrawnZone], kept: ControlKept | None 
     trial = _read(pair.trial.setup, counted_runs(pair.trial), within)
     refuse_other_size([*control.pixels, *trial.pixels])
     valid, viewing = control.valid & trial.valid, Viewing(pair.control.setup.view_transform)
-    return PairMeasures(kept.side(valid, viewing), _side(trial, valid, viewing))
+    return PairMeasures(kept.side(control, valid, viewing), _side(trial, valid, viewing))
 
 
 def _side(read: _Read, valid: Mask, viewing: Viewing) -> PairSide:
