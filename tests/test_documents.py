@@ -45,6 +45,7 @@ sys.argv = ["glint", "--picture", words["-o"], "--seed", words["-seed"], "--samp
             "--width", sys.argv[place + 1], "--height", sys.argv[place + 2]]
 {draw}
 say("scene loaded")
+time.sleep(1)  # a line that a busy machine hears with the last ones would not be believed
 say("tile 96/96")
 draw(a.width, a.height)
 """
