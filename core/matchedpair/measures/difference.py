@@ -25,7 +25,7 @@ from scipy.special import ndtr, ndtri_exp, stdtr, stdtrit
 from matchedpair.errors import RefusedError
 from matchedpair.measures.islands import Island, Sides, islands
 from matchedpair.measures.light import Light
-from matchedpair.measures.reach import Reach, reach
+from matchedpair.measures.reach import Reach, off_zero, reach
 from matchedpair.measures.region import Region
 from matchedpair.measures.table import Cell, cells
 from matchedpair.pictures.filters import gauss
@@ -198,13 +198,8 @@ def _summed(cell: Cell, change: Floats, own: list[list[Floats]], side: int) -> _
     error = math.sqrt(sum(float(np.mean([each.sum() for each in planes])) for planes in squares)) / pixels
     return _Summed(
         cell, mean, error, _freedom(np.concatenate([each for planes in squares for each in planes])),
-        [_off_zero(each) for planes in contrasts for each in planes],
+        [off_zero(each) for planes in contrasts for each in planes],
     )  # fmt: skip
-
-
-def _off_zero(sums: Doubles) -> float:
-    error = math.sqrt(float(np.square(sums).sum()))
-    return float(sums.sum()) / error if error > 0.0 else 0.0
 
 
 def _told(row: _Summed, far: Reach, rounding: float) -> CellDifference:

@@ -21,7 +21,7 @@ from skimage.color import deltaE_ciede2000, xyz2lab
 from matchedpair.errors import RefusedError
 from matchedpair.measures.figure import Figure, Interval
 from matchedpair.measures.light import Light
-from matchedpair.measures.reach import reach
+from matchedpair.measures.reach import off_zero, reach
 from matchedpair.measures.region import Region
 from matchedpair.measures.table import Cell, cells
 from matchedpair.pictures.filters import gauss, light_of
@@ -167,11 +167,9 @@ class _Summed:
 def _summed(apart: Floats, side: Light, region: Region) -> _Summed:
     sums, counts = region.blocks(apart, 8)
     level = region.mean(side.mean)
-    power = float(np.square(sums).sum())
-    scatter = float(sums.sum()) / math.sqrt(power) if power > 0.0 else 0.0
     if counts.sum() <= 0 or level <= 0.0:
-        return _Summed(0.0, scatter)
-    return _Summed(power / 4 / (float(counts.sum()) * level) ** 2, scatter)
+        return _Summed(0.0, off_zero(sums))
+    return _Summed(float(np.square(sums / 2).sum()) / (float(counts.sum()) * level) ** 2, off_zero(sums))
 
 
 def _ends(light: Light, against: Light, region: Region) -> tuple[float | None, float | None]:

@@ -47,13 +47,19 @@ class Reach:
         return 1.0 / (self.times / blocks + 1.0 / self.freedom)
 
 
+def off_zero(sums: Doubles) -> float:
+    """By how many of its own standard errors a sum over blocks lies off 0, from the sum of each."""
+    error = math.sqrt(float(np.square(sums).sum()))
+    return float(sums.sum()) / error if error > 0.0 else 0.0
+
+
 def reach(scatter: Doubles, at: Sequence[tuple[int, int]]) -> Reach:
     """From what twins differ by.
 
     Parameters
     ----------
     scatter : ndarray, shape (k, n)
-        Of k contrasts of seeds in n cells: the mean in standard errors of its own blocks.
+        Of k contrasts of seeds in n cells: the mean in standard errors of its own blocks (`off_zero`).
     at : sequence of tuple
         Row and column of each cell.
     """
