@@ -20,7 +20,6 @@ from matchedpair.pictures.picture import Floats, Mask
 from matchedpair.plans.until_sure import MOST_SEEDS
 
 from server.catalogue.engines import denoisers_of, has_twins
-from server.catalogue.zones import signature
 from server.measuring.inputs import counted_runs
 from server.measuring.which_reference import reference_pictures
 from server.references.models import Reference
@@ -42,14 +41,14 @@ def render_measures(
     option: Option, runs: Sequence[Run], within: list[DrawnZone], reference: Reference | None
 ) -> RenderMeasures:
     """The core's measures of an option's pictures. Raises `RefusedError`, or `PictureError` when one is missing."""
-    read = _read(option.setup, runs, within)
+    read = _read(_Source.of(option.setup, runs, within))
     judged = [stored_picture(digest) for digest in reference_pictures(reference)]
     measures = RenderMeasures(
         read.pixels, read.valid, references=[picture.pixels for picture in judged],
         reference_valid=np.logical_and.reduce([picture.valid for picture in judged]) if judged else None,
         viewing=Viewing(option.setup.view_transform), smoothed=_smoothed(option),
     )  # fmt: skip
-    _remember(_key(read.digests, read.valid), measures.no_twins)
+    _remember(_key(read.source.digests, read.valid), measures.no_twins)
     return measures
 
 
@@ -62,9 +61,10 @@ class ControlKept:
 
     def read(self, setup: Setup, runs: Sequence[Run], within: list[DrawnZone]) -> _Read:
         """The control's pictures. Raises `RefusedError` or `PictureError`."""
-        if self._read is None or self._read.source != _source(setup, _judged(setup, runs), within):
+        source = _Source.of(setup, runs, within)
+        if self._read is None or self._read.source != source:
             self._read, self._side = None, None
-            self._read = _read(setup, runs, within)
+            self._read = _read(source)
         return self._read
 
     def side(self, read: _Read, valid: Mask, viewing: Viewing) -> PairSide:
@@ -85,7 +85,7 @@ def pair_measures(pair: Pair, within: list[DrawnZone], kept: ControlKept | None 
     """
     kept = kept or ControlKept()
     control = kept.read(pair.control.setup, counted_runs(pair.control), within)
-    trial = _read(pair.trial.setup, counted_runs(pair.trial), within)
+    trial = _read(_Source.of(pair.trial.setup, counted_runs(pair.trial), within))
     refuse_other_size([*control.pixels, *trial.pixels])
     valid, viewing = control.valid & trial.valid, Viewing(pair.control.setup.view_transform)
     return PairMeasures(kept.side(control, valid, viewing), _side(trial, valid, viewing))
@@ -93,7 +93,7 @@ def pair_measures(pair: Pair, within: list[DrawnZone], kept: ControlKept | None 
 
 def _side(read: _Read, valid: Mask, viewing: Viewing) -> PairSide:
     """A side of a pair; whether its twins are twins is asked once, however many pairs it is in."""
-    key = _key(read.digests, valid)
+    key = _key(read.source.digests, valid)
     with _lock:
         known = _twins.get(key)
     side = PairSide(read.pixels, valid, viewing=viewing, known=known)
@@ -115,26 +115,39 @@ def _remember(key: Checked, problem: str) -> None:
 
 
 @dataclass(frozen=True)
-class _Read:
-    """Pictures of an option's first seeds, where all count, their hashes, and what was read where."""
+class _Source:
+    """What is read where: the pictures of an option's first seeds, and the zones that are left out of them."""
 
+    digests: list[str]
+    size: tuple[int, int]
+    crop: tuple[int, int, int, int] | None
+    left_out: list[DrawnZone]
+
+    @classmethod
+    def of(cls, setup: Setup, runs: Sequence[Run], within: list[DrawnZone]) -> _Source:
+        """Raises `RefusedError`."""
+        described = setup.description()
+        left_out = [each for each in within if each.kind == LEAVE_OUT]
+        return cls(_judged(setup, runs), (described.width, described.height), described.crop, left_out)
+
+
+@dataclass(frozen=True)
+class _Read:
+    """Pictures, and where all of them count."""
+
+    source: _Source
     pixels: list[Floats]
     valid: Mask
-    digests: list[str]
-    source: tuple[object, ...]
 
 
-def _read(setup: Setup, runs: Sequence[Run], within: list[DrawnZone]) -> _Read:
+def _read(source: _Source) -> _Read:
     """Raises `RefusedError` or `PictureError`."""
-    digests = _judged(setup, runs)
-    pictures = [stored_picture(digest) for digest in digests]
+    pictures = [stored_picture(digest) for digest in source.digests]
     if len({picture.size for picture in pictures}) > 1:
         raise RefusedError("noise", "the pictures differ in size")
-    described = setup.description()
-    left_out = [each for each in within if each.kind == LEAVE_OUT]
     valid = np.logical_and.reduce([picture.valid for picture in pictures])
-    valid = measured_mask(left_out, (described.width, described.height), described.crop, valid)
-    return _Read([picture.pixels for picture in pictures], valid, digests, _source(setup, digests, within))
+    valid = measured_mask(source.left_out, source.size, source.crop, valid)
+    return _Read(source, [picture.pixels for picture in pictures], valid)
 
 
 def _judged(setup: Setup, runs: Sequence[Run]) -> list[str]:
@@ -149,12 +162,6 @@ def _judged(setup: Setup, runs: Sequence[Run]) -> list[str]:
     if not digests:
         raise RefusedError("noise", "there is no finished render")
     return digests
-
-
-def _source(setup: Setup, digests: Sequence[str], within: list[DrawnZone]) -> tuple[object, ...]:
-    described = setup.description()
-    left_out = [each for each in within if each.kind == LEAVE_OUT]
-    return tuple(digests), described.width, described.height, described.crop, signature(left_out)
 
 
 def _smoothed(option: Option) -> str:
