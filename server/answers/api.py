@@ -38,6 +38,7 @@ from server.pairs.pair import PairFigures, figures_of_pair
 from server.runs.serializers import CountSerializer
 from server.store.changes import ALL
 from server.store.kept_answers import kept_answer
+from server.store.tiles import cut_here
 from server.studies.models import Pair, Study
 from server.studies.sheets import sheet_row
 from server.verdicts.models import Verdict
@@ -126,7 +127,7 @@ def export_facts(request: Request, pk: int) -> HttpResponse:
 
 @extend_schema(responses=PairSerializer)
 @api_view(["GET"])
-@kept_answer(study_of_pair)
+@kept_answer(study_of_pair, also=cut_here)
 def pair(request: Request, pk: int) -> Response:
     """One pair with all that it says."""
     figures = figures_of_pair(pk)

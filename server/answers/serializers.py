@@ -7,9 +7,11 @@ from statistics import median
 from typing import Any
 
 from matchedpair.answers.answer import VISIBLE_ERROR, VISIBLE_NOISE
+from matchedpair.errors import InputError
 from matchedpair.measures.cost import time_basis
 from matchedpair.measures.figure import Ratio
 from matchedpair.measures.layers import LAYERS
+from matchedpair.pictures.view_transform import view_transforms
 from rest_framework import serializers
 
 from server.answers.answer_serializers import StepSerializer, StudyAnswerSerializer
@@ -19,6 +21,7 @@ from server.pairs.brightness import brightness_problem
 from server.pairs.pair import PairFigures, SideFigures, zone_box
 from server.runs.progress import StudyState
 from server.runs.serializers import RunSerializer
+from server.store.pictures_api import KnownPyramidSerializer, known_pyramids
 from server.studies.serializers import StudySerializer
 from server.studies.sheets import MatchRailSerializer, MatchSheetSerializer, sheet_row
 from server.verdicts.serializers import PinSerializer, VerdictSerializer
@@ -125,7 +128,7 @@ class PairSerializer(serializers.Serializer):
     zones = ZoneFiguresSerializer(many=True)
     comparison = ComparisonSerializer(allow_null=True, help_text="Null until the sides were compared")
     layers = LayerKindSerializer(many=True)
-    view_transform = serializers.CharField()
+    view_transform = serializers.CharField(help_text="Empty when the study names none and there is no usual one")
     brightness_note = serializers.CharField(
         help_text="Why brightness cannot be brought together here; empty when it can"
     )
@@ -133,6 +136,9 @@ class PairSerializer(serializers.Serializer):
     verdicts = VerdictSerializer(many=True)
     pins = PinSerializer(many=True)
     matched = MatchedSerializer(allow_null=True)
+    pyramids = KnownPyramidSerializer(
+        many=True, help_text="How the sides' pictures are cut up, of those whose tiles are there"
+    )
 
 
 class OverviewRowSerializer(serializers.Serializer):
@@ -293,13 +299,24 @@ def pair_row(figures: PairFigures) -> dict[str, Any]:
         ],
         "comparison": figures.comparison,
         "layers": [asdict(layer) for layer in LAYERS],
-        "view_transform": figures.control.option.setup.view_transform,
+        "view_transform": _view_transform(figures.control.option.setup.view_transform),
         "brightness_note": brightness_problem(figures),
         "match_sheet": sheet_row(figures.sheet),
         "verdicts": pair.verdicts.filter(withdrawn_at=None),
         "pins": pair.pins.filter(removed_at=None),
         "matched": matched_row(figures),
+        "pyramids": known_pyramids(
+            run.picture for side in (figures.control, figures.trial) for run in side.runs if run.picture
+        ),
     }
+
+
+def _view_transform(name: str) -> str:
+    """The one that is named, else the usual one: who shows the pair need not ask first which that is."""
+    try:
+        return name or view_transforms().default
+    except InputError:
+        return ""
 
 
 def matched_row(figures: PairFigures) -> dict[str, Any] | None:

@@ -58,7 +58,10 @@ def was_passing() -> bool:
 
 
 def kept_answer(
-    study_of: Callable[..., int] = lambda *_, **__: ALL, *, seconds: float | None = None
+    study_of: Callable[..., int] = lambda *_, **__: ALL,
+    *,
+    seconds: float | None = None,
+    also: Callable[[], Hashable] = lambda: None,
 ) -> Callable[[View], Callable[..., Any]]:
     """For a view that only reads, and whose answer rests on the database and the operator's folders.
 
@@ -69,6 +72,8 @@ def kept_answer(
     seconds : float or None
         How long an answer is kept at most, where it rests on something else too: on how far a render is, or on what
         can be called on this machine.
+    also : callable
+        What else it rests on: an answer is kept while this gives the same.
 
     Within a transaction nothing is kept: what is read there may never have been.
     """
@@ -89,7 +94,7 @@ def kept_answer(
             key = (request.get_full_path(), request.user.pk if request.user else None)
             # taken before it is read: what is written meanwhile makes the kept one old, never wrong
             age = None if seconds is None else int(time.monotonic() / seconds)
-            stamp = (changes_of(study_of(*args, **given)), folders_stamp(), age)
+            stamp = (changes_of(study_of(*args, **given)), folders_stamp(), age, also())
             found = _answer(key, stamp, make)
             return HttpResponse(found, content_type="application/json") if isinstance(found, bytes) else found
 

@@ -6,7 +6,10 @@ They lie apart from the store, under MATCHEDPAIR_HOME/tiles: all of it can be de
 from __future__ import annotations
 
 import logging
+import os
 import threading
+from collections.abc import Iterable
+from contextlib import suppress
 from pathlib import Path
 
 from django.conf import settings
@@ -22,6 +25,7 @@ log = logging.getLogger("server.tiles")
 _fresh: dict[str, Pyramid] = {}
 _making: dict[str, threading.Lock] = {}
 _registry = threading.Lock()
+_cut_here = 0
 
 
 def shape_of(digest: str) -> PyramidShape:
@@ -36,7 +40,7 @@ def shape_of(digest: str) -> PyramidShape:
             return fresh.shape
         try:
             shape = pyramid_shape(path)
-            path.touch()  # what was looked at last is let go last
+            _looked_at(path)
         except (FileNotFoundError, PictureError):
             made = pyramid_of(path_of(digest, PICTURE))
             shape = made.shape
@@ -46,6 +50,21 @@ def shape_of(digest: str) -> PyramidShape:
                 _fresh[digest] = made
                 threading.Thread(target=_write_behind, args=(digest, made, path)).start()
     return shape
+
+
+def shapes_at_hand(digests: Iterable[str]) -> dict[str, PyramidShape]:
+    """How those pictures of the store are cut up whose tiles are there; nothing is made for this."""
+    found = {}
+    for digest in digests:
+        with suppress(OSError, PictureError):
+            if path_of(digest, PICTURE).is_file():
+                found[digest] = pyramid_shape(_path(digest))
+    return found
+
+
+def cut_here() -> int:
+    """How many pictures this process has cut up so far: with each, `shapes_at_hand` may find more."""
+    return _cut_here
 
 
 def cut_up(digest: str) -> None:
@@ -62,16 +81,30 @@ def cut_up(digest: str) -> None:
 def tile(digest: str, level: int, column: int, row: int) -> bytes:
     """A tile's rows, four half floats a pixel. Raises as `shape_of`, and `IndexError` when there is no such tile."""
     if digest not in _fresh:
+        path = _path(digest)
         try:
-            return read_tile(_path(digest), level, column, row)
+            contents = read_tile(path, level, column, row)
         except (FileNotFoundError, PictureError):
             shape_of(digest)
+        else:
+            if column == row == 0:  # each look asks for one of these
+                _looked_at(path)
+            return contents
     fresh = _fresh.get(digest)  # gone from here means that its file is written
     return fresh.tile(level, column, row) if fresh else read_tile(_path(digest), level, column, row)
 
 
+def _looked_at(path: Path) -> None:
+    """What was looked at last is let go last."""
+    with suppress(FileNotFoundError):
+        os.utime(path)
+
+
 def _write(made: Pyramid, path: Path) -> None:
+    global _cut_here  # noqa: PLW0603 - of the process, as its threads cut up what they are asked for
     made.write(path)
+    with _registry:
+        _cut_here += 1
     _keep_within_room(path)
 
 

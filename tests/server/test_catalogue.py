@@ -17,7 +17,7 @@ from server.runs.actions import claim, queue_study
 from server.runs.models import Run
 from server.runs.recording import record_result
 from server.store.files import keep, path_of
-from server.studies.models import Option
+from server.studies.models import Option, Setup
 from tests.pictures import noisy, textured, write
 from tests.server.base import SIZE, PreparedTest, WithEngines, draft, finish_all, result_of
 
@@ -258,6 +258,15 @@ class EnginesInFull(PreparedTest):
                 self.assertEqual(len(b64decode(table["values"])), 2 * values)
         self.problem(400, "GET", "/api/view-transforms/shader/?name=Warm")
         self.problem(400, "GET", "/api/view-transforms/shader/")
+
+    def test_a_pair_names_the_transform_that_it_is_shown_through(self):
+        transforms = self.call("GET", "/api/view-transforms/").json()
+        other = next(name for name in transforms["names"] if name != transforms["default"])
+        for chosen, shown in (("", transforms["default"]), (other, other)):
+            study = self.create()
+            Setup.objects.filter(options__study=study).update(view_transform=chosen)
+            pair = self.call("GET", f"/api/pairs/{study.pairs.get().pk}/").json()
+            self.assertEqual(pair["view_transform"], shown)
 
 
 class Brightness(PreparedTest):

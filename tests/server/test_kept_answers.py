@@ -21,6 +21,7 @@ from server.runs.models import Run
 from server.store import kept_answers
 from server.store.changes import ALL, NOT_COUNTED, changes_of, count_changes
 from server.store.kept import Kept
+from server.store.tiles import drop_tiles
 from server.studies.models import Option, Study
 from server.verdicts.models import Verdict
 from tests.engines import add_engine
@@ -97,6 +98,16 @@ class KeptAnswers(PreparedUntransactedTest):
                 count, again = self.queries(path)
                 self.assertEqual((again.content, again["Content-Type"]), (first.content, first["Content-Type"]))
                 self.assertLessEqual(count, 2)
+
+    def test_a_pair_tells_how_its_pictures_are_cut_up_once_they_are(self):
+        path = self.paths[-1]
+        self.assertEqual(self.client.get(path).json()["pyramids"], [])
+        run = self.study.runs.filter(warm_up=False).first()
+        shape = self.client.get(f"/api/pictures/{run.picture}/pyramid/").json()
+        self.assertEqual(self.client.get(path).json()["pyramids"], [{**shape, "digest": run.picture}])
+        drop_tiles(run.picture)
+        answer = self.client.get(f"/api/pictures/{run.picture}/tiles/0/0/0/")
+        self.assertEqual(answer.status_code, 200, "what was told before is no promise: the tiles are made again")
 
     def begin_anew(self):
         """As after a start of the server: nothing of this process is kept, what lies in the home is."""

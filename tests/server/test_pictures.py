@@ -90,6 +90,12 @@ class Pictures(WithEngines, TestCase):
         with override_settings(TILES_BYTES=room):
             shape_of(third)
         self.assertEqual(tiles(), sorted([first, third]))
+        path = next((Path(settings.HOME) / "tiles").glob(f"*/{third}.tiles"))
+        os.utime(path, (path.stat().st_atime, path.stat().st_mtime - 10))
+        tiles_module.tile(first, 0, 0, 0)
+        with override_settings(TILES_BYTES=room):
+            shape_of(second)
+        self.assertEqual(tiles(), sorted([first, second]), "a look at a tile counts as one")
         with override_settings(TILES_BYTES=1):
             digest = stored(flat(0.4, (100, 100)))
             shape_of(digest)

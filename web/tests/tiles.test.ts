@@ -163,6 +163,15 @@ describe("a store of tiles", () => {
     await come(at(0), ONE);
     expect(store.get(at(0))).toBe(ONE);
   });
+  it("says whether a tile has come without counting that as a use of it", async () => {
+    const { store, come } = slow(32);
+    store.want([at(0), at(1), at(2)]);
+    await come(at(0), greys([1, 1]));
+    await come(at(1), greys([1, 1]));
+    expect([store.has(at(0)), store.has(at(2))]).toEqual([true, false]);
+    await come(at(2), greys([1, 1]));
+    expect([store.has(at(0)), store.has(at(1)), store.has(at(2))]).toEqual([false, true, true]);
+  });
   it("says what could not be had, asks for it again only when told to, and goes on with the rest", async () => {
     const { store, asked, come } = slow();
     let heard = 0;

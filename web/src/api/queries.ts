@@ -265,10 +265,16 @@ export const runQuery = (id: number) =>
     refetchInterval: () => askAgainAfter(2000),
   });
 
+export const pyramidKey = (digest: string) => ["pyramid", digest] as const;
+
 export const pairQuery = (id: number) =>
   queryOptions({
     queryKey: ["pair", id],
-    queryFn: () => body(api.GET("/api/pairs/{id}/", { params: { path: { id } } })),
+    queryFn: async ({ client }) => {
+      const pair = await body(api.GET("/api/pairs/{id}/", { params: { path: { id } } }));
+      for (const pyramid of pair.pyramids) client.setQueryData(pyramidKey(pyramid.digest), pyramid);
+      return pair;
+    },
     refetchInterval: () => askAgainAfter(AT_REST),
   });
 

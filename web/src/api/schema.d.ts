@@ -3614,6 +3614,14 @@ export interface components {
             /** Format: double */
             wasted_share: number | null;
         };
+        /** @description The same with the picture it is of. */
+        KnownPyramid: {
+            width: number;
+            height: number;
+            tile: number;
+            levels: number;
+            digest: string;
+        };
         /** @description A setting and its levels from low to high. */
         LadderRequest: {
             setting: string;
@@ -4326,6 +4334,7 @@ export interface components {
             /** @description Null until the sides were compared */
             comparison: components["schemas"]["Comparison"] | null;
             layers: components["schemas"]["LayerKind"][];
+            /** @description Empty when the study names none and there is no usual one */
             view_transform: string;
             /** @description Why brightness cannot be brought together here; empty when it can */
             brightness_note: string;
@@ -4333,6 +4342,8 @@ export interface components {
             verdicts: components["schemas"]["Verdict"][];
             pins: components["schemas"]["Pin"][];
             matched: components["schemas"]["Matched"] | null;
+            /** @description How the sides' pictures are cut up, of those whose tiles are there */
+            pyramids: components["schemas"]["KnownPyramid"][];
         };
         /** @description A pair by its number. */
         PairNumber: {

@@ -53,7 +53,8 @@ export class TilePages {
     this.frame += 1;
     this.gl.activeTexture(this.gl.TEXTURE0); // what is bound on the way must not take the place of a transform's tables
     for (const id of needed) this.lastNeeded.set(keyOf(id), this.frame);
-    if (needed.length > this.layers)
+    // room is made once there is something to put into it: until then the graphics processor is left alone
+    if (needed.length > this.layers && needed.some((id) => this.store.has(id)))
       this.grow(Math.min(this.most, LAYERS_AT_ONCE * Math.ceil(needed.length / LAYERS_AT_ONCE)));
     let [whole, more, uploads] = [true, false, 0];
     for (const id of needed) {
@@ -75,6 +76,11 @@ export class TilePages {
     const changed = this.stale;
     if (changed) this.writeTable();
     return { whole, more, changed };
+  }
+
+  /** Whether nothing is there. */
+  get empty(): boolean {
+    return this.layerOf.size === 0;
   }
 
   /** Whether a tile is there. */

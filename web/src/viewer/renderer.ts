@@ -113,8 +113,11 @@ export class PictureRenderer {
   draw(drawing: Drawing, ratio: number): { seen: boolean; whole: boolean; more: boolean } {
     const { gl } = this;
     const needed = this.needed(drawing);
-    this.store.want(needed.tiles);
     // the whole of each picture first, however coarse: it is a tile, and there is something to see
+    const come = needed.first.every(
+      (id) => this.store.has(id) || this.pages.has(id) || this.store.failed(id),
+    );
+    this.store.want(come ? needed.tiles : needed.first);
     const all = needed.first.every((id) => this.pages.has(id) || this.store.failed(id));
     const { whole, more, changed } = this.pages.bring(all ? needed.tiles : needed.first);
     this.pages.bind(TILES_UNIT, TABLE_UNIT);
@@ -277,6 +280,7 @@ export class PictureRenderer {
     gl.uniform1f(at.surround, drawing.surround);
     gl.uniform2f(at.mapRange, drawing.range[0], drawing.range[1]);
     gl.uniform3fv(at.stops, drawing.colours.flat());
+    if (this.pages.empty) return; // the shader is there for when something comes; there is but the surround to see
     const clip = corners.flatMap(({ x, y }) => [2 * x - 1, 1 - 2 * y]);
     gl.bufferData(gl.ARRAY_BUFFER, new Float32Array(clip), gl.STREAM_DRAW);
     gl.drawArrays(gl.TRIANGLE_FAN, 0, corners.length);

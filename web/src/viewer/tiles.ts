@@ -40,6 +40,11 @@ export class TileStore {
     return halves;
   }
 
+  /** Whether a tile has come; not counted as a use of it. */
+  has(id: TileId): boolean {
+    return this.there.has(keyOf(id));
+  }
+
   failed(id: TileId): string | undefined {
     return this.broken.get(keyOf(id));
   }

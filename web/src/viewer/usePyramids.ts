@@ -1,6 +1,7 @@
 import { useQueries } from "@tanstack/react-query";
 import { useMemo } from "react";
 import { api, body, Problem } from "../api/client";
+import { pyramidKey } from "../api/queries";
 import type { Pyramid } from "./pyramid";
 
 /** What is known of a picture: how it is cut up, or why it cannot be shown; neither while it is being asked for. */
@@ -12,7 +13,7 @@ export function usePyramids(digests: readonly string[]): Pyramids {
   const asked = [...new Set(digests)].filter(Boolean);
   const rows = useQueries({
     queries: asked.map((digest) => ({
-      queryKey: ["pyramid", digest],
+      queryKey: pyramidKey(digest),
       queryFn: () => pyramidOf(digest),
       staleTime: Number.POSITIVE_INFINITY,
       retry: 1,

@@ -13,7 +13,7 @@ export type Transform =
 const PLAIN = "sRGB - Display / Un-tone-mapped";
 
 export function useTransform(name: string): Transform {
-  const transforms = useQuery(transformsQuery);
+  const transforms = useQuery({ ...transformsQuery, enabled: name === "" });
   const asked = name || transforms.data?.default || "";
   const shader = useQuery({
     queryKey: ["transform shader", asked],
