@@ -46,7 +46,10 @@ class FigureSerializer(serializers.Serializer):
 class PlaceSpreadSerializer(serializers.Serializer):
     """How a ratio varies over the places of a picture."""
 
-    noisier = serializers.FloatField(help_text="Share of the places in which the trial shows more, 0 to 1")
+    noisier = serializers.FloatField(
+        help_text="Share of the picture, at least, in which the trial shows more by over 5 %, 0 to 1"
+    )
+    cleaner = serializers.FloatField(help_text="The same of where it shows less")
     tenth = serializers.FloatField()
     ninetieth = serializers.FloatField()
     places = serializers.IntegerField()

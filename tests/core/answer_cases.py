@@ -29,10 +29,10 @@ PICKING = "light picking estimate"
 BOXES = [(40 * column, 34 * row, 40, 34) for row in range(8) for column in range(12)]
 
 
-def ratio(value, half=0.04, *, tie=None, noisier=None, method="places"):
+def ratio(value, half=0.04, *, tie=None, noisier=None, cleaner=0.0, method="places"):
     """A ratio whose interval reaches so far to either side, relative."""
     low, high = value / (1 + half), value * (1 + half)
-    spread = None if noisier is None else PlaceSpread(noisier, value / 1.2, value * 1.2, 2000, 0)
+    spread = None if noisier is None else PlaceSpread(noisier, cleaner, value / 1.2, value * 1.2, 2000, 0)
     return Ratio(value, (low, high), method, 1, low <= 1 <= high if tie is None else tie, spread=spread)
 
 

@@ -130,6 +130,21 @@ class Features(unittest.TestCase):
         self.assertIn("it is 0.06 stops brighter in Shelf", [claim.text for claim in small.but])
         self.assertTrue(plain.sentence.startswith("It changes the picture: it is 0.3 stops brighter in Shelf"))
 
+    def test_a_part_in_which_its_noise_shows_more_is_a_but_where_the_whole_says_none(self):
+        more = "its noise shows more in at least 20 % of the picture"
+        for noise, visible, said in (
+            (ratio(0.8, noisier=0.2), None, "it is noisier in at least 20 % of the picture"),
+            (ratio(0.8, noisier=0.2), ratio(0.8, noisier=0.3), "it is noisier in at least 20 % of the picture"),
+            (ratio(0.8, noisier=0.09), ratio(0.8, noisier=0.2), more),
+            (ratio(1.0, noisier=0.0), ratio(1.0, noisier=0.2), more),
+            (ratio(1.0, noisier=0.2), None, None),  # said with the noise itself
+            (ratio(1.0, noisier=0.0), ratio(1.5, noisier=0.7), None),  # more shows in all of it, which is said
+            (ratio(1.3, noisier=0.9), None, None),
+        ):
+            told = [claim.text for claim in answer_of(feature(noise, ratio(1.0), visible=visible)).but]
+            parts = [text for text in told if "at least" in text]
+            self.assertEqual(parts, [] if said is None else [said], (noise, visible))
+
     def test_what_another_picture_costs_reads_on(self):
         for cost, said in (
             (ratio(1.3, 0.02), ", for 30 % more render time"), (ratio(0.8, 0.02), ", with 20 % less render time"),

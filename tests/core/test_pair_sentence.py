@@ -2,7 +2,7 @@ import unittest
 
 from matchedpair.answers import Matched, ZoneFact, pair_sentence, plain_look
 from matchedpair.measures import Ratio
-from matchedpair.measures.figure import three
+from matchedpair.measures.figure import PlaceSpread, three
 
 
 class PairSentence(unittest.TestCase):
@@ -17,6 +17,17 @@ class PairSentence(unittest.TestCase):
     def test_ties_are_no_change(self):
         tie = Ratio(1.02, (0.93, 1.12), "wall", 1, True)
         self.assertIn("no measurable change in render time (±9.7 %), 3 seeds each", pair_sentence("x", None, tie, 3))
+
+    def test_a_part_whose_noise_goes_another_way_is_said_with_no_difference(self):
+        for noisier, cleaner, said in (
+            (0.0, 0.09, "no difference in noise (±2 %), 2"),
+            (0.149, 0.0, "no difference in noise in most of the picture (±2 %), noisier in at least 14 % of it, 2"),
+            (0.3, 0.25, "no difference in noise on the whole (±2 %), cleaner in at least 25 % of it and noisier in at "
+             "least 30 % of it, 2"),
+        ):  # fmt: skip
+            spread = PlaceSpread(noisier, cleaner, 0.8, 1.3, 2000, 0)
+            tie = Ratio(1.0, (0.98, 1.02), "places", 1, True, spread=spread)
+            self.assertIn(said, pair_sentence("x", tie, None, 2))
 
     def test_much_faster_is_said_in_times(self):
         fast = Ratio(0.292, (0.243, 0.345), "wall", 1, False)

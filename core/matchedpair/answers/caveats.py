@@ -8,17 +8,19 @@ from dataclasses import dataclass
 
 from matchedpair.answers.answer import PAIR, Claim, Proof
 from matchedpair.answers.facts import OptionFact, PairFact, PartFact, StudyFacts, ZoneFact
-from matchedpair.answers.phrases import listed, number, part_of, percent, stops, visible_noise
+from matchedpair.answers.phrases import at_least, listed, number, part_of, percent, stops, visible_noise
 from matchedpair.answers.thresholds import (
     COLOUR,
     FIREFLIES,
     GRAIN_AGAINST_PATCHES,
     MEMORY,
     NOISE,
+    PART,
     PLAIN_COLOUR,
     PLAIN_STOPS,
     STOPS,
 )
+from matchedpair.measures.figure import Ratio
 from matchedpair.measures.zones import WHOLE
 
 MOST = 5
@@ -140,10 +142,21 @@ def _other_way_round(pair: PairFact) -> list[Claim]:
         if cleaner and ratio.value > 1:
             found.append((ratio.value, Claim(f"in {zone.name} it is {percent(ratio.value - 1)} noisier",
                                              Proof(PAIR, pair.key, zone=zone.name))))  # fmt: skip
-    if not found and cleaner and not pair.noise.tie and pair.noise.spread and pair.noise.spread.noisier >= 0.15:
-        share = percent(pair.noise.spread.noisier)
-        return [Claim(f"it is noisier in {share} of the picture", Proof(PAIR, pair.key))]
+    if not found and cleaner:
+        return _parts_other_way_round(pair.noise, pair.visible, Proof(PAIR, pair.key))
     return [claim for _, claim in sorted(found, key=lambda row: -row[0])[:2]]
+
+
+def _parts_other_way_round(noise: Ratio, visible: Ratio | None, proof: Proof) -> list[Claim]:
+    """A part of the picture in which noise goes the other way, in the figure or to the eye, where no zone says so."""
+    if noise.spread is not None and noise.spread.noisier >= PART:
+        # of a tie it is said with it
+        return [] if noise.tie else [Claim(f"it is noisier in {at_least(noise.spread.noisier)} of the picture", proof)]
+    if visible is None or visible.spread is None or visible.spread.noisier < PART:
+        return []
+    if visible.value > 1 and not visible.tie:
+        return []  # said of all of it
+    return [Claim(f"its noise shows more in {at_least(visible.spread.noisier)} of the picture", proof)]
 
 
 def _of_options(pair: PairFact, control: OptionFact, trial: OptionFact) -> list[Claim]:

@@ -6,11 +6,11 @@ import math
 from collections.abc import Sequence
 
 from matchedpair.answers.facts import PartFact
+from matchedpair.answers.thresholds import PART
 from matchedpair.measures.figure import Ratio
 
 MINUS = "−"
 NEAR_1 = 0.8, 1.25
-PARTED = 1.5  # a tenth of the places this many times noisier or cleaner is no equal noise
 
 
 def number(value: float) -> str:
@@ -76,13 +76,26 @@ def percents(low: float, high: float) -> str:
 
 
 def noise(ratio: Ratio) -> str:
-    """How the trial's noise differs; where half of the picture goes the other way, no difference is said with it."""
+    """How the trial's noise differs; where a part of the picture goes another way, no difference is said with that."""
     if ratio.tie:
-        spread = ratio.spread
-        parted = spread is not None and (spread.tenth < 1 / PARTED or spread.ninetieth > PARTED)
-        mixed = ", cleaner in one half of the picture and noisier in the other" if parted else ""
-        return f"no difference in noise ({_about(ratio)}){mixed}"
+        apart = elsewhere(ratio)
+        where = " in most of the picture" if len(apart) == 1 else " on the whole" if apart else ""
+        return ", ".join(filter(None, [f"no difference in noise{where} ({_about(ratio)})", listed(apart)]))
     return less_or_more(ratio, "{} less noise", "{} more noise", "the noise")
+
+
+def elsewhere(ratio: Ratio) -> list[str]:
+    """The parts of the picture in which a typical place's ratio does not hold: ``noisier in at least 14 % of it``."""
+    spread = ratio.spread
+    if spread is None:
+        return []
+    shares = {"cleaner": spread.cleaner, "noisier": spread.noisier}
+    return [f"{word} in {at_least(share)} of it" for word, share in shares.items() if share >= PART]
+
+
+def at_least(share: float) -> str:
+    """A share as what is known of it: ``at least 14 %``."""
+    return f"at least {math.floor(100 * share)} %"
 
 
 def visible_noise(ratio: Ratio) -> str:

@@ -50,15 +50,17 @@ class PlaceSpread:
 
     Parameters
     ----------
-    noisier : float
-        Share of the places in which the trial shows more, 0 to 1.
+    noisier, cleaner : float
+        Shares of the picture, at least, in which the trial shows more or less by over 5 %, 0 to 1; what chance alone
+        could have made look so is in neither.
     tenth, ninetieth : float
-        Percentiles of the places' ratios.
+        Percentiles of the ratios over the picture, with the scatter of their readings taken out.
     places, quiet : int
         How many places count, and how many do not since neither side shows anything there.
     """
 
     noisier: float
+    cleaner: float
     tenth: float
     ninetieth: float
     places: int

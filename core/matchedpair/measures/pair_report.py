@@ -193,8 +193,9 @@ def ratio_row(ratio: Ratio | None) -> dict[str, Any] | None:
     }  # fmt: skip
     if ratio.spread is not None:
         row |= {
-            "noisier_in_percent": 100 * ratio.spread.noisier, "tenth": ratio.spread.tenth,
-            "ninetieth": ratio.spread.ninetieth, "places": ratio.spread.places, "quiet_places": ratio.spread.quiet,
+            "noisier_in_percent": 100 * ratio.spread.noisier, "cleaner_in_percent": 100 * ratio.spread.cleaner,
+            "tenth": ratio.spread.tenth, "ninetieth": ratio.spread.ninetieth,
+            "places": ratio.spread.places, "quiet_places": ratio.spread.quiet,
         }  # fmt: skip
     return row
 

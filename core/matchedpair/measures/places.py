@@ -19,7 +19,8 @@ from scipy.special import ndtr
 
 from matchedpair.errors import RefusedError
 from matchedpair.measures.correlation import Correlation
-from matchedpair.measures.figure import Figure, Interval, PlaceSpread, Ratio
+from matchedpair.measures.figure import Figure, Interval, Ratio
+from matchedpair.measures.place_spread import place_spread
 from matchedpair.measures.region import Region
 from matchedpair.pictures.picture import Doubles, Floats
 
@@ -365,16 +366,14 @@ def place_ratio(
     if count < LEAST_PLACES:
         raise RefusedError(measure, NO_NOISE if known >= LEAST_PLACES else TOO_FEW)
     middle = float(np.median(values))
-    tenth, ninetieth = (math.exp(float(each)) for each in np.quantile(values, (0.1, 0.9)))
-    error = _median_error(
-        values, middle, math.hypot(control.scatter, trial.scatter), max(control.together, trial.together)
-    )
+    scatter, together = math.hypot(control.scatter, trial.scatter), max(control.together, trial.together)
+    error = _median_error(values, middle, scatter, together)
     rare = max(control.rare, trial.rare)
     half = math.hypot(1.96 * error, METHOD_SHARE, RARE_SHARE * rare, RARE_CHANGE * rare * middle)
     # which of both readings is meant depends on whether rare paths are noise, which no figure can tell
     other = middle if otherwise is None else float(np.nanmedian(otherwise.astype(np.float64)))
     interval = (math.exp(min(middle, other) - half), math.exp(max(middle, other) + half))
-    spread = PlaceSpread(float((values > 0).mean()), tenth, ninetieth, count, known - count)
+    spread = place_spread(logs, scatter, together, known - count)
     tie = interval[0] <= 1.0 <= interval[1]
     return Ratio(math.exp(middle), interval, "places", version, tie, spread=spread)
 

@@ -4503,9 +4503,14 @@ export interface components {
         PlaceSpread: {
             /**
              * Format: double
-             * @description Share of the places in which the trial shows more, 0 to 1
+             * @description Share of the picture, at least, in which the trial shows more by over 5 %, 0 to 1
              */
             noisier: number;
+            /**
+             * Format: double
+             * @description The same of where it shows less
+             */
+            cleaner: number;
             /** Format: double */
             tenth: number;
             /** Format: double */

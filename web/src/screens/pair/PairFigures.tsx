@@ -13,6 +13,9 @@ const METHOD_WORDS: Record<string, string> = {
   cpu: "CPU time, busy machine",
 };
 
+/** Shares of the picture: less is not told, more is nearly all. */
+const [LEAST_TOLD, NEARLY_ALL] = [0.05, 0.95];
+
 /** Both sides' figures with their spread, how they were got, and the trial as a multiple of the control. */
 export function PairFigures({ pair }: { pair: Pair }) {
   const { control, trial } = pair;
@@ -179,14 +182,18 @@ function methodOf(figure: Figure | null): string {
   return figure ? (METHOD_WORDS[figure.method] ?? figure.method) : "";
 }
 
-/** Where the trial is cleaner and where noisier, in words. */
+/** In how much of the picture the trial is cleaner and in how much noisier, in words: as much as chance lets tell. */
 export function placesWords(ratio: Ratio): string {
-  const noisier = ratio.spread?.noisier ?? 0;
-  const share = Math.round(100 * (1 - noisier));
-  if (ratio.tie) return `Cleaner in ${share} % of the picture, noisier in the rest: no clear difference.`;
-  if (noisier < 0.01) return "Cleaner everywhere in the picture.";
-  if (noisier > 0.99) return "Noisier everywhere in the picture.";
-  return `Cleaner in ${share} % of the picture, noisier in ${100 - share} %.`;
+  const { cleaner = 0, noisier = 0 } = ratio.spread ?? {};
+  if (cleaner > NEARLY_ALL) return "Cleaner nearly everywhere in the picture.";
+  if (noisier > NEARLY_ALL) return "Noisier nearly everywhere in the picture.";
+  const percent = (share: number) => `at least ${Math.floor(100 * share)} %`;
+  const told = [
+    cleaner < LEAST_TOLD ? "" : `cleaner in ${percent(cleaner)} of the picture`,
+    noisier < LEAST_TOLD ? "" : `noisier in ${percent(noisier)} of the picture`,
+  ].filter(Boolean);
+  if (!told.length) return "No part of the picture is clearly cleaner or noisier.";
+  return `It is ${told.join(" and ")}.`;
 }
 
 function topShareWords(control: number | null, trial: number | null): string {
