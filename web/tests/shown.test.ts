@@ -4,6 +4,7 @@ import { digits, fixed, signed, three } from "../src/parts/numbers";
 import { addressOf, type Cell, exposureWords, nameOf, shapeOf, wordsOf } from "../src/screens/contact/cells";
 import { sorted, sourceTitle } from "../src/screens/imports/sources";
 import { addressOf as mapAddress, sentenceOf } from "../src/screens/measures/standing";
+import { placesWords, quotientWords } from "../src/screens/pair/figureWords";
 import { isSigned, readAs, sharedRange } from "../src/viewer/layers";
 import { cut, type Polygon, WHOLE_PANE, within } from "../src/viewer/polygon";
 import { digestsOf, frameOf, passesOf, resolved, type Viewed } from "../src/viewer/viewed";
@@ -217,5 +218,34 @@ describe("rows in groups", () => {
       ["odd", [3, 1, 1, 5]],
       ["even", [4]],
     ]);
+  });
+});
+
+describe("the words below a pair's figures", () => {
+  const ratio = (cleaner: number, noisier: number, value = 1) => ({
+    value,
+    spread: { cleaner, noisier, tenth: 0.9, ninetieth: 1.1, places: 2000, quiet: 0 },
+  });
+
+  it("say in how much of the picture, at least, the trial is cleaner or noisier", () => {
+    expect(placesWords(ratio(0, 0.04))).toBe("");
+    expect(placesWords(ratio(0.629, 0))).toBe("It is cleaner in at least 62 % of the picture.");
+    expect(placesWords(ratio(0.3, 0.2))).toBe(
+      "It is cleaner in at least 30 % of the picture and noisier in at least 20 % of the picture.",
+    );
+    expect(placesWords(ratio(0.99, 0))).toBe("Cleaner nearly everywhere in the picture.");
+    expect(placesWords(ratio(0, 0.97))).toBe("Noisier nearly everywhere in the picture.");
+  });
+
+  it("say why a ratio is not that of the figures beside it, only where they are apart", () => {
+    expect(quotientWords({ value: 4.53 }, { value: 4.87 }, ratio(0, 0, 1))).toContain(
+      "same places one by one",
+    );
+    for (const [control, trial] of [
+      [{ value: 4.53 }, { value: 4.6 }],
+      [{ value: 0 }, { value: 1 }],
+      [null, { value: 1 }],
+    ] as const)
+      expect(quotientWords(control, trial, ratio(0, 0, 1))).toBe("");
   });
 });

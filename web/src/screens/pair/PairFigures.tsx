@@ -2,6 +2,7 @@ import type { ReactNode } from "react";
 import type { Schema } from "../../api/client";
 import { copied, megabytes, spread, three } from "../../parts/format";
 import { SideName } from "../../parts/Side";
+import { placesWords, quotientWords } from "./figureWords";
 
 type Pair = Schema["Pair"];
 type Figure = Schema["Figure"];
@@ -12,9 +13,6 @@ const METHOD_WORDS: Record<string, string> = {
   wall: "wall time",
   cpu: "CPU time, busy machine",
 };
-
-/** Shares of the picture: less is not told, more is nearly all. */
-const [LEAST_TOLD, NEARLY_ALL] = [0.05, 0.95];
 
 /** Both sides' figures with their spread, how they were got, and the trial as a multiple of the control. */
 export function PairFigures({ pair }: { pair: Pair }) {
@@ -74,7 +72,7 @@ export function PairFigures({ pair }: { pair: Pair }) {
       </table>
       {pair.noise_ratio?.spread ? (
         <p className="mt-2 text-sm" data-part="places">
-          {placesWords(pair.noise_ratio)}
+          {placesWords(pair.noise_ratio)} {quotientWords(control.noise, trial.noise, pair.noise_ratio)}
         </p>
       ) : null}
       <p className="mt-2 text-soft text-xs">
@@ -180,20 +178,6 @@ export function Refusal({ reason }: { reason: string }) {
 
 function methodOf(figure: Figure | null): string {
   return figure ? (METHOD_WORDS[figure.method] ?? figure.method) : "";
-}
-
-/** In how much of the picture the trial is cleaner and in how much noisier, in words: as much as chance lets tell. */
-export function placesWords(ratio: Ratio): string {
-  const { cleaner = 0, noisier = 0 } = ratio.spread ?? {};
-  if (cleaner > NEARLY_ALL) return "Cleaner nearly everywhere in the picture.";
-  if (noisier > NEARLY_ALL) return "Noisier nearly everywhere in the picture.";
-  const percent = (share: number) => `at least ${Math.floor(100 * share)} %`;
-  const told = [
-    cleaner < LEAST_TOLD ? "" : `cleaner in ${percent(cleaner)} of the picture`,
-    noisier < LEAST_TOLD ? "" : `noisier in ${percent(noisier)} of the picture`,
-  ].filter(Boolean);
-  if (!told.length) return "No part of the picture is clearly cleaner or noisier.";
-  return `It is ${told.join(" and ")}.`;
 }
 
 function topShareWords(control: number | null, trial: number | null): string {
