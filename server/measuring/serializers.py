@@ -44,6 +44,11 @@ class DifferenceSerializer(serializers.Serializer):
     smallest_seen_percent = serializers.FloatField()
     zones = DifferentCellSerializer(many=True)
     islands = IslandSerializer(many=True, default=list, help_text="The one seen most first")
+    specks = serializers.ListField(
+        child=serializers.ListField(child=serializers.IntegerField()),
+        default=list,
+        help_text="The boxes of those whose change lies in bright specks alone",
+    )
     method = serializers.CharField()
 
 

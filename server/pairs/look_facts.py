@@ -25,7 +25,8 @@ def zone_fact(name: str, noise: Ratio | None, visible: Ratio | None, row: Compar
 def cell_facts(row: Comparison | None) -> tuple[PartFact, ...]:
     """What each cell of the picture changed by, and what would have shown."""
     cells = (row.difference or {}).get("cells", []) if row is not None else []
-    return tuple(PartFact((cell[0], cell[1], cell[2], cell[3]), cell[4], cell[5]) for cell in cells)
+    specks = _specks(row)
+    return tuple(PartFact(box, cell[4], cell[5], specks=box in specks) for cell in cells if (box := tuple(cell[:4])))
 
 
 def island_facts(row: Comparison | None, cells: tuple[PartFact, ...]) -> tuple[PartFact, ...]:
@@ -34,11 +35,17 @@ def island_facts(row: Comparison | None, cells: tuple[PartFact, ...]) -> tuple[P
     if not islands:
         return ()
     cell = median(part.box[2] * part.box[3] for part in cells)
+    specks = _specks(row)
     return tuple(
-        PartFact(tuple(island["box"]), island["percent"], island["smallest_seen_percent"],
-                 min(1.0, math.sqrt(island["pixels"] / cell)))
-        for island in islands
+        PartFact(box, island["percent"], island["smallest_seen_percent"], min(1.0, math.sqrt(island["pixels"] / cell)),
+                 box in specks)
+        for island in islands if (box := tuple(island["box"]))
     )  # fmt: skip
+
+
+def _specks(row: Comparison | None) -> set[tuple[int, ...]]:
+    """The boxes whose change lies in bright specks."""
+    return {tuple(box) for box in (row.difference or {}).get("specks", [])} if row is not None else set()
 
 
 def part_facts(row: Comparison | None) -> tuple[PartFact, ...]:

@@ -145,6 +145,13 @@ class Features(unittest.TestCase):
             parts = [text for text in told if "at least" in text]
             self.assertEqual(parts, [] if said is None else [said], (noise, visible))
 
+    def test_a_part_that_only_lacks_specks_is_said_to(self):
+        for specks, said in ((True, ", all of it in bright specks"), (False, "")):
+            part = PartFact((0, 0, 40, 34), -12.0, 1.0, specks=specks)
+            told = answer_of(feature(ratio(0.8), ratio(1.0), found=True, islands=(part,)))
+            self.assertIn(f"It changes the picture: it is 0.17 stops darker in a part of the upper left{said}, with",
+                          told.sentence)  # fmt: skip
+
     def test_what_another_picture_costs_reads_on(self):
         for cost, said in (
             (ratio(1.3, 0.02), ", for 30 % more render time"), (ratio(0.8, 0.02), ", with 20 % less render time"),

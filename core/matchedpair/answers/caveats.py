@@ -8,7 +8,7 @@ from dataclasses import dataclass
 
 from matchedpair.answers.answer import PAIR, Claim, Proof
 from matchedpair.answers.facts import OptionFact, PairFact, PartFact, StudyFacts, ZoneFact
-from matchedpair.answers.phrases import at_least, listed, number, part_of, percent, stops, visible_noise
+from matchedpair.answers.phrases import at_least, in_specks, listed, number, part_of, percent, stops, visible_noise
 from matchedpair.answers.thresholds import (
     COLOUR,
     FIREFLIES,
@@ -71,7 +71,7 @@ def looks(zones: Sequence[ZoneFact], parts: Sequence[PartFact], size: tuple[int,
         for zone in rows[:2]
     ]  # fmt: skip
     if not found and (part := most_seen(parts)) is not None and seen_stops(part) >= STOPS:
-        text = f"it is {stops(part_stops(part.percent))} in {part_of(part, size)}"
+        text = f"it is {stops(part_stops(part.percent))} in {part_of(part, size)}{in_specks(part)}"
         found.append(Look(text, seen_stops(part) / PLAIN_STOPS, box=part.box))
     colours = [zone for zone in zones if zone.colour is not None and zone.colour >= 2 * COLOUR]
     if colours:

@@ -17,7 +17,7 @@ from matchedpair.answers.answer import OPTION, PAIR, SURE, UNSURE, VISIBLE_ERROR
 from matchedpair.answers.caveats import caveats, most_seen, part_stops, seen_stops
 from matchedpair.answers.facts import OptionFact, PartFact, StudyFacts
 from matchedpair.answers.missing import nothing_yet, without_reference
-from matchedpair.answers.phrases import number, part_of, sentence, stops, times
+from matchedpair.answers.phrases import in_specks, number, part_of, sentence, stops, times
 from matchedpair.answers.thresholds import PLAIN_STOPS, SEEN, STOPS, TIME
 from matchedpair.choose.failing import PART
 
@@ -176,7 +176,7 @@ def _part(facts: StudyFacts, option: OptionFact) -> PartFact | None:
 def _why(option: OptionFact, part: PartFact | None) -> str:
     """What keeps it off, as far as it is known: a part of the picture that is plainly another one before the whole."""
     if part is not None:
-        return f": in {part_of(part, option.size)} it is {stops(part_stops(part.percent))}"
+        return f": in {part_of(part, option.size)} it is {stops(part_stops(part.percent))}{in_specks(part)}"
     if option.stops is not None and abs(option.stops.value) >= STOPS:
         return f": it is {stops(option.stops.value)}"
     if option.lasting_patches and option.patches is not None:

@@ -160,12 +160,15 @@ class PartFact:
     seen : float
         How much of it an eye sees for its size: 1 from a cell of the table on, below that the root of its share of one
         (Piper's law: what can just be seen falls with the root of the area).
+    specks : bool
+        Whether the change lies in bright specks alone.
     """
 
     box: tuple[int, int, int, int]
     percent: float
     smallest: float
     seen: float = 1.0
+    specks: bool = False
 
 
 @dataclass(frozen=True)

@@ -10,7 +10,7 @@ from matchedpair.answers.answer import HIGHER_LEVELS, PAIR, SURE, UNSURE, Answer
 from matchedpair.answers.caveats import most_seen, part_stops, seen_stops
 from matchedpair.answers.facts import OptionFact, PairFact, PartFact, StudyFacts
 from matchedpair.answers.missing import nothing_yet
-from matchedpair.answers.phrases import number, part_of, percent, place_of_box, sentence, stops
+from matchedpair.answers.phrases import in_specks, number, part_of, percent, place_of_box, sentence, stops
 from matchedpair.answers.settle import more_seeds
 from matchedpair.answers.thresholds import STOPS
 from matchedpair.engines.setting import is_number
@@ -150,7 +150,7 @@ def _against_control(facts: StudyFacts, option: OptionFact) -> PairFact | bool |
 def _below(facts: StudyFacts, below: Change | None) -> tuple[Claim, ...]:
     if below is None or not below.changed:
         return ()
-    where = f" in {part_of(below.part, below.level.size)}" if below.part else ""
+    where = f" in {part_of(below.part, below.level.size)}{in_specks(below.part)}" if below.part else ""
     return (Claim(f"With {_shown(below.level)} it is {stops(below.stops)}{where}.", _proof(below)),)
 
 

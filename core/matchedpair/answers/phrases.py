@@ -159,6 +159,11 @@ def part_of(part: PartFact, size: tuple[int, int]) -> str:
     return f"a {'small ' if part.seen < 1.0 else ''}part of the {place_of_box(part.box, size)}"
 
 
+def in_specks(part: PartFact) -> str:
+    """What is said after a part's change that lies in bright specks alone; empty for any other."""
+    return ", all of it in bright specks" if part.specks else ""
+
+
 def place_of_box(box: tuple[int, int, int, int], size: tuple[int, int]) -> str:
     """Where a box lies in a picture, in words: ``lower left``, ``in the middle``."""
     x, y, width, height = box

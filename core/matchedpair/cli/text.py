@@ -197,6 +197,7 @@ def _difference(row: dict[str, Any]) -> list[str]:
     lines = [f"there is a difference (overall z {row['overall_z']:.2g}; {least})"]
     lines += [
         f"  row {cell['row'] + 1}, column {cell['column'] + 1}: {cell['percent']:+.2g} % (z {cell['z']:.2g})"
+        f"{', all of it in bright specks' if cell['box'] in row['specks'] else ''}"
         for cell in row["zones"][:MOST_NAMED]
     ]
     more = len(row["zones"]) - MOST_NAMED

@@ -27,11 +27,12 @@ from matchedpair.measures.islands import Island, Sides, islands
 from matchedpair.measures.light import Light
 from matchedpair.measures.reach import Reach, off_zero, reach
 from matchedpair.measures.region import Region
+from matchedpair.measures.specks import in_specks
 from matchedpair.measures.table import Cell, cells
 from matchedpair.pictures.filters import gauss
 from matchedpair.pictures.picture import Doubles, Floats
 
-VERSION = 5
+VERSION = 6
 SUB_BLOCK = 8
 SHARED = 0.8  # of both sides' variance, below which the change's own is taken; independent seeds have 1
 NAMED, OVERALL = 4.0, 3.0
@@ -69,6 +70,8 @@ class DifferenceFigure:
         All cells; `named` are those that differ by themselves, the largest change first.
     islands : tuple of Island
         The parts, finer than cells, that changed most, the one seen most first; none where a side has one render.
+    specks : tuple of (int, int, int, int)
+        The boxes of those cells and islands whose change lies in bright specks.
     method : str
         ``twin``, or ``single`` when a side has one render and its noise is taken from the difference itself.
     """
@@ -78,6 +81,7 @@ class DifferenceFigure:
     smallest_seen_percent: float
     cells: tuple[CellDifference, ...]
     islands: tuple[Island, ...]
+    specks: tuple[tuple[int, int, int, int], ...]
     method: str
     version: int
 
@@ -124,12 +128,14 @@ def difference(
     overall = _as_z(together, far.sum_freedom)
     sides = Sides(control.mean, trial.mean, float(eps), change, own, rounding, far.times)
     told = islands(sides, region, side=side, fine=side == SUB_BLOCK) if own else ()
+    boxes = [cell.box for cell in found if abs(cell.z) > NAMED] + [island.box for island in told]
     return DifferenceFigure(
         found=abs(overall) > OVERALL or bool(told) or any(abs(row.z) > NAMED for row in found),
         overall_z=overall,
         smallest_seen_percent=float(np.median([row.smallest_seen_percent for row in found])),
         cells=tuple(found),
         islands=told,
+        specks=tuple(box for box in boxes if in_specks(control, trial, box)),
         method="twin" if twins else "single",
         version=VERSION,
     )

@@ -221,5 +221,6 @@ def difference_row(figure: DifferenceFigure | None) -> dict[str, Any] | None:
             }
             for island in figure.islands
         ],
+        "specks": [list(box) for box in figure.specks],
         "method": figure.method, "version": figure.version,
     }  # fmt: skip

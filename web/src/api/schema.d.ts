@@ -3116,6 +3116,8 @@ export interface components {
             zones: components["schemas"]["DifferentCell"][];
             /** @description The one seen most first */
             islands?: components["schemas"]["Island"][];
+            /** @description The boxes of those whose change lies in bright specks alone */
+            specks?: number[][];
             method: string;
         };
         /** @description A cell of the table of 12 × 8 that differs by itself. */

@@ -54,7 +54,8 @@ function differenceWords(row: Schema["Difference"]): string {
   if (!worst)
     return `There is a slight difference over the whole (z ${three(row.overall_z)}); no place stands out.`;
   const most = `${worst.percent > 0 ? "+" : "−"}${three(Math.abs(worst.percent))} %`;
-  return `There is a difference: ${cells} by themselves, most by ${most}.`;
+  const specks = row.specks?.some((box) => box.join() === worst.box.join());
+  return `There is a difference: ${cells} by themselves, most by ${most}${specks ? ", all of it in bright specks" : ""}.`;
 }
 
 function lookWords(row: Schema["LookShift"]): string {
