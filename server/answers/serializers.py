@@ -21,7 +21,7 @@ from server.pairs.brightness import brightness_problem
 from server.pairs.pair import PairFigures, SideFigures, zone_box
 from server.runs.progress import StudyState
 from server.runs.serializers import RunSerializer
-from server.store.pictures_api import KnownPyramidSerializer, known_pyramids
+from server.store.serializers import KnownPyramidSerializer, known_pyramids
 from server.studies.serializers import StudySerializer
 from server.studies.sheets import MatchRailSerializer, MatchSheetSerializer, sheet_row
 from server.verdicts.serializers import PinSerializer, VerdictSerializer

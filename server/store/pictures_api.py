@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable
 from typing import TypeVar
 
 from django.conf import settings
@@ -12,7 +12,6 @@ from django.utils.cache import patch_cache_control
 from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import extend_schema
 from matchedpair.errors import PictureError
-from matchedpair.pictures.pyramid import TILE, PyramidShape
 from rest_framework import serializers
 from rest_framework.decorators import api_view
 from rest_framework.request import Request
@@ -20,25 +19,11 @@ from rest_framework.response import Response
 
 from server.store.files import HASH, path_of
 from server.store.pixels import PICTURE, SHOWN_WIDTH, shown, spots, thumbnail
-from server.store.tiles import shape_of, shapes_at_hand, tile
+from server.store.serializers import PyramidSerializer, shape_row
+from server.store.tiles import shape_of, tile
 
 FOR_EVER = 365 * 24 * 3600
 Got = TypeVar("Got")
-
-
-class PyramidSerializer(serializers.Serializer):
-    """How a picture is cut up: square tiles of `tile` pixels, from the full size down to the level that is one tile."""
-
-    width = serializers.IntegerField()
-    height = serializers.IntegerField()
-    tile = serializers.IntegerField()
-    levels = serializers.IntegerField()
-
-
-class KnownPyramidSerializer(PyramidSerializer):
-    """The same with the picture it is of."""
-
-    digest = serializers.CharField()
 
 
 class SpotsSerializer(serializers.Serializer):
@@ -64,7 +49,7 @@ class ShownSerializer(serializers.Serializer):
 def pyramid(request: Request, digest: str) -> Response:
     """The size of a stored picture and how it is cut into tiles."""
     shape = _of_stored(digest, lambda: shape_of(digest))
-    response = Response(PyramidSerializer(_shape_row(shape)).data)
+    response = Response(PyramidSerializer(shape_row(shape)).data)
     patch_cache_control(response, private=True, max_age=0)
     return response
 
@@ -128,15 +113,6 @@ def picture_file(request: Request, digest: str) -> FileResponse:
     response["Content-Type"] = "image/x-exr"
     _kept_for_ever(response)
     return response
-
-
-def known_pyramids(digests: Iterable[str]) -> list[dict[str, object]]:
-    """Those pictures whose tiles are there, as plain values for `KnownPyramidSerializer`."""
-    return [{"digest": digest} | _shape_row(shape) for digest, shape in shapes_at_hand(digests).items()]
-
-
-def _shape_row(shape: PyramidShape) -> dict[str, object]:
-    return {"width": shape.width, "height": shape.height, "tile": TILE, "levels": len(shape.levels)}
 
 
 def _kept_for_ever(response: HttpResponseBase) -> None:
