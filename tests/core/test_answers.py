@@ -13,7 +13,7 @@ from matchedpair.answers.engine import standings
 from matchedpair.answers.facts import LevelFact, PartFact
 from matchedpair.cli import main
 from matchedpair.errors import InputError
-from matchedpair.measures.figure import Ratio
+from matchedpair.measures.figure import Figure, Ratio
 
 from tests import words
 from tests.core.answer_cases import (
@@ -33,6 +33,7 @@ from tests.core.answer_cases import (
     ratio,
     readings,
     search,
+    seconds,
     sequences,
     sizes,
     study,
@@ -151,6 +152,21 @@ class Features(unittest.TestCase):
             told = answer_of(feature(ratio(0.8), ratio(1.0), found=True, islands=(part,)))
             self.assertIn(f"It changes the picture: it is 0.17 stops darker in a part of the upper left{said}, with",
                           told.sentence)  # fmt: skip
+
+    def test_fireflies_and_detail_are_a_but_only_beyond_chance(self):
+        def told(name, control, trial):
+            figures = [Figure(value, "", ends, "twin", 1) for value, ends in (control, trial)]
+            facts = feature(ratio(0.8), ratio(1.0))
+            sides = [replace(side, **{name: each}) for side, each in zip(facts.options, figures, strict=True)]
+            return [claim.text for claim in answer_of(replace(facts, options=tuple(sides))).but]
+
+        one, none, many = (7.7, (0.2, 43.0)), (0.0, (0.0, 28.0)), (467.0, (400.0, 540.0))
+        self.assertEqual(told("fireflies", none, one), [], "one firefly more is chance")
+        self.assertEqual(told("fireflies", one, many), ["fireflies rise from 7.7 to 467 per megapixel"])
+        self.assertEqual(told("fireflies", many, one), [])
+        whole, noisy, less = (1.0, (0.97, 1.03)), (0.9, (0.7, 1.1)), (0.8, (0.75, 0.85))
+        self.assertEqual(told("detail", whole, noisy), [])
+        self.assertEqual(told("detail", whole, less), ["it keeps 80 % of the finest detail, the control 100 %"])
 
     def test_what_another_picture_costs_reads_on(self):
         for cost, said in (
@@ -338,6 +354,13 @@ class Samples(unittest.TestCase):
 
 
 class Levels(unittest.TestCase):
+    def test_more_time_for_nothing_is_said_only_of_times_that_are_apart(self):
+        facts = bounces({2: {50: -30.0}, 4: {50: -8.0}, 8: {}})
+        self.assertIn("16 takes 44 % more time for nothing.", [each.text for each in answer_of(facts).because])
+        unsure = tuple(replace(each, seconds=seconds(each.seconds.value, 0.5)) for each in facts.options)
+        told = answer_of(replace(facts, options=unsure)).because
+        self.assertFalse([each.text for each in told if "for nothing" in each.text])
+
     def test_no_change_needs_power(self):
         seen = answer_of(bounces({2: {50: -30.0}, 4: {50: -8.0}, 8: {}}))
         self.assertEqual((seen.sure, seen.sentence[:9]), (SURE, "8 bounces"))
@@ -371,7 +394,7 @@ class Sizes(unittest.TestCase):
     def test_time_that_is_not_the_same_is_said(self):
         for times, said in (
             ((20.0, 16.5), "it takes 18 % less time"), ((20.0, 9.0), "it takes 0.45 × the time"),
-            ((9.0, 20.0), "but it takes 2.2 × the time"), ((20.0, 20.4), "both take the same time"),
+            ((9.0, 20.0), "but it takes 2.2 × the time"), ((20.0, 20.4), "no measurable difference in time (±7.1 %)"),
         ):  # fmt: skip
             self.assertIn(said, answer_of(sizes((2.9, 1.7), times=times)).sentence)
 

@@ -11,6 +11,7 @@ from matchedpair.answers.facts import OptionFact, PairFact, PartFact, StudyFacts
 from matchedpair.answers.phrases import at_least, in_specks, listed, number, part_of, percent, stops, visible_noise
 from matchedpair.answers.thresholds import (
     COLOUR,
+    DETAIL,
     FIREFLIES,
     GRAIN_AGAINST_PATCHES,
     MEMORY,
@@ -20,7 +21,7 @@ from matchedpair.answers.thresholds import (
     PLAIN_STOPS,
     STOPS,
 )
-from matchedpair.measures.figure import Ratio
+from matchedpair.measures.figure import Figure, Ratio
 from matchedpair.measures.zones import WHOLE
 
 MOST = 5
@@ -165,20 +166,35 @@ def _of_options(pair: PairFact, control: OptionFact, trial: OptionFact) -> list[
     if trial.patches is not None and (control.patches is None or trial.patches > 1.5 * control.patches):
         kind = "the same in every seed" if trial.lasting_patches else "other ones with each seed"
         found.append(Claim(f"it has uneven patches of {number(trial.patches)} %, {kind}", proof))
-    if trial.fireflies and trial.fireflies >= FIREFLIES * max(control.fireflies or 0.0, 1.0):
-        found.append(Claim(
-            f"fireflies rise from {number(control.fireflies or 0.0)} to {number(trial.fireflies)} per megapixel", proof
-        ))  # fmt: skip
-    if trial.detail is not None and control.detail is not None and trial.detail < control.detail - 0.05:
-        found.append(Claim(
-            f"it keeps {number(100 * trial.detail)} % of the finest detail, the control "
-            f"{number(100 * control.detail)} %", proof,
-        ))  # fmt: skip
+    found += [Claim(words, proof) for words in (_fireflies(control, trial), _detail(control, trial)) if words]
     if trial.memory and control.memory and trial.memory > MEMORY * control.memory:
         found.append(Claim(f"it takes {number(trial.memory / control.memory)} × the memory", proof))
     if trial.lacks:
         found.append(Claim(f"{trial.engine} has no {listed(trial.lacks[:3])}", proof))
     return found
+
+
+def _fireflies(control: OptionFact, trial: OptionFact) -> str:
+    """By how much fireflies rise; empty where they do not for sure."""
+    before, after = control.fireflies, trial.fireflies
+    if before is None or after is None or not _beyond(after, before):
+        return ""
+    if after.value < FIREFLIES * max(before.value, 1.0):
+        return ""
+    return f"fireflies rise from {number(before.value)} to {number(after.value)} per megapixel"
+
+
+def _detail(control: OptionFact, trial: OptionFact) -> str:
+    """How much of the finest detail is kept where it is less for sure; else empty."""
+    whole, kept = control.detail, trial.detail
+    if whole is None or kept is None or not _beyond(whole, kept) or kept.value >= whole.value - DETAIL:
+        return ""
+    return f"it keeps {number(100 * kept.value)} % of the finest detail, the control {number(100 * whole.value)} %"
+
+
+def _beyond(more: Figure, less: Figure) -> bool:
+    """Whether one figure is larger than another for sure: where their intervals do not touch."""
+    return (more.interval or (more.value, more.value))[0] > (less.interval or (less.value, less.value))[1]
 
 
 def _grain_or_patches(pair: PairFact) -> list[Claim]:

@@ -117,8 +117,8 @@ class OptionFact:
     visible_error: float | None = None
     stops: Figure | None = None
     colour: Figure | None = None
-    detail: float | None = None
-    fireflies: float | None = None
+    detail: Figure | None = None
+    fireflies: Figure | None = None
     patches: float | None = None
     lasting_patches: bool = False
     memory: float | None = None

@@ -12,8 +12,9 @@ from matchedpair.answers.facts import OptionFact, PairFact, PartFact, StudyFacts
 from matchedpair.answers.missing import nothing_yet
 from matchedpair.answers.phrases import in_specks, number, part_of, percent, place_of_box, sentence, stops
 from matchedpair.answers.settle import more_seeds
-from matchedpair.answers.thresholds import STOPS
+from matchedpair.answers.thresholds import STOPS, TIME
 from matchedpair.engines.setting import is_number
+from matchedpair.measures.figure import over
 
 SURE_CELL = 3.0  # standard errors: of a hundred cells one lies beyond by chance at 2.6
 TOLD_SHARE = 0.95  # of the cells that must be told; in the darkest of them noise hides everything
@@ -157,10 +158,10 @@ def _below(facts: StudyFacts, below: Change | None) -> tuple[Claim, ...]:
 def _saved(least: OptionFact, highest: OptionFact) -> list[Claim]:
     if least.seconds is None or highest.seconds is None or least is highest:
         return []
-    more = highest.seconds.value / least.seconds.value - 1
-    if more < 0.05:
+    more = over(highest.seconds, least.seconds, TIME)
+    if more.tie or more.value < 1:
         return []
-    return [Claim(f"{_shown(highest)} takes {percent(more)} more time for nothing.")]
+    return [Claim(f"{_shown(highest)} takes {percent(more.value - 1)} more time for nothing.")]
 
 
 def _proof(change: Change | None) -> Proof | None:

@@ -80,7 +80,7 @@ def noise(ratio: Ratio) -> str:
     if ratio.tie:
         apart = elsewhere(ratio)
         where = " in most of the picture" if len(apart) == 1 else " on the whole" if apart else ""
-        return ", ".join(filter(None, [f"no difference in noise{where} ({_about(ratio)})", listed(apart)]))
+        return ", ".join(filter(None, [f"no difference in noise{where} ({about(ratio)})", listed(apart)]))
     return less_or_more(ratio, "{} less noise", "{} more noise", "the noise")
 
 
@@ -101,21 +101,22 @@ def at_least(share: float) -> str:
 def visible_noise(ratio: Ratio) -> str:
     """How the trial's visible noise differs."""
     if ratio.tie:
-        return f"no visible difference in noise ({_about(ratio)})"
+        return f"no visible difference in noise ({about(ratio)})"
     return less_or_more(ratio, "{} less visible noise", "{} more visible noise", "the visible noise")
 
 
 def render_time(ratio: Ratio) -> str:
     """How the trial's render time differs."""
     if ratio.tie:
-        return f"no measurable change in render time ({_about(ratio)})"
+        return f"no measurable change in render time ({about(ratio)})"
     if ratio.value <= 1 / 1.5:
         low, high = ratio.ends
         return f"rendering {number(1 / ratio.value)} × faster {between(1 / high, 1 / low)}"
     return less_or_more(ratio, "{} less render time", "{} more render time", "the render time")
 
 
-def _about(ratio: Ratio) -> str:
+def about(ratio: Ratio) -> str:
+    """How far off a tie may be: ``±5.2 %``."""
     low, high = ratio.ends
     return f"±{number(100 * (math.sqrt(high / low) - 1))} %" if low > 0 else "no interval"
 

@@ -7,12 +7,11 @@ import math
 from matchedpair.answers.answer import PAIR, RENDER_REFERENCE, SURE, UNSURE, Answer, Claim, Proof, Step
 from matchedpair.answers.facts import OptionFact, StudyFacts
 from matchedpair.answers.missing import nothing_yet
-from matchedpair.answers.phrases import number, percent, sentence
+from matchedpair.answers.phrases import about, number, percent, sentence
 from matchedpair.answers.settle import LARGER, more_seeds
-from matchedpair.answers.thresholds import SEEN, TIME
-from matchedpair.measures.figure import Figure
+from matchedpair.answers.thresholds import DETAIL, SEEN, TIME
+from matchedpair.measures.figure import Figure, over
 
-SAME_DETAIL = 0.05
 FAR_IN_TIME = 1.25  # beyond, the two were not given the same time
 
 
@@ -46,7 +45,7 @@ def _finer(best: OptionFact, other: OptionFact) -> tuple[OptionFact, OptionFact]
     if best.apparent_detail is None or other.apparent_detail is None:
         return None
     more = best.apparent_detail.value - other.apparent_detail.value
-    if abs(more) <= SAME_DETAIL:
+    if abs(more) <= DETAIL:
         return None
     return (best, other) if more > 0 else (other, best)
 
@@ -94,9 +93,10 @@ def _share(detail: Figure) -> str:
 def _time(best: OptionFact, other: OptionFact) -> str:
     if best.seconds is None or other.seconds is None:
         return ""
-    ratio = best.seconds.value / other.seconds.value
-    if abs(ratio - 1) <= TIME:
-        return "; both take the same time"
+    told = over(best.seconds, other.seconds, TIME)
+    ratio = told.value
+    if told.tie:
+        return f"; no measurable difference in time ({about(told)})"
     if ratio > FAR_IN_TIME:
         return f"; but it takes {number(ratio)} × the time"
     if ratio < 1 / FAR_IN_TIME:
@@ -109,7 +109,7 @@ def _but(best: OptionFact, other: OptionFact, proof: Proof | None) -> tuple[Clai
     found = []
     if best.apparent_detail is not None and other.apparent_detail is not None:
         lost = other.apparent_detail.value - best.apparent_detail.value
-        if lost > SAME_DETAIL:
+        if lost > DETAIL:
             shares = f"{_share(best.apparent_detail)} of the fine detail, the other {_share(other.apparent_detail)}"
             found.append(Claim(f"it keeps {shares}", proof))
     first, second = best.visible_noise, other.visible_noise

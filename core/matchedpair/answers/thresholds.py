@@ -13,4 +13,5 @@ SEEN = 1.0  # ΔE, of visible noise and visible error, at the study's viewing di
 GRAIN_AGAINST_PATCHES = 0.1  # by which noise and visible noise may part before it is said
 MEMORY = 1.25
 FIREFLIES = 2.0
+DETAIL = 0.05  # of the finest octave
 MOST_SEEDS = 32  # more that are asked for

@@ -128,6 +128,22 @@ def mean_figure(values: Sequence[float], unit: str, method: str, version: int) -
     return Figure(value, unit, (value - half, value + half), method, version)
 
 
+def over(first: Figure, second: Figure, least: float = 0.0) -> Ratio:
+    """One figure above 0 over another, each got by itself; a tie where its interval holds 1, or it is less than `least`
+    off.
+    """
+    value = first.value / second.value
+    half = math.hypot(*(_log_half(each) for each in (first, second)))
+    interval = (value * math.exp(-half), value * math.exp(half))
+    tie = interval[0] <= 1.0 <= interval[1] or abs(value - 1.0) < least
+    return Ratio(value, interval, first.method, first.version, tie)
+
+
+def _log_half(figure: Figure) -> float:
+    low, high = figure.interval or (figure.value, figure.value)
+    return max(math.log(figure.value / low), math.log(high / figure.value)) if low > 0.0 else math.inf
+
+
 def must_compare(measure: str, control: Figure, trial: Figure) -> None:
     """Raise `RefusedError` when two figures cannot be compared."""
     if control.method != trial.method:
