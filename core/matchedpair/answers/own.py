@@ -6,7 +6,7 @@ from matchedpair.answers.answer import NOTHING, PAIR, SURE, UNSURE, Answer, Clai
 from matchedpair.answers.facts import PairFact, StudyFacts
 from matchedpair.answers.feature import of_pair
 from matchedpair.answers.missing import nothing_yet, without_reference
-from matchedpair.answers.phrases import capital, sentence, times
+from matchedpair.answers.phrases import capital, sentence, times, times_between
 from matchedpair.answers.same_noise import NOT_WORTH, WORTH, Cost, costs, what_tells
 from matchedpair.plans.plan_kind import is_place
 
@@ -27,10 +27,7 @@ def answer(facts: StudyFacts) -> Answer:
         return of_pair(facts, *rows[0])
     rows.sort(key=lambda row: row[1].value)
     pair, cost = rows[0]
-    told = tuple(
-        Claim(f"{capital(other.subject)}: {times(each.value)} × the time to the same noise.", Proof(PAIR, other.key))
-        for other, each in rows[1:4]
-    )
+    told = tuple(_told(other, each) for other, each in rows[1:4])
     if cost.decided == WORTH:
         found = of_pair(facts, pair, cost)
         return Answer(
@@ -47,5 +44,9 @@ def answer(facts: StudyFacts) -> Answer:
 
 
 def _first(pair: PairFact, cost: Cost, told: tuple[Claim, ...]) -> tuple[Claim, ...]:
-    own = Claim(f"{capital(pair.subject)}: {times(cost.value)} × the time to the same noise.", Proof(PAIR, pair.key))
-    return (own, *told[:2])
+    return (_told(pair, cost), *told[:2])
+
+
+def _told(pair: PairFact, cost: Cost) -> Claim:
+    takes = f"{times(cost.value)} × the time to the same noise {times_between(*cost.interval)}"
+    return Claim(f"{capital(pair.subject)}: {takes}.", Proof(PAIR, pair.key))
