@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from matchedpair.answers.caveats import most_seen
-from matchedpair.answers.phrases import part_of
+from matchedpair.answers.phrases import in_specks, part_of
 from matchedpair.errors import PictureError, RefusedError
 from matchedpair.measures.detail import Octave
 from matchedpair.measures.pair import NO_EFFECT
@@ -100,7 +100,7 @@ def _compared(zone: str, comparison: Comparison, size: tuple[int, int], most: Th
             found.append((colour / most.colour, f"{colour:.2f} ΔE00 of colour{where}"))
         part = most_seen(part_facts(comparison))
         if part is not None:
-            told = f"{part.percent:+.2g} % in {part_of(part, size)}{where}"
+            told = f"{part.percent:+.2g} % in {part_of(part, size)}{where}{in_specks(part)}"
             found.append((part.seen * abs(part.percent) / most.percent, told.replace("-", "−")))
     return found
 

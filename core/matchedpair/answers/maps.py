@@ -6,7 +6,7 @@ from matchedpair.answers.answer import PAIR, SURE, UNSURE, Answer, Claim, Proof
 from matchedpair.answers.caveats import caveats, looks_otherwise, most_changed, shifts
 from matchedpair.answers.facts import OptionFact, PairFact, StudyFacts
 from matchedpair.answers.missing import nothing_yet
-from matchedpair.answers.phrases import megabytes, number, place_of_box, render_time, sentence
+from matchedpair.answers.phrases import in_specks, megabytes, number, place_of_box, render_time, sentence
 from matchedpair.plans.plan_kind import LIGHT
 
 REDUCED = "reduced-"
@@ -64,4 +64,4 @@ def _seen(facts: StudyFacts, pair: PairFact) -> str:
         return "the picture differs a little, but nowhere by more than counts"
     option = facts.option(pair.control)
     where = place_of_box(part.box, option.size if option else (0, 0))
-    return f"the picture differs by {number(abs(part.percent))} % at most, in the {where}"
+    return f"the picture differs by {number(abs(part.percent))} % at most, in the {where}{in_specks(part)}"

@@ -10,6 +10,7 @@ from matchedpair.answers.missing import nothing_yet
 from matchedpair.answers.phrases import (
     around,
     capital,
+    in_specks,
     number,
     percent,
     percents,
@@ -79,7 +80,7 @@ def _look(facts: StudyFacts, pair: PairFact) -> str:
     if part is not None:
         option = facts.option(pair.control)
         where = place_of_box(part.box, option.size if option else (0, 0))
-        return f"the light differs by {number(abs(part.percent))} % at most, in the {where}"
+        return f"the light differs by {number(abs(part.percent))} % at most, in the {where}{in_specks(part)}"
     return f"the light is the same everywhere ({_would(pair)})"
 
 
