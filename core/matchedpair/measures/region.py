@@ -33,6 +33,7 @@ class Region:
         self._inside = np.ascontiguousarray(mask[box])
         self.count = int(np.count_nonzero(self._inside))
         self._reduced: dict[int, Region | None] = {}
+        self._counts: dict[tuple[int, bool], Doubles] = {}
 
     @property
     def cut(self) -> tuple[slice, slice]:
@@ -91,27 +92,32 @@ class Region:
         The blocks begin at the corner of the bounding box; what does not fill a block is left out, unless `rest` asks
         for the blocks at the far edges too.
         """
-        part, weight = plane[self.cut], None if self.full else self._weights
-        below, beside = (-length % size if rest else 0 for length in part.shape)
-        if below or beside:
-            part, weight = _bordered(part, below, beside), _bordered(self._weights, below, beside)
-        rows, columns = (length // size for length in part.shape)
-        if not rows or not columns:
-            return np.zeros((0, 0)), np.zeros((0, 0))
-        part = part[: rows * size, : columns * size]
-        if weight is None:
-            return _block_means(part, rows, columns) * size**2, np.full((rows, columns), float(size**2))
-        weight = weight[: rows * size, : columns * size]
-        sums = _block_means(np.where(weight > 0, part, np.float32(0.0)), rows, columns) * size**2
-        return sums, _block_means(weight, rows, columns) * size**2
+        part = plane[self.cut]
+        if not self.full:
+            part = np.where(self._inside, part, np.float32(0.0))
+        sums = _block_sums(part, size, rest)
+        if (size, rest) not in self._counts:
+            cut = any(length % size for length in part.shape) and rest
+            whole = self.full and not cut
+            counts = np.full(sums.shape, float(size**2)) if whole else _block_sums(self._weights, size, rest)
+            counts.setflags(write=False)  # the same for every map
+            self._counts[size, rest] = counts
+        return sums, self._counts[size, rest]
 
 
 def _bordered(part: Floats, below: int, beside: int) -> Floats:
     return np.asarray(cv2.copyMakeBorder(part, 0, below, 0, beside, cv2.BORDER_CONSTANT), dtype=np.float32)
 
 
-def _block_means(part: Floats, rows: int, columns: int) -> Doubles:
-    return np.asarray(cv2.resize(part, (columns, rows), interpolation=cv2.INTER_AREA), dtype=np.float64)
+def _block_sums(part: Floats, size: int, rest: bool) -> Doubles:
+    below, beside = (-length % size if rest else 0 for length in part.shape)
+    if below or beside:
+        part = _bordered(part, below, beside)
+    rows, columns = (length // size for length in part.shape)
+    if not rows or not columns:
+        return np.zeros((0, 0))
+    part = part[: rows * size, : columns * size]
+    return np.asarray(cv2.resize(part, (columns, rows), interpolation=cv2.INTER_AREA), dtype=np.float64) * size**2
 
 
 def block_error(plane: Floats, region: Region, size: int) -> float | None:

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 from itertools import pairwise
 
 import numpy as np
@@ -13,6 +14,7 @@ from matchedpair.measures.region import Region
 
 COLUMNS, ROWS = 12, 8
 LEAST_SIDE = 8
+KEPT_PIXELS = 2_200_000  # of a region whose cells are kept: they take a byte a pixel
 
 
 @dataclass(frozen=True)
@@ -30,20 +32,36 @@ class Cell:
         return self.row, self.column
 
 
-def cells(region: Region, side: int = LEAST_SIDE) -> Iterator[Cell]:
+def cells(region: Region, side: int = LEAST_SIDE) -> Sequence[Cell]:
     """The cells of a region's bounding box that hold enough counted pixels, by row and column.
 
     There are fewer than 12 × 8 when a cell would be smaller than `side` pixels across. The edges lie on multiples of
     `side` from the box's corner, except the last.
     """
+    if region.full and region.count <= KEPT_PIXELS:
+        return _of_box(region.shape, region.top, region.bottom, region.left, region.right, side)
+    return _cells(region, side)
+
+
+@lru_cache(maxsize=8)
+def _of_box(shape: tuple[int, int], top: int, bottom: int, left: int, right: int, side: int) -> Sequence[Cell]:
+    """The cells of a box of which every pixel counts: one measure after the other asks for them, of each picture."""
+    mask = np.zeros(shape, dtype=np.bool_)
+    mask[top:bottom, left:right] = True
+    return _cells(Region(mask), side)
+
+
+def _cells(region: Region, side: int) -> Sequence[Cell]:
     mask = region.mask
+    found = []
     for row, (top, bottom) in enumerate(_edges(region.top, region.bottom, ROWS, side)):
         for column, (left, right) in enumerate(_edges(region.left, region.right, COLUMNS, side)):
             inside = mask[top:bottom, left:right]
             if np.count_nonzero(inside) < max(inside.size // 4, 1):
                 continue
             part = Region(inside, corner=(top, left), shape=region.shape)
-            yield Cell(row, column, (left, top, right - left, bottom - top), part)
+            found.append(Cell(row, column, (left, top, right - left, bottom - top), part))
+    return tuple(found)
 
 
 def _edges(first: int, last: int, most: int, side: int) -> list[tuple[int, int]]:
