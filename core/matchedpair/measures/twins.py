@@ -38,7 +38,7 @@ ALSO = 0.6  # share of `LIT` from which a cell beside the one that stands out do
 OTHER_GRAIN = 1.25
 OTHER_PICTURE = 0.15  # usual change of a cell
 COARSE_WIDTH, MIRRORED = 192, 0.5
-LEAST_CELLS = 12
+LEAST_CELLS, LEAST_BLOCKS = 12, 4
 MOST_ALIKE = 0.8
 BLOCK = 8
 STATED = "the twin is no twin of it"
@@ -105,38 +105,47 @@ class _Table:
 
 def _table(first: Light, other: Light) -> _Table | None:
     region = Region(first.valid)
-    rows = []
     try:
-        found = list(cells(region, 2 * BLOCK))
+        found = cells(region, 2 * BLOCK)
     except RefusedError:
         return None
     difference, total = other.y[0] - first.y[0], other.y[0] + first.y[0]
     with np.errstate(over="ignore"):  # without end is scatter enough
         squared = np.square(difference)
+    own, light, scatter, boxes = [], [], [], []
     for cell in found:
         sums, counts = cell.region.blocks(difference, BLOCK)
         full = counts >= BLOCK * BLOCK / 2
-        count = int(full.sum())
-        if count < 4:
+        if np.count_nonzero(full) < LEAST_BLOCKS:
             continue
-        # medians over the blocks, since one firefly would rule a mean
-        own = sums[full] / counts[full]
-        bright = float(np.median(cell.region.blocks(total, BLOCK)[0][full] / counts[full])) / 2
-        if bright <= first.eps:
-            continue
-        middle = float(np.median(own))
-        among_blocks = 1.2533 * float(np.median(np.abs(own - middle))) / 0.6745 / math.sqrt(count)
+        own.append(sums[full] / counts[full])
+        light.append(cell.region.blocks(total, BLOCK)[0][full] / counts[full])
         # of few blocks it may be small by chance, and rare paths may lie in most of them
         pixels = float(counts.sum())
-        scatter = float(cell.region.blocks(squared, BLOCK)[0].sum()) / pixels - (float(sums.sum()) / pixels) ** 2
-        error = max(among_blocks, math.sqrt(max(scatter, 0.0) / pixels)) / bright
-        ratio = min(max(middle / bright, -1.9), 1.9)
-        rows.append((2 * math.atanh(ratio / 2), error, math.log(bright), cell.box))
-    if len(rows) < LEAST_CELLS:
+        apart = float(cell.region.blocks(squared, BLOCK)[0].sum()) / pixels - (float(sums.sum()) / pixels) ** 2
+        scatter.append(math.sqrt(max(apart, 0.0) / pixels))
+        boxes.append(cell.box)
+    # medians over the blocks, since one firefly would rule a mean
+    bright, middle = _medians(light) / 2, _medians(own)
+    off = _medians([np.abs(each - usual) for each, usual in zip(own, middle, strict=True)])
+    lit = bright > first.eps
+    if np.count_nonzero(lit) < LEAST_CELLS:
         return None
-    columns = list(zip(*rows, strict=True))
-    ratio_of, error_of, bright_of = (np.array(column) for column in columns[:3])
-    return _Table(ratio_of, np.maximum(error_of, 1e-6), bright_of, list(columns[3]))
+    bright, middle = bright[lit], middle[lit]
+    among_blocks = 1.2533 / 0.6745 * off[lit] / np.sqrt([each.size for each in own])[lit]
+    error = np.maximum(among_blocks, np.array(scatter)[lit]) / bright
+    ratio = 2 * np.arctanh(np.clip(middle / bright, -1.9, 1.9) / 2)
+    return _Table(ratio, np.maximum(error, 1e-6), np.log(bright), [boxes[place] for place in np.flatnonzero(lit)])
+
+
+def _medians(rows: list[Doubles]) -> Doubles:
+    """The median of each; of those that are equally long at once."""
+    found = np.zeros(len(rows))
+    lengths = np.array([row.size for row in rows])
+    for length in np.unique(lengths):
+        places = np.flatnonzero(lengths == length)
+        found[places] = np.median([rows[place] for place in places], axis=1)
+    return found
 
 
 def _otherwise_lit(table: _Table) -> str:
