@@ -145,8 +145,10 @@ def _interval(stops: float, light: Light, against: Light, lit: list[Cell]) -> In
     if len(light.y) < 2:
         return None
     twins = [side for side in (light, against) if len(side.y) > 1]
-    apart = [side.y[0] - side.y[1] for side in twins]
-    sums = [[_summed(own, side, cell.region) for cell in lit] for own, side in zip(apart, twins, strict=True)]
+    sums = []
+    for side in twins:
+        apart = side.y[0] - side.y[1]
+        sums.append([_summed(apart, side, cell.region) for cell in lit])
     variance = sum(row.variance for rows in sums for row in rows)
     far = reach(np.array([[row.scatter for row in rows] for rows in sums]), [cell.place for cell in lit])
     # a median of many is a quarter less sure than their mean

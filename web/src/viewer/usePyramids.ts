@@ -1,8 +1,9 @@
 import { useQueries } from "@tanstack/react-query";
-import { useMemo } from "react";
+import { useEffect, useMemo } from "react";
 import { api, body, Problem } from "../api/client";
 import { pyramidKey } from "../api/queries";
 import type { Pyramid } from "./pyramid";
+import { tileStore } from "./tiles";
 
 /** What is known of a picture: how it is cut up, or why it cannot be shown; neither while it is being asked for. */
 export type Known = { readonly pyramid: Pyramid | null; readonly trouble: string };
@@ -26,6 +27,11 @@ export function usePyramids(digests: readonly string[]): Pyramids {
         trouble: row.error ? troubleWords(row.error) : "",
       })),
   });
+  useEffect(() => {
+    // what is drawn first is asked for now, and not once there is something to draw on
+    for (const { pyramid } of rows)
+      if (pyramid) tileStore.need({ pyramid, level: pyramid.levels - 1, column: 0, row: 0 });
+  }, [rows]);
   return useMemo(() => new Map(rows.map(({ digest, ...row }) => [digest, row])), [rows]);
 }
 
