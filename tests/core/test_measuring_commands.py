@@ -6,6 +6,7 @@ import sys
 from pathlib import Path
 
 import numpy as np
+from matchedpair.cli.text import pair_as_text
 from matchedpair.measures.kinds import KINDS
 
 from tests.core.test_cli import Called
@@ -340,6 +341,8 @@ class Pair(Files):
         self.assertAlmostEqual(report["noise_ratio"]["value"], 0.5, delta=0.01)
         self.assertEqual(report["noise_ratio"]["method"], "places")
         self.assertLess(report["noise_ratio"]["noisier_in_percent"], 1.0)
+        self.assertGreater(report["noise_ratio"]["cleaner_in_percent"], 95.0)
+        self.assertRegex(pair_as_text(report), r"noise ratio 0\.50?\d? .*, cleaner in at least 9\d % of the picture")
         for name in ("total_noise_ratio", "visible_noise_ratio"):
             self.assertAlmostEqual(report[name]["value"], 0.5, delta=0.04, msg=name)
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from typing import Any
 
 from matchedpair.engines import EngineDefinition
@@ -43,8 +44,10 @@ def pair_as_text(report: dict[str, Any]) -> str:
 
 
 def _where(ratio: dict[str, Any]) -> str:
-    """In how much of the picture the trial is noisier, where it was got place by place."""
-    return f", noisier in {ratio['noisier_in_percent']:.0f} % of the picture" if "noisier_in_percent" in ratio else ""
+    """In how much of the picture the trial is cleaner or noisier, where that is known and is some of it."""
+    shares = {word: math.floor(ratio.get(f"{word}_in_percent", 0.0)) for word in ("cleaner", "noisier")}
+    told = [f"{word} in at least {share} %" for word, share in shares.items() if share]
+    return f", {' and '.join(told)} of the picture" if told else ""
 
 
 def _zone_lines(zone: dict[str, Any]) -> list[str]:
