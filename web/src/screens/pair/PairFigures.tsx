@@ -2,7 +2,7 @@ import type { ReactNode } from "react";
 import type { Schema } from "../../api/client";
 import { copied, megabytes, spread, three } from "../../parts/format";
 import { SideName } from "../../parts/Side";
-import { placesWords, quotientWords } from "./figureWords";
+import { ratioWords } from "./figureWords";
 
 type Pair = Schema["Pair"];
 type Figure = Schema["Figure"];
@@ -17,6 +17,7 @@ const METHOD_WORDS: Record<string, string> = {
 /** Both sides' figures with their spread, how they were got, and the trial as a multiple of the control. */
 export function PairFigures({ pair }: { pair: Pair }) {
   const { control, trial } = pair;
+  const words = pair.noise_ratio?.spread ? ratioWords(control.noise, trial.noise, pair.noise_ratio) : "";
   return (
     <section aria-label="Figures">
       <table className="w-full table-fixed text-sm">
@@ -70,9 +71,9 @@ export function PairFigures({ pair }: { pair: Pair }) {
           trial={megabytes(trial.peak_memory_bytes)}
         />
       </table>
-      {pair.noise_ratio?.spread ? (
+      {words ? (
         <p className="mt-2 text-sm" data-part="places">
-          {placesWords(pair.noise_ratio)} {quotientWords(control.noise, trial.noise, pair.noise_ratio)}
+          {words}
         </p>
       ) : null}
       <p className="mt-2 text-soft text-xs">

@@ -27,3 +27,8 @@ export function quotientWords(control: Figure | null, trial: Figure | null, rati
   if (Math.abs(Math.log(quotient / ratio.value)) < FAR_APART) return "";
   return "The ratio compares the same places one by one; it is not that of the two typical places.";
 }
+
+/** What must be known of a ratio besides its figure; empty where nothing must. */
+export function ratioWords(control: Figure | null, trial: Figure | null, ratio: Ratio): string {
+  return [placesWords(ratio), quotientWords(control, trial, ratio)].filter(Boolean).join(" ");
+}
