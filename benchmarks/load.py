@@ -6,6 +6,7 @@ as they are started for people, with the demo data and a render under way all th
 
 from __future__ import annotations
 
+import json
 import os
 import random
 import subprocess
@@ -17,6 +18,7 @@ import urllib.error
 import urllib.request
 from collections import defaultdict
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 
@@ -85,8 +87,10 @@ def _render_all_the_time(environment: dict[str, str]) -> None:
 
 
 def _addresses() -> dict[str, list[str]]:
-    """What screens ask for, by the screen."""
-    studies, pairs = (3, 4, 5, 6, 7, 12, 13, 14, 15, 16, 17, 18, 19), (1, 2, 3, 4, 5)
+    """What screens ask for, by the screen: of the demo's studies, and of the pairs that they show first."""
+    studies = [row["id"] for row in _told("/api/overview/")["studies"]]
+    shown = [(_told(f"/api/studies/{pk}/answer/")["answer"] or {}).get("shown") for pk in studies]
+    pairs = [row["pair"] for row in shown if row and row["pair"]]
     return {
         "the list of studies": ["/api/overview/"],
         "what a study says": [f"/api/studies/{pk}/answer/" for pk in studies],
@@ -98,6 +102,11 @@ def _addresses() -> dict[str, list[str]]:
         "scenes and engines": ["/api/scenes/", "/api/engines/"],
         "the page itself": ["/"],
     }
+
+
+def _told(path: str) -> Any:
+    with urllib.request.urlopen(BASE + path, timeout=60) as answer:
+        return json.load(answer)
 
 
 def _asked() -> tuple[dict[str, list[float]], list[str]]:

@@ -23,7 +23,7 @@ from server.studies.models import Purpose, Study
 from server.studies.requests import study_with_all, switched_on
 from server.studies.serializers import StudySerializer, SwitchSerializer
 
-PROGRESS_SECONDS = 0.5  # how far renders are is told no more often
+PROGRESS_SECONDS = 0.3  # how far renders are is told no more often
 
 
 class MachineSerializer(serializers.Serializer):

@@ -45,7 +45,7 @@ const LASTING = ["view transforms", "questions", "proof", "spots"];
 const EVERYTHING = "everything";
 // what is told in one breath is asked for once; then not again for a while, since renders are timed on this machine
 const ONE_BREATH = 80;
-const AT_MOST_EVERY = 1000;
+const AT_MOST_EVERY = 700;
 const WHEN_TOLD = 30_000;
 
 let listening = false;
