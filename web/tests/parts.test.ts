@@ -222,7 +222,7 @@ describe("what the server tells", () => {
     expect(asked).toHaveBeenCalledTimes(3);
     end();
   });
-  it("is asked for at once, together, then at most every second, and never where no change can be", () => {
+  it("is asked for at once, together, then at most every seven tenths of a second, and never where no change can be", () => {
     const asked = vi.fn();
     const end = listen({ invalidateQueries: asked } as never);
     Source.last.onopen();
@@ -233,7 +233,7 @@ describe("what the server tells", () => {
     vi.advanceTimersByTime(100);
     expect(asked).toHaveBeenCalledTimes(1);
     Source.last.onmessage({ data: "runs" });
-    vi.advanceTimersByTime(800);
+    vi.advanceTimersByTime(500);
     expect(asked).toHaveBeenCalledTimes(1);
     vi.advanceTimersByTime(200);
     expect(asked).toHaveBeenCalledTimes(2);
