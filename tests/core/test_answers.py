@@ -10,7 +10,7 @@ from pathlib import Path
 from matchedpair.answers import answer_of, facts_as_values, facts_from_values
 from matchedpair.answers.answer import LOOK, NOTHING, RENDER_REFERENCE, SEEDS, SURE, UNSURE
 from matchedpair.answers.engine import standings
-from matchedpair.answers.facts import LevelFact, PartFact
+from matchedpair.answers.facts import PartFact
 from matchedpair.cli import main
 from matchedpair.errors import InputError
 from matchedpair.measures.figure import Figure, Ratio
@@ -19,7 +19,6 @@ from tests import words
 from tests.core.answer_cases import (
     ANSWERS,
     CASES,
-    bounces,
     cells,
     engines,
     feature,
@@ -32,12 +31,8 @@ from tests.core.answer_cases import (
     passes,
     ratio,
     readings,
-    search,
-    seconds,
     sequences,
-    sizes,
     study,
-    thresholds,
     zone,
 )
 
@@ -288,122 +283,6 @@ class FewFrames(unittest.TestCase):
         self.assertIn("flickers least", answer_of(replace(ladder_, sequences=longer)).sentence)
 
 
-class Samples(unittest.TestCase):
-    def test_enough_is_where_visible_noise_crosses_one(self):
-        answer = answer_of(ladder({4: 4.0, 16: 2.0, 64: 1.0, 256: 0.5}))
-        self.assertRegex(answer.sentence, r"^64 samples are enough \(\d+–\d+\)")
-        self.assertEqual(answer.choice, 3)
-
-    def test_what_is_enough_but_for_the_noisiest_tenth_says_so(self):
-        steps = {4: 4.0, 16: 2.0, 64: 1.0, 256: 0.5}
-        even = answer_of(ladder(steps, {each: 1.05 * seen for each, seen in steps.items()}))
-        self.assertRegex(even.sentence, r"^64 samples are enough \(\d+–\d+\): from there the noise cannot be seen")
-        self.assertIn("a difference nobody sees.", " ".join(each.text for each in even.because))
-        uneven = answer_of(ladder(steps, {each: 1.5 * seen for each, seen in steps.items()}))
-        self.assertIn(" for most of the picture, 140 for its noisiest tenth: from there", uneven.sentence)
-        self.assertIn("a difference that only the noisiest tenth shows", " ".join(each.text for each in uneven.because))
-        stays = answer_of(ladder(steps, dict.fromkeys(steps, 3.0)))
-        self.assertIn(" for most of the picture, more than 256 for its noisiest tenth", stays.sentence)
-        first = answer_of(ladder({16: 0.6, 64: 0.3}, {16: 1.5, 64: 0.75}))
-        self.assertIn("16 samples are enough for most of the picture, 36 for its noisiest tenth: there", first.sentence)
-
-    def test_beyond_twice_the_ladder_nothing_is_promised(self):
-        self.assertTrue(answer_of(ladder({4: 8.0, 16: 4.0, 64: 2.0})).sentence.startswith("More than 64"))
-
-    def test_a_floor_above_what_is_seen_is_said(self):
-        answer = answer_of(CASES["Samples with noise that stays"])
-        self.assertIn("More of them will not do", answer.because[0].text)
-
-    def test_another_engine_s_samples_are_no_step_of_this_one_s_ladder(self):
-        facts = ladder({4: 4.0, 16: 2.0, 64: 1.0, 256: 0.5})
-        level = LevelFact("engine", "Engine", "tansy", "Tansy", True)
-        strange = [
-            replace(each, key=100 + each.key, control=1, engine="Tansy", levels=(level, *each.levels),
-                    quality=each.quality * 2, visible_noise=replace(each.visible_noise, value=30.0))
-            for each in facts.options
-        ]  # fmt: skip
-        both = replace(facts, options=(*strange[:2], *facts.options, *strange[2:]))
-        self.assertEqual(answer_of(replace(both, question="samples")).sentence, answer_of(facts).sentence)
-
-    def test_of_a_threshold_the_highest_is_told_below_which_nothing_is_seen(self):
-        visible = {0.4: 4.0, 0.2: 2.0, 0.1: 1.0, 0.05: 0.5}
-        answer = answer_of(thresholds(visible))
-        self.assertRegex(
-            answer.sentence, r"^Noise threshold 0\.1 is enough \(0\.\d+–0\.1\d*\) for most of the picture, 0\.06"
-        )
-        self.assertEqual(answer.choice, 3)
-        self.assertIn("At 0.2 there is still 2 ΔE of noise.", [claim.text for claim in answer.because])
-        self.assertIn("0.05 takes", answer.because[-1].text)
-
-    def test_of_a_threshold_the_samples_that_it_reached_are_what_was_spent(self):
-        """Noise goes with the samples, though the threshold only says 1 / 0.6th of what is asked."""
-        visible = {0.4: 4.0, 0.2: 2.0, 0.1: 1.2, 0.05: 0.8}
-        reached = {0.4: 10.0, 0.2: 40.0, 0.1: 111.1, 0.05: 250.0}
-        answer = answer_of(thresholds(visible, reached))
-        self.assertRegex(answer.sentence, r"^Noise threshold 0\.07\d* is enough")
-        self.assertEqual(answer.choice, 4)
-
-    def test_below_the_lowest_threshold_it_says_so(self):
-        answer = answer_of(thresholds({0.4: 12.0, 0.2: 6.0, 0.1: 3.0}))
-        self.assertTrue(answer.sentence.startswith("Below 0.1: at noise threshold 0.1 the noise is still visible"))
-        self.assertIn("half the noise threshold", answer.because[-1].text)
-        self.assertEqual(answer.next.words, "Add lower levels")
-
-    def test_one_level_is_no_ladder(self):
-        self.assertEqual(answer_of(ladder({16: 2.0})).sure, NOTHING)
-
-
-class Levels(unittest.TestCase):
-    def test_more_time_for_nothing_is_said_only_of_times_that_are_apart(self):
-        facts = bounces({2: {50: -30.0}, 4: {50: -8.0}, 8: {}})
-        self.assertIn("16 takes 44 % more time for nothing.", [each.text for each in answer_of(facts).because])
-        unsure = tuple(replace(each, seconds=seconds(each.seconds.value, 0.5)) for each in facts.options)
-        told = answer_of(replace(facts, options=unsure)).because
-        self.assertFalse([each.text for each in told if "for nothing" in each.text])
-
-    def test_no_change_needs_power(self):
-        seen = answer_of(bounces({2: {50: -30.0}, 4: {50: -8.0}, 8: {}}))
-        self.assertEqual((seen.sure, seen.sentence[:9]), (SURE, "8 bounces"))
-        self.assertEqual(answer_of(bounces({2: {50: -30.0}, 4: {}, 8: {}}, smallest=4.0)).sure, UNSURE)
-
-    def test_a_thing_smaller_than_a_cell_keeps_a_level_from_being_enough(self):
-        facts = bounces({2: {50: -30.0}, 4: {50: -0.2}, 8: {50: -0.2}})
-        self.assertEqual(answer_of(facts).sentence[:9], "4 bounces")
-        ball = PartFact((460, 140, 16, 16), -120.0, 2.0, 0.5)
-        with_ball = tuple(replace(row, islands=(ball,)) if row.trial == 3 else row for row in facts.pairs)
-        answer = answer_of(replace(facts, pairs=with_ball))
-        self.assertEqual(answer.sentence[:9], "8 bounces")
-        self.assertIn(
-            "With 4 it is 2 stops darker in a small part of the", " ".join(claim.text for claim in answer.because)
-        )
-
-    def test_the_highest_need_not_be_the_control(self):
-        facts = bounces({2: {50: 0.1}, 4: {50: 0.05}, 32: {50: 9.0}})
-        answer = answer_of(facts)
-        self.assertTrue(answer.sentence.startswith("More than 16"), answer.sentence)
-
-
-class Sizes(unittest.TestCase):
-    def test_what_the_eye_sees_at_one_size_decides_and_detail_where_it_sees_no_difference(self):
-        for errors, details, start in (
-            ((1.9, 2.6), (0.6, 0.9), "More pixels"), ((2.6, 1.9), (0.9, 0.6), "More samples"),
-            ((0.80, 0.78), (0.9, 0.6), "More pixels"), ((0.9, 0.5), (0.9, 0.88), "Either"),
-        ):  # fmt: skip
-            self.assertTrue(answer_of(sizes(errors, details)).sentence.startswith(start), (errors, details))
-
-    def test_time_that_is_not_the_same_is_said(self):
-        for times, said in (
-            ((20.0, 16.5), "it takes 18 % less time"), ((20.0, 9.0), "it takes 0.45 × the time"),
-            ((9.0, 20.0), "but it takes 2.2 × the time"), ((20.0, 20.4), "no measurable difference in time (±7.1 %)"),
-        ):  # fmt: skip
-            self.assertIn(said, answer_of(sizes((2.9, 1.7), times=times)).sentence)
-
-    def test_without_a_reference_the_largest_size_is_named_and_noise_ranks_nothing(self):
-        answer = answer_of(sizes(None))
-        self.assertEqual((answer.sure, answer.next.act, answer.next.options), (UNSURE, RENDER_REFERENCE, (1,)))
-        self.assertIn("960×540", answer.next.words)
-
-
 class Passes(unittest.TestCase):
     def test_noise_and_time_count_only_among_those_that_show_the_same(self):
         answer = answer_of(passes(("Tansy", 9.0, 0.84, 0.4, 0.3), ("Sedge", 3.0, 0.1, 6.0, 5.2)))
@@ -440,22 +319,6 @@ class Photograph(unittest.TestCase):
         self.assertIn("It does not look alike", answer_of(blind).sentence)
 
 
-class Searches(unittest.TestCase):
-    def test_it_tells_what_it_saved_and_what_changed_most(self):
-        answer = answer_of(search())
-        self.assertEqual((answer.sure, answer.choice), (SURE, 2))
-        self.assertIn("4 of 6 settings", answer.sentence)
-        self.assertIn("takes 0.61 × the time", answer.sentence)
-        self.assertIn("lower left", answer.sentence)
-
-    def test_a_change_that_could_have_been_missed_asks_for_seeds_and_is_not_called_saved(self):
-        answer = answer_of(search(seen=2.5))
-        self.assertEqual((answer.sure, answer.choice, answer.next.act), (UNSURE, 0, SEEDS))
-
-    def test_a_result_that_shows_at_full_size_is_not_chosen(self):
-        self.assertEqual(answer_of(search(threshold_share=1.8)).choice, 1)
-
-
 class Maps(unittest.TestCase):
     def test_bytes_and_whether_it_can_be_seen(self):
         said = answer_of(maps()).sentence
@@ -466,27 +329,6 @@ class Maps(unittest.TestCase):
         answer = answer_of(maps(found=True, zones=(zone("Plate", stops=0.3),)))
         self.assertEqual(answer.choice, 1)
         self.assertIn("0.3 stops brighter in Plate", answer.sentence)
-
-
-class Uses(unittest.TestCase):
-    def test_choice_time_production_what_would_overturn_it_and_where_it_fails(self):
-        answer = ANSWERS["A use with a choice"]
-        self.assertEqual(
-            answer.sentence,
-            "Animation: Tansy, 64 gather rays, 3 s a frame: within every limit, 1.8 × faster than the control; "
-            "1,440 frames on 2 machines take 36 min instead of 65 min.",
-        )
-        self.assertEqual(
-            answer.because[0].text,
-            "It would be Alder, 48 samples if the limit on noise, worst zone were 16 % instead of 20 %.",
-        )
-        self.assertEqual(
-            (answer.but[0].text, answer.but[0].proof.pair),
-            ("it fails in Mist lane: 0.46 stops darker than the control", 12),
-        )
-
-    def test_a_limit_within_the_interval_is_no_certainty(self):
-        self.assertEqual(ANSWERS["A use whose choice lies at a limit"].sure, UNSURE)
 
 
 class Others(unittest.TestCase):

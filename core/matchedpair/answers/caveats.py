@@ -194,7 +194,7 @@ def _detail(control: OptionFact, trial: OptionFact) -> str:
 
 def _beyond(more: Figure, less: Figure) -> bool:
     """Whether one figure is larger than another for sure: where their intervals do not touch."""
-    return (more.interval or (more.value, more.value))[0] > (less.interval or (less.value, less.value))[1]
+    return more.ends[0] > less.ends[1]
 
 
 def _grain_or_patches(pair: PairFact) -> list[Claim]:

@@ -11,6 +11,7 @@ from matchedpair.measures.figure import Ratio
 
 MINUS = "−"
 NEAR_1 = 0.8, 1.25
+IN_SPECKS = ", all of it in bright specks"
 
 
 def number(value: float) -> str:
@@ -162,7 +163,7 @@ def part_of(part: PartFact, size: tuple[int, int]) -> str:
 
 def in_specks(part: PartFact) -> str:
     """What is said after a part's change that lies in bright specks alone; empty for any other."""
-    return ", all of it in bright specks" if part.specks else ""
+    return IN_SPECKS if part.specks else ""
 
 
 def place_of_box(box: tuple[int, int, int, int], size: tuple[int, int]) -> str:

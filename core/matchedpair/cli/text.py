@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from typing import Any
 
+from matchedpair.answers.phrases import IN_SPECKS
 from matchedpair.engines import EngineDefinition
 from matchedpair.pictures.panorama import PanoramaFigures
 
@@ -200,7 +201,7 @@ def _difference(row: dict[str, Any]) -> list[str]:
     lines = [f"there is a difference (overall z {row['overall_z']:.2g}; {least})"]
     lines += [
         f"  row {cell['row'] + 1}, column {cell['column'] + 1}: {cell['percent']:+.2g} % (z {cell['z']:.2g})"
-        f"{', all of it in bright specks' if cell['box'] in row['specks'] else ''}"
+        f"{IN_SPECKS if cell['box'] in row['specks'] else ''}"
         for cell in row["zones"][:MOST_NAMED]
     ]
     more = len(row["zones"]) - MOST_NAMED

@@ -17,7 +17,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.optimize import minimize
 
-from matchedpair.measures.figure import Figure
+from matchedpair.measures.figure import MEDIAN_ERROR, Figure
 from matchedpair.measures.light import Light
 from matchedpair.measures.region import Region, ratio_error
 from matchedpair.pictures.filters import gauss, reduced
@@ -33,7 +33,6 @@ CLEAR_PEAK = (
 )
 LEAST_TILE, SMALLEST_TILE = 24, 48
 TOLD, LEAST_TILES = 0.15, 4  # pixels; tiles that tell so much, below which nothing is known of how they disagree
-MEDIAN_ERROR = 1.2533  # of a median over that of a mean
 SURE_SHIFT, LEAST_ERROR = 0.04, 0.02  # pixels
 MOST_SHIFT = 0.1
 MOST_SHARPNESS = 0.1

@@ -18,13 +18,12 @@ from statistics import fmean, median
 from scipy.special import stdtrit
 
 from matchedpair.errors import InputError, RefusedError
-from matchedpair.measures.figure import Ratio
+from matchedpair.measures.figure import MEDIAN_ERROR, Ratio
 from matchedpair.measures.habit import QUIET, UNKNOWN, Habit
 
 VERSION = 2
 PRIOR_SCATTER = 0.08  # eight repeats of one render on two shared cores: 0.09 in wall and in CPU seconds alike
 PRIOR_COUNT = 4
-MEDIAN_ERROR = 1.2533  # of a median of three or more over that of a mean
 SMALLEST_THAT_MATTERS = 0.05
 NOT_LEARNT = "how its times scatter on this machine is not known yet"
 WALL, CPU = "wall", "cpu"

@@ -23,7 +23,7 @@ import numpy as np
 from scipy.special import ndtr, ndtri_exp, stdtr, stdtrit
 
 from matchedpair.errors import RefusedError
-from matchedpair.measures.islands import Island, Sides, islands
+from matchedpair.measures.islands import Box, Island, Sides, islands
 from matchedpair.measures.light import Light
 from matchedpair.measures.reach import Reach, off_zero, reach
 from matchedpair.measures.region import Region
@@ -81,7 +81,7 @@ class DifferenceFigure:
     smallest_seen_percent: float
     cells: tuple[CellDifference, ...]
     islands: tuple[Island, ...]
-    specks: tuple[tuple[int, int, int, int], ...]
+    specks: tuple[Box, ...]
     method: str
     version: int
 

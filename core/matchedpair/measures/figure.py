@@ -12,6 +12,7 @@ from scipy.special import stdtrit
 from matchedpair.errors import RefusedError
 
 Interval = tuple[float, float]
+MEDIAN_ERROR = 1.2533  # of a median of several over that of a mean
 
 
 @dataclass(frozen=True)
@@ -36,6 +37,11 @@ class Figure:
     interval: Interval | None
     method: str
     version: int
+
+    @property
+    def ends(self) -> Interval:
+        """The interval, or the value twice where there is none."""
+        return self.interval or (self.value, self.value)
 
     def half_width(self, without: float) -> float:
         """Of its interval; where it has none, this share of the value."""
@@ -140,7 +146,7 @@ def over(first: Figure, second: Figure, least: float = 0.0) -> Ratio:
 
 
 def _log_half(figure: Figure) -> float:
-    low, high = figure.interval or (figure.value, figure.value)
+    low, high = figure.ends
     return max(math.log(figure.value / low), math.log(high / figure.value)) if low > 0.0 else math.inf
 
 

@@ -19,7 +19,7 @@ from scipy.special import stdtrit
 from skimage.color import deltaE_ciede2000, xyz2lab
 
 from matchedpair.errors import RefusedError
-from matchedpair.measures.figure import Figure, Interval
+from matchedpair.measures.figure import MEDIAN_ERROR, Figure, Interval
 from matchedpair.measures.light import Light
 from matchedpair.measures.reach import off_zero, reach
 from matchedpair.measures.region import Region
@@ -152,7 +152,7 @@ def _interval(stops: float, light: Light, against: Light, lit: list[Cell]) -> In
     variance = sum(row.variance for rows in sums for row in rows)
     far = reach(np.array([[row.scatter for row in rows] for rows in sums]), [cell.place for cell in lit])
     # a median of many is a quarter less sure than their mean
-    error = 1.2533 / math.log(2) * math.sqrt(variance * far.times * far.sum_times) / len(lit)
+    error = MEDIAN_ERROR / math.log(2) * math.sqrt(variance * far.times * far.sum_times) / len(lit)
     half = float(stdtrit(far.sum_freedom, 0.975)) * error if math.isfinite(far.sum_freedom) else 1.96 * error
     return stops - half, stops + half
 

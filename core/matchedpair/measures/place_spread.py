@@ -12,7 +12,7 @@ import math
 import numpy as np
 from scipy.special import ndtr
 
-from matchedpair.measures.figure import PlaceSpread
+from matchedpair.measures.figure import MEDIAN_ERROR, PlaceSpread
 from matchedpair.pictures.picture import Doubles, Floats
 
 MOST_ACROSS, LEAST_SQUARES = 4, 40  # places in a row of a square, and squares of which a share can be told
@@ -20,7 +20,6 @@ MARGIN = math.log(1.05)  # less than this is no difference
 AT = np.arange(0.0, 3.5, 0.5)  # standard errors beyond the margin at which squares are counted
 SURE = 1.645  # of a share, one-sided
 TENTH = 1.2816  # standard deviations beyond which a tenth of normal readings lie
-OF_A_MEDIAN = 1.2533  # times the standard error of a mean
 
 
 def place_spread(logs: Floats | Doubles, scatter: float, together: float, quiet: int) -> PlaceSpread:
@@ -38,15 +37,12 @@ def place_spread(logs: Floats | Doubles, scatter: float, together: float, quiet:
         Places in which neither side shows anything.
     """
     values, counts, within = _squares(logs)
-    chance = np.full(values.size, max(scatter, within))
-    if counts.max() > 1:
-        chance *= np.minimum(OF_A_MEDIAN * np.sqrt(max(together, 1.0) / counts), 1.0)
+    chance = max(scatter, within) * np.minimum(MEDIAN_ERROR * np.sqrt(max(together, 1.0) / counts), 1.0)
     shares = counts / counts.sum()
     together = max(together / float(np.median(counts)), 1.0)  # patches wider than a square make fewer of them
-    places = int(np.isfinite(logs).sum())
     tenth, ninetieth = (math.exp(each) for each in _ends(values, float(np.median(chance))))
     noisier, cleaner = (_at_least(each, chance, shares, together) for each in (values, -values))
-    return PlaceSpread(noisier, cleaner, tenth, ninetieth, places, quiet)
+    return PlaceSpread(noisier, cleaner, tenth, ninetieth, int(counts.sum()), quiet)
 
 
 def _squares(logs: Floats | Doubles) -> tuple[Doubles, Doubles, float]:
@@ -60,8 +56,6 @@ def _squares(logs: Floats | Doubles) -> tuple[Doubles, Doubles, float]:
     counts = np.isfinite(squares).sum(axis=1)
     squares, counts = squares[counts > 0], counts[counts > 0]
     medians = np.nanmedian(squares, axis=1)
-    if side == 1:
-        return medians, counts, 0.0
     off = np.abs(squares - medians[:, None])
     return medians, counts, float(np.nanmedian(off)) / 0.6745
 

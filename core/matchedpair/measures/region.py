@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import math
-from functools import cached_property
 
 import cv2
 import numpy as np
@@ -52,10 +51,6 @@ class Region:
         mask[self.cut] = self._inside
         return mask
 
-    @cached_property
-    def _weights(self) -> Floats:
-        return self._inside.astype(np.float32)
-
     def at(self, step: int) -> Region | None:
         """The region on a map that keeps every `step`-th pixel; None when nothing of it is left there."""
         if step == 1:
@@ -97,9 +92,11 @@ class Region:
             part = np.where(self._inside, part, np.float32(0.0))
         sums = _block_sums(part, size, rest)
         if (size, rest) not in self._counts:
-            cut = any(length % size for length in part.shape) and rest
-            whole = self.full and not cut
-            counts = np.full(sums.shape, float(size**2)) if whole else _block_sums(self._weights, size, rest)
+            cut = rest and any(length % size for length in part.shape)
+            if self.full and not cut:
+                counts = np.full(sums.shape, float(size**2))
+            else:
+                counts = _block_sums(self._inside.astype(np.float32), size, rest)
             counts.setflags(write=False)  # the same for every map
             self._counts[size, rest] = counts
         return sums, self._counts[size, rest]

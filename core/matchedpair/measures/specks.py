@@ -10,13 +10,13 @@ from __future__ import annotations
 
 import numpy as np
 
+from matchedpair.measures.islands import Box
 from matchedpair.measures.light import Light
 from matchedpair.pictures.filters import median
 from matchedpair.pictures.picture import Doubles, Floats, Mask
 
 CALM, LASTING = 0.25, 0.5  # of the change, at most, by the median and by what seeds have in common
 AROUND = 2  # pixels that the median reaches beyond a part
-Box = tuple[int, int, int, int]
 
 
 def in_specks(control: Light, trial: Light, box: Box) -> bool:

@@ -19,6 +19,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from matchedpair.errors import RefusedError
+from matchedpair.measures.figure import MEDIAN_ERROR
 from matchedpair.measures.light import Light
 from matchedpair.measures.places import Places, mean_places, place_ratio
 from matchedpair.measures.region import Region
@@ -132,7 +133,7 @@ def _table(first: Light, other: Light) -> _Table | None:
     if np.count_nonzero(lit) < LEAST_CELLS:
         return None
     bright, middle = bright[lit], middle[lit]
-    among_blocks = 1.2533 / 0.6745 * off[lit] / np.sqrt([each.size for each in own])[lit]
+    among_blocks = MEDIAN_ERROR / 0.6745 * off[lit] / np.sqrt([each.size for each in own])[lit]
     error = np.maximum(among_blocks, np.array(scatter)[lit]) / bright
     ratio = 2 * np.arctanh(np.clip(middle / bright, -1.9, 1.9) / 2)
     return _Table(ratio, np.maximum(error, 1e-6), np.log(bright), [boxes[place] for place in np.flatnonzero(lit)])
@@ -156,9 +157,11 @@ def _otherwise_lit(table: _Table) -> str:
     if float(np.median(bent)) > OTHER_PICTURE and float(np.median(bent / table.error)) > SURE:
         return f"{STATED}: it does not show the same picture; most of it is darker or brighter than noise can be"
     across = float(np.subtract(*np.quantile(table.bright, (0.84, 0.16)))) / 2
-    if across > LEAST_RANGE and abs(slope) > max(BENT, SURE * 1.2533 * rest / (across * math.sqrt(count))):
+    if across > LEAST_RANGE and abs(slope) > max(BENT, SURE * MEDIAN_ERROR * rest / (across * math.sqrt(count))):
         return f"{STATED}: it is encoded otherwise; one of the two looks display-encoded, not linear light"
-    scatter = 1.2533 * max(rest, float(np.median(table.error))) / math.sqrt(count) * _spread_by_patches(table, level)
+    scatter = (
+        MEDIAN_ERROR * max(rest, float(np.median(table.error))) / math.sqrt(count) * _spread_by_patches(table, level)
+    )
     if abs(level) > BRIGHTER and abs(level) > SURE * scatter:
         word = "brighter" if level > 0 else "darker"
         return f"{STATED}: it is {abs(level) / math.log(2):.2f} stops {word}, which noise cannot be"
