@@ -19,17 +19,20 @@ from matchedpair.plans import (
     estimate,
     plan_cost,
     position_of,
+    scatter_among,
     trim,
 )
 from matchedpair.scenes import Setup
 
 from server.catalogue.engines import engines_now
 from server.runs.models import Run, RunState
+from server.store.kept import Kept
 from server.studies.draft import Draft, OptionDraft
 
 MOST_KNOWN = 3000
 PILOT_WIDTH = 80
 LEAST_PILOT_SHARE = 0.05
+_scatter: Kept[Mapping[str, float]] = Kept(20)
 
 
 @dataclass(frozen=True)
@@ -47,8 +50,8 @@ class CostedPlan:
 def costed(draft: Draft) -> CostedPlan:
     """Estimate every option and trim the plan to its budget."""
     here, budgets = describe_machine().name, time_budgets()
-    known = _known_costs({option.side.engine.name for option in draft.options}, here, budgets)
-    estimates = tuple(estimate(_wanted(option, here, budgets), known) for option in draft.options)
+    known, scatter = _known_costs({option.side.engine.name for option in draft.options}, here, budgets)
+    estimates = tuple(estimate(_wanted(option, here, budgets), known, scatter) for option in draft.options)
     trimmed = _trimmed(draft, estimates)
     if trimmed:
         draft = draft.trimmed(trimmed.left_out, trimmed.repeats)
@@ -71,19 +74,29 @@ def pilot_of(draft: Draft, only: Collection[int] | None = None) -> list[OptionDr
     return list({row.key: row for row in rows}.values())
 
 
-def _known_costs(engines: set[str], machine: str, budgets: Mapping[str, str]) -> list[KnownCost]:
-    """What the newest finished runs of these engines cost on a machine; warm-ups only when there is nothing else."""
+def _known_costs(
+    engines: set[str], machine: str, budgets: Mapping[str, str]
+) -> tuple[list[KnownCost], Mapping[str, float]]:
+    """What the newest finished runs of these engines cost on a machine, warm-ups only when there is nothing else, and
+    how far estimates from them are off.
+    """
     runs = Run.objects.filter(
         state=RunState.FINISHED, option__engine__in=engines, machine_name=machine, wall_seconds__gt=0,
         study__from_elsewhere=False,
     ).select_related("option__setup__scene")  # fmt: skip
     names = [
-        "wall_seconds", "ready_seconds", "picture_bytes", "warm_up", "machine_name", "option__engine", "option__build",
-        "option__settings", "option__quality_knob", "option__setup__scene__name",
+        "wall_seconds", "ready_seconds", "picture_bytes", "warm_up", "machine_name", "study", "option__engine",
+        "option__build", "option__settings", "option__quality_knob", "option__setup__scene__name",
     ]  # fmt: skip
     rows = list(runs.order_by("-ended_at").only(*names, *_SETUP)[:MOST_KNOWN])
-    counted = [run for run in rows if not run.warm_up]
-    return [known_cost(run, budgets) for run in counted or rows]
+    counted = [run for run in rows if not run.warm_up] or rows
+    known = [known_cost(run, budgets) for run in counted]
+    key, stamp = (machine, *sorted(engines)), (tuple(run.pk for run in counted), sorted(budgets.items()))
+    scatter = _scatter.found(key, stamp)
+    if scatter is None:
+        scatter = scatter_among(known)
+        _scatter.keep(key, stamp, scatter)
+    return known, scatter
 
 
 _SETUP = [
@@ -103,8 +116,9 @@ def known_cost(run: Run, budgets: Mapping[str, str]) -> KnownCost:
     setup, knob = option.setup.description(), option.quality_knob
     cost = _cost(option.engine, option.build, setup, option.settings, knob, run.machine_name, budgets)
     return replace(
-        cost, seconds=run.wall_seconds or 0.0, ready_seconds=run.ready_seconds or 0.0, picture_bytes=run.picture_bytes
-    )
+        cost, seconds=run.wall_seconds or 0.0, ready_seconds=run.ready_seconds or 0.0, picture_bytes=run.picture_bytes,
+        study=run.study_id,
+    )  # fmt: skip
 
 
 def _wanted(option: OptionDraft, machine: str, budgets: Mapping[str, str]) -> KnownCost:

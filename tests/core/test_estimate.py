@@ -1,9 +1,22 @@
+import math
 import unittest
 
+import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
 from matchedpair.measures import Ratio
-from matchedpair.plans import BudgetRow, KnownCost, UntilSure, estimate, needs_more, plan_cost, position_of, trim
+from matchedpair.plans import (
+    BudgetRow,
+    KnownCost,
+    UntilSure,
+    estimate,
+    needs_more,
+    plan_cost,
+    position_of,
+    scatter_among,
+    trim,
+)
+from matchedpair.plans.estimate import SCATTER
 
 ROW = {"engine": "alder 2", "scene": "stall", "machine": "bench", "pixels": 10_000, "samples": 16.0}
 
@@ -59,6 +72,54 @@ class OneRender(unittest.TestCase):
         self.assertEqual(whole.unknown, 2)
         self.assertAlmostEqual(whole.interval[1], 3 * found.interval[1])
         self.assertAlmostEqual(whole.picture_bytes, 3 * 45_000)
+
+
+def studies(drift, count=40, renders=3):
+    """Two options each, of four sizes in turn, on a machine as fast as it was that day."""
+    rng = np.random.default_rng(7)
+    rows = []
+    for study in range(count):
+        pace = math.exp(rng.normal(0, drift))
+        for bounces in (4, 8):
+            pixels = 10_000 * 2 ** (study % 4)
+            for _ in range(renders):
+                seconds = 1 + pace * pixels / 1_000 * math.exp(rng.normal(0, 0.02))
+                settings = {"bounces": bounces}
+                rows.append(cost(seconds, ready=1.0, pixels=pixels, settings=settings, study=study))
+    return rows
+
+
+class HowFarOff(unittest.TestCase):
+    def test_without_studies_it_is_what_is_assumed(self):
+        self.assertEqual(scatter_among([]), SCATTER)
+        self.assertEqual(scatter_among([cost(10.0, study=1), cost(30.0, study=1)]), SCATTER)
+
+    def test_a_machine_as_fast_each_day_makes_intervals_narrow_and_another_wide(self):
+        calm, changing = (scatter_among(studies(drift)) for drift in (0.0, 0.7))
+        for basis in ("rendered", "size", "settings"):
+            self.assertLess(calm[basis], 0.35 * SCATTER[basis], basis)
+            self.assertGreater(changing[basis], 0.5, basis)
+
+    def test_the_renders_of_another_study_lie_within_the_interval(self):
+        for drift in (0.1, 0.5):
+            rows = studies(drift)
+            held = []
+            for number in range(0, 40, 4):
+                others = [each for each in rows if each.study != number]
+                scatter = scatter_among(others)
+                for wanted in (each for each in rows if each.study == number):
+                    for known in (others, [each for each in others if each.pixels != wanted.pixels]):
+                        low, high = estimate(wanted, known, scatter).interval
+                        held.append(low <= wanted.seconds <= high)
+            self.assertGreater(sum(held) / len(held), 0.9, drift)
+
+    def test_renders_of_one_study_tell_once(self):
+        few, many = ([cost(10.0, study=1)] + [cost(20.0, study=2)] * renders for renders in (1, 30))
+        self.assertEqual(scatter_among(few), scatter_among(many))
+
+    def test_a_time_between_the_square_root_and_the_proportion_is_not_off(self):
+        known = [cost(10.0, study=1), cost(20.0, samples=64.0, study=2)]
+        self.assertLess(scatter_among(known)["samples"], SCATTER["samples"])
 
 
 def ladder_rows(*values, seconds=1.0):

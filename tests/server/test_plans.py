@@ -152,6 +152,20 @@ class Plans(WithEngines, TestCase):
         low, high = rows["as the control"]["interval"]
         self.assertTrue(low < 3.5 < high)
 
+    def test_studies_that_took_another_time_each_day_make_its_interval_wide(self):
+        widths = []
+        for seconds in (6.0, 6.2, 25.0):
+            finish_all(self.create(settings={"samples": 8}, trial_value=16), seconds=dict.fromkeys(
+                ("control", "trial"), seconds
+            ))  # fmt: skip
+            Run.objects.update(machine_name=describe_machine().name)
+            low, high = next(
+                row["estimate"]["interval"] for row in self.plan()["options"] if row["title"] == "samples 16"
+            )
+            widths.append(high / low)
+        self.assertLess(widths[1], widths[0])
+        self.assertGreater(widths[2], 2 * widths[0])
+
 
 class Changed(PreparedTest):
     def prepare(self):

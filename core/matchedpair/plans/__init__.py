@@ -1,7 +1,7 @@
 """Questions, plans of many renders, what they cost, and how they are trimmed to a budget."""
 
 from matchedpair.plans.budget import RULES, BudgetRow, Trimmed, position_of, trim
-from matchedpair.plans.estimate import Estimate, KnownCost, PlanCost, estimate, plan_cost
+from matchedpair.plans.estimate import Estimate, KnownCost, PlanCost, estimate, plan_cost, scatter_among
 from matchedpair.plans.levels import ladder, same_work, through_range
 from matchedpair.plans.plan import (
     CONTROL,
@@ -49,6 +49,7 @@ __all__ = [
     "question_named",
     "render_order",
     "same_work",
+    "scatter_among",
     "through_range",
     "trim",
 ]

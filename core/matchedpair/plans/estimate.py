@@ -2,22 +2,26 @@
 
 The likest earlier runs are taken: the same render, else the same at another size, else at another sample count, else
 with other settings, else of another scene. Rendering time is carried over in proportion to pixels and samples; getting
-ready is carried over as it is.
+ready is carried over as it is. How far such estimates are off, earlier studies tell: each is estimated from the others.
 """
 
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
-from statistics import median
+from collections import defaultdict
+from collections.abc import Hashable, Mapping, Sequence
+from dataclasses import dataclass, field, replace
+from statistics import mean, median
 from typing import Any
 
 from matchedpair.measures.figure import Interval
 
 RENDERED, SIZE, SAMPLES, SETTINGS, SCENE = "rendered", "size", "samples", "settings", "scene"
-# by how much an estimate was wrong, as the scatter of the logarithm, on the demo data's runs; see docs/measures.md
-SCATTER = {RENDERED: 0.22, SIZE: 0.3, SAMPLES: 0.35, SETTINGS: 0.5, SCENE: 0.9}
+# by how much an estimate is wrong, as the scatter of the logarithm, before earlier studies have told: wide, since a
+# machine may be half as fast another day; it counts as much as what that many studies tell
+SCATTER = {RENDERED: 0.25, SIZE: 0.3, SAMPLES: 0.35, SETTINGS: 0.5, SCENE: 0.9}
+WEIGHT = 2.0
+MOST_TRIED = 300
 WORDS = {
     RENDERED: "the same render",
     SIZE: "the same render at another size",
@@ -43,6 +47,8 @@ class KnownCost:
         The quality knob where time is in proportion to it.
     settings : mapping
         All but the quality knob.
+    study : object
+        What was rendered together, within hours in which the machine was as fast as it was; any value that compares.
     """
 
     engine: str
@@ -54,6 +60,7 @@ class KnownCost:
     seconds: float = 0.0
     ready_seconds: float = 0.0
     picture_bytes: int | None = None
+    study: Hashable = None
 
 
 @dataclass(frozen=True)
@@ -89,30 +96,47 @@ class PlanCost:
     unknown: int
 
 
-def estimate(wanted: KnownCost, known: Sequence[KnownCost]) -> Estimate | None:
-    """The cost of one render from earlier ones; None when nothing like it has been rendered on this machine."""
-    ranked: dict[str, list[KnownCost]] = {}
-    for each in known:
-        likeness = _likeness(wanted, each)
-        if likeness:
-            ranked.setdefault(likeness, []).append(each)
+def estimate(wanted: KnownCost, known: Sequence[KnownCost], scatter: Mapping[str, float] = SCATTER) -> Estimate | None:
+    """The cost of one render from earlier ones; None when nothing like it has been rendered on this machine.
+
+    Parameters
+    ----------
+    scatter : mapping
+        By basis how far such estimates are off, as `scatter_among` tells.
+    """
+    ranked = _ranked(wanted, known)
     basis = next((name for name in SCATTER if name in ranked), None)
     if basis is None:
         return None
     nearest = _nearest(wanted, ranked[basis])
-    seconds = [_carried(wanted, each) for each in nearest]
-    value = median(seconds)
-    logs = [math.log(s / value) for s in seconds if s > 0 and value > 0]
-    found = math.sqrt(sum(x * x for x in logs) / len(logs)) if len(logs) > 2 else 0.0
-    reach = REACH * max(SCATTER[basis], found)
-    least, most = value, value
-    if basis == SAMPLES:  # not every knob's time is in proportion to it: it may go with as little as the square root
-        other = median(_carried(wanted, each, power=0.5) for each in nearest)
-        least, most = min(value, other), max(value, other)
+    value, least, most, found = _carried_over(wanted, nearest, basis)
+    reach = REACH * max(scatter[basis], found)
     sizes = [each.picture_bytes / each.pixels for each in nearest if each.picture_bytes]
     bytes_each = (median(sizes) if sizes else BYTES_A_PIXEL) * wanted.pixels
     interval = (least * math.exp(-reach), most * math.exp(reach))
     return Estimate(value, interval, bytes_each, basis, len(nearest))
+
+
+def scatter_among(known: Sequence[KnownCost]) -> dict[str, float]:
+    """By basis how far estimates are off, as the scatter of the logarithm, found where each study is estimated from all
+    others; `SCATTER` is weighed in as `WEIGHT` studies.
+
+    The errors within one study have one cause, an hour in which the machine was slow, so that a study counts once,
+    however many its options are. Of many renders the first `MOST_TRIED` options are looked at.
+    """
+    options = _options(known)[:MOST_TRIED]
+    squares: dict[str, dict[Hashable, list[float]]] = {basis: defaultdict(list) for basis in SCATTER}
+    for wanted in options:
+        ranked = _ranked(wanted, [each for each in options if each.study != wanted.study])
+        for basis, alike in ranked.items():
+            _, least, most, _ = _carried_over(wanted, _nearest(wanted, alike), basis)
+            if wanted.seconds > 0 and least > 0:
+                off = max(math.log(least / wanted.seconds), math.log(wanted.seconds / most), 0.0)
+                squares[basis][wanted.study].append(off * off)
+    return {
+        basis: math.sqrt((WEIGHT * SCATTER[basis] ** 2 + sum(map(mean, found.values()))) / (WEIGHT + len(found)))
+        for basis, found in squares.items()
+    }
 
 
 def plan_cost(rows: Sequence[tuple[Estimate | None, int]]) -> PlanCost:
@@ -131,6 +155,48 @@ def plan_cost(rows: Sequence[tuple[Estimate | None, int]]) -> PlanCost:
         picture_bytes=sum(each.picture_bytes * count for each, count in known),
         unknown=sum(count for each, count in rows if each is None),
     )
+
+
+def _options(known: Sequence[KnownCost]) -> list[KnownCost]:
+    """One row for each option of each study, with the median of its renders' seconds, in the order of the first."""
+    renders: dict[Hashable, list[KnownCost]] = defaultdict(list)
+    for each in known:
+        settings = frozenset((name, repr(value)) for name, value in each.settings.items())
+        place = (each.study, each.engine, each.machine, each.scene, settings, each.samples, each.pixels)
+        renders[place].append(each)
+    return [
+        replace(
+            row[0],
+            seconds=median(each.seconds for each in row), ready_seconds=median(each.ready_seconds for each in row),
+        )
+        for row in renders.values()
+    ]  # fmt: skip
+
+
+def _ranked(wanted: KnownCost, known: Sequence[KnownCost]) -> dict[str, list[KnownCost]]:
+    """Earlier renders by what they have in common with this one."""
+    ranked: dict[str, list[KnownCost]] = {}
+    for each in known:
+        likeness = _likeness(wanted, each)
+        if likeness:
+            ranked.setdefault(likeness, []).append(each)
+    return ranked
+
+
+def _carried_over(wanted: KnownCost, nearest: Sequence[KnownCost], basis: str) -> tuple[float, float, float, float]:
+    """Seconds of this render by those, the least and most of it, and the scatter of those in the logarithm.
+
+    From another number of samples the least and most hold a time that goes with the square root of it, too: not every
+    knob's time is in proportion to it.
+    """
+    seconds = [_carried(wanted, each) for each in nearest]
+    value = median(seconds)
+    logs = [math.log(s / value) for s in seconds if s > 0 and value > 0]
+    scatter = math.sqrt(sum(x * x for x in logs) / len(logs)) if len(logs) > 2 else 0.0
+    if basis != SAMPLES:
+        return value, value, value, scatter
+    other = median(_carried(wanted, each, power=0.5) for each in nearest)
+    return value, min(value, other), max(value, other), scatter
 
 
 def _likeness(wanted: KnownCost, other: KnownCost) -> str | None:
