@@ -8,6 +8,7 @@ from __future__ import annotations
 import subprocess
 import sys
 import tempfile
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 from statistics import median
 
@@ -16,13 +17,14 @@ import numpy as np
 from matchedpair.measures.render import RenderMeasures
 from matchedpair.measures.report import measure_files, read_all
 from matchedpair.pictures import read_picture, write_exr
+from matchedpair.pictures.strips import THREADS
 from skimage.metrics import structural_similarity
 
 from benchmarks.figures import Measured, peak_bytes, seconds_of, show
 from tests.pictures import noisy, photograph
 
 LARGE, LARGER, SMALL = (3840, 2160), (7680, 4320), (480, 270)
-REPEATS = 3
+REPEATS, BLURS = 3, 500
 MOST_RATIO, MOST_GIGABYTES, MOST_LARGER, MOST_SMALL_SECONDS = 1.3, 1.3, 4.0, 0.4
 
 
@@ -56,6 +58,7 @@ def run() -> bool:
         Measured("the same with the reference's twin", with_twin / median(theirs), "×"),
         Measured("as a command", asked / median(theirs), "×"),
         Measured("over reading its three files", median(ours) / reading, "×"),
+        Measured(f"what {THREADS} threads do over one, blurring within the cache", _threads_over_one(), "×"),
         Measured("peak memory", peak, "GB", MOST_GIGABYTES),
         Measured(f"peak memory of {LARGER[0]}×{LARGER[1]}", larger, "GB", MOST_LARGER),
         Measured(f"a {SMALL[0]}×{SMALL[1]} pair with reference in this process", small, "s", MOST_SMALL_SECONDS),
@@ -82,6 +85,25 @@ def _similarity_seconds(files: list[Path]) -> float:
     """One structural similarity of the two renders, reading them apart."""
     first, second = (read_picture(path).pixels for path in files[:2])
     return seconds_of(lambda: structural_similarity(first, second, channel_axis=2, data_range=1.0))
+
+
+def _threads_over_one() -> float:
+    """How much faster the threads that measure a picture can be than one, at best; processors may share a core."""
+    strip = photograph()[:256, :512, 0].astype(np.float32)
+
+    def blur(_: object) -> None:
+        for _ in range(BLURS):
+            cv2.GaussianBlur(strip, (7, 7), 1.0)
+
+    def together() -> None:
+        with ThreadPoolExecutor(THREADS) as pool:
+            list(pool.map(blur, range(THREADS)))
+
+    own = cv2.getNumThreads()
+    cv2.setNumThreads(1)
+    ratios = [THREADS * seconds_of(lambda: blur(None)) / seconds_of(together) for _ in range(REPEATS)]
+    cv2.setNumThreads(own)
+    return median(ratios)
 
 
 def _small() -> float:

@@ -13,6 +13,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass, replace
+from functools import partial
 
 import numpy as np
 from scipy.special import ndtr
@@ -23,6 +24,7 @@ from matchedpair.measures.figure import Figure, Interval, Ratio
 from matchedpair.measures.place_spread import place_spread
 from matchedpair.measures.region import Region
 from matchedpair.pictures.picture import Doubles, Floats
+from matchedpair.pictures.strips import bands, side_by_side
 
 SIDE, LEAST_SIDE = 8, 3
 LEAST_PLACES = 60
@@ -33,6 +35,7 @@ METHOD_SHARE = 0.015  # the method's own uncertainty, relative
 STANDS_OUT = 25.0
 STEP = 4.0  # times the next below: what trails off is how noise with a tail looks
 CALM = 0.75  # the share of a place that no rare path is thought to reach
+BAND = 16  # rows of places that are looked at together
 FINE = 50.0  # steps of `apart` and `whole` in one byte
 LEAST_RISE = 0.5  # a place whose highest pixel is no higher than the next reads less with it
 OTHERWISE = 100
@@ -155,27 +158,22 @@ def noise_places(spread: Floats, light: Floats, dark: Floats, region: Region, kn
     if side is None:
         return None
     read, scatter = known.place_reading(side, TRIMMED)
+    of_seeds = 2 / known.seeds
     top, left, squares, counts = _squares(spread, region, side)
-    kept = np.maximum(counts - TRIMMED, 1)
-    full = side * side - TRIMMED
-    if int(counts.min()) == side * side:
-        squares = np.partition(squares, (int(CALM * side * side) - 1, full - 1), axis=-1)
-        variance = squares[..., :full].mean(axis=-1, dtype=np.float64)
-    else:
-        squares = np.sort(squares, axis=-1)
-        ordered = np.cumsum(squares, axis=-1, dtype=np.float64)
-        variance = np.take_along_axis(ordered, kept[..., None] - 1, axis=-1)[..., 0] / kept
+    band = partial(_spreads, squares, counts, bool((counts == side * side).all()), of_seeds)
+    variance, peaks, apart, above = map(
+        np.concatenate, zip(*side_by_side(band, bands(len(squares), BAND, spread.shape), spread.shape), strict=True)
+    )
     bright, least = (_means(plane, region, side)[2] for plane in (light, dark))
     relative = variance / (read * np.maximum(bright, least))
     found = _placed(side, top, left, np.sqrt(np.maximum(relative, 0.0)), counts)
     if found is None:
         return None
-    of_seeds = 2 / known.seeds
-    peaks = np.where(np.isfinite(squares), squares, 0.0).max(axis=-1)
     rare = float((peaks > of_seeds * STANDS_OUT * variance)[counts >= side * side / 2].mean())
-    apart, above = _apart(squares, counts, peaks, variance, of_seeds)
     standing, error, share = _standing(above / np.maximum(bright, least))
-    all_of_it = (variance * kept + peaks) / np.maximum(counts, 1)  # the highest was all that was left out
+    all_of_it = (variance * np.maximum(counts - TRIMMED, 1) + peaks) / np.maximum(
+        counts, 1
+    )  # the highest was all that was left out
     with np.errstate(divide="ignore", invalid="ignore"):
         whole = np.log(all_of_it / known.place_reading(side, 0)[0] / (variance / read)) / 2
     whole = np.where(np.isfinite(whole), whole, 0.0).astype(np.float32)
@@ -183,6 +181,25 @@ def noise_places(spread: Floats, light: Floats, dark: Floats, region: Region, kn
         found, scatter=scatter / 2, together=_together(known, side, scatter), rare=rare, apart=apart,
         whole=whole, standing=standing, standing_error=error, standing_share=share,
     )  # fmt: skip
+
+
+def _spreads(
+    places: Floats, counts: Doubles, full: bool, of_seeds: float, rows: slice
+) -> tuple[Doubles, Floats, Floats, Doubles]:
+    """Of some rows of places the variance without the highest pixels, the highest pixel, and what stands out."""
+    counts = counts[rows]
+    squares = places[rows].reshape(*counts.shape, -1)
+    most = squares.shape[-1]
+    if full:
+        squares = np.partition(squares, (int(CALM * most) - 1, most - TRIMMED - 1), axis=-1)
+        variance = squares[..., : most - TRIMMED].mean(axis=-1, dtype=np.float64)
+    else:
+        squares = np.sort(squares, axis=-1)
+        kept = np.maximum(counts - TRIMMED, 1)
+        ordered = np.cumsum(squares, axis=-1, dtype=np.float64)
+        variance = np.take_along_axis(ordered, kept[..., None] - 1, axis=-1)[..., 0] / kept
+    peaks = np.where(np.isfinite(squares), squares, 0.0).max(axis=-1)
+    return variance, peaks, *_apart(squares, counts, peaks, variance, of_seeds)
 
 
 def _standing(above: Doubles) -> tuple[float, float, float]:
@@ -259,6 +276,7 @@ def _means(plane: Floats, region: Region, side: int) -> tuple[int, int, Doubles,
         sums, counts = region.blocks(plane, side)
         return region.top // side, region.left // side, np.maximum(sums / side**2, 1e-30), counts
     top, left, squares, counts = _squares(plane, region, side)
+    squares = squares.reshape(*counts.shape, -1)
     sums = np.where(np.isfinite(squares), squares, 0.0).sum(axis=-1, dtype=np.float64)
     return top, left, np.asarray(np.maximum(sums / np.maximum(counts, 1), 1e-30)), counts
 
@@ -272,7 +290,7 @@ def _placed(side: int, top: int, left: int, values: Doubles, counts: Doubles) ->
 
 
 def _squares(plane: Floats, region: Region, side: int) -> tuple[int, int, Floats, Doubles]:
-    """The places' pixels, shape (rows, columns, side²), infinite where they do not count, and how many do.
+    """The places' pixels, shape (rows, columns, side, side), infinite where they do not count, and how many do.
 
     Places lie at multiples of their side from the picture's corner, so that both sides of a pair have the same.
     """
@@ -286,10 +304,10 @@ def _squares(plane: Floats, region: Region, side: int) -> tuple[int, int, Floats
     beyond = ((0, rows * side - part.shape[0]), (0, columns * side - part.shape[1]))
     if beyond != ((0, 0), (0, 0)):
         part = np.pad(part, beyond, constant_values=np.inf)
-    squares = part.reshape(rows, side, columns, side).swapaxes(1, 2).reshape(rows, columns, side * side)
+    squares = part.reshape(rows, side, columns, side).swapaxes(1, 2)
     if _fits(region, side):
         return top, left, squares, np.full((rows, columns), side * side)
-    return top, left, squares, np.isfinite(squares).sum(axis=-1)
+    return top, left, squares, np.isfinite(squares).sum(axis=(-2, -1))
 
 
 def _fits(region: Region, side: int) -> bool:

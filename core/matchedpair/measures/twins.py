@@ -72,10 +72,11 @@ def _problem(light: Light, number: int) -> str:
 
 def _turned(light: Light, number: int) -> str:
     """Whether a mirror image of the one agrees with the other clearly better than it does as it lies."""
-    same = light.median_5[0] + light.median_5[number]
     tables = []
     for seed in (0, number):
-        plane = light.median_5[seed] if light.all_valid else np.where(light.valid, light.median_5[seed], same / 2)
+        plane = light.median_5[seed]
+        if not light.all_valid:
+            plane = np.where(light.valid, plane, (light.median_5[0] + light.median_5[number]) / 2)
         small = reduced(plane, max(1, light.shape[1] // COARSE_WIDTH))
         log = np.log(np.maximum(small, 0.0) + np.float32(light.eps))
         tables.append(log - gauss(log, 8.0))

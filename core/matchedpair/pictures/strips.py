@@ -29,6 +29,13 @@ def side_by_side(make: Callable[[Row], Made], rows: Iterable[Row], shape: tuple[
         return list(pool.map(make, rows))
 
 
+def bands(rows: int, together: int, shape: tuple[int, ...]) -> list[slice]:
+    """Slices of so many rows for `side_by_side`; one slice for a picture of that shape that gains nothing by it."""
+    if shape[0] * shape[1] < LEAST_PIXELS:
+        together = rows
+    return [slice(first, min(first + together, rows)) for first in range(0, rows, together)]
+
+
 def in_strips(compute: Callable[..., Floats], planes: Planes, reach: int) -> Floats:
     """A map of the planes' shape, in which no value depends on more than `reach` rows above and below it.
 
