@@ -25,13 +25,17 @@ def main() -> None:
     from server.measuring.models import Comparison, MapLayer, Measure
     from server.motion.measuring import measure_sequences
     from server.motion.models import SequenceFigures
+    from server.searches.confirming import tell_again
     from server.studies.models import Option, Study
     from server.verdicts.models import BlindTest, Pin, Verdict
 
     for model in (Measure, Comparison, MapLayer, SequenceFigures, Verdict, Pin, BlindTest):
         model.objects.all().delete()
     print(f"{measure_outstanding(Option.objects.all())} zones measured or compared", flush=True)
-    measure_sequences(list(Study.objects.values_list("pk", flat=True)))
+    studies = list(Study.objects.values_list("pk", flat=True))
+    measure_sequences(studies)
+    for study in studies:
+        tell_again(study)
     judgements()
     write()
 

@@ -38,7 +38,9 @@ def motion() -> None:
 
 
 def searches() -> None:
-    """The least settings of one study by exploring, then raised at two frames and saved as a recipe."""
+    """The least settings of one study by exploring, then raised at two frames; in half the width, where the glass ball
+    hardly shows, and at full size, which is saved as a recipe.
+    """
     from matchedpair.search.raising import Ladder
 
     from server.decisions.from_search import save_found
@@ -48,15 +50,17 @@ def searches() -> None:
     study = run(
         "How little will do for previews of the shutter wall?", kind="on-off", scene="shutter-wall", view="street",
         settings={"samples": 24, "bounces": 8} | ESTIMATE, **SMALL,
-        factors=[factor("indirect_clamp", 4.0)],
+        factors=[factor("indirect_clamp", 4.0)], rounds=0,
     )  # fmt: skip
     base = study.options.get(control=None)
     ladders = [
         Ladder("bounces", (1, 2, 4, 8)), Ladder("matte_bounces", (1, 2, 64)), Ladder("metal_bounces", (1, 64)),
     ]  # fmt: skip
+    at = (1, 11)
     most = Thresholds(0.15, 4.0, 30.0, 25.0)
     for asked in (
-        Asked(most, scale=0.5, way="explore", most_renders=8), Asked(most, scale=0.5, frames=(1, 11), most_renders=40),
+        Asked(most, scale=0.5, way="explore", most_renders=8), Asked(most, scale=0.5, frames=at, most_renders=40),
+        Asked(most, scale=1.0, frames=at, most_renders=40),
     ):  # fmt: skip
         row = begin(base, ladders, asked)
         finish()

@@ -48,7 +48,7 @@ TANSY = engines({"value": "tansy", "settings": {"gather_rays": 256}})
 SEDGE: dict[str, Any] = {"value": "sedge", "settings": {}}
 
 
-def run(question: str, **values: Any) -> Any:
+def run(question: str, *, rounds: int = MOST_ROUNDS, **values: Any) -> Any:
     """Create a study and render it to its end, with the seeds that its answer asks for while those are few."""
     from matchedpair.answers.answer import SEEDS
 
@@ -60,7 +60,7 @@ def run(question: str, **values: Any) -> Any:
     study = study_from({"question": question, **COMMON, **values})
     queue_study(study)
     finish()
-    for _ in range(MOST_ROUNDS):
+    for _ in range(rounds):
         step = answered_study(study, now=True).answer.next
         if step is None or step.act != SEEDS or step.seconds is None or step.seconds > MOST_SECONDS:
             break

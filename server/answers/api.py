@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Sequence
 from dataclasses import asdict
 from typing import Any
 
@@ -14,6 +15,7 @@ from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import OpenApiParameter, extend_schema
 from matchedpair.answers import facts_as_values
 from matchedpair.errors import PictureError
+from matchedpair.measures.zones import WHOLE
 from rest_framework import status
 from rest_framework.decorators import api_view
 from rest_framework.request import Request
@@ -34,6 +36,7 @@ from server.answers.serializers import (
 from server.answers.settling import settle
 from server.answers.studies import AnsweredStudy, answered_study
 from server.measuring.disk import disk_use
+from server.measuring.models import Measure
 from server.pairs.pair import PairFigures, figures_of_pair
 from server.runs.serializers import CountSerializer
 from server.store.changes import ALL
@@ -144,15 +147,27 @@ def _options(found: AnsweredStudy) -> list[dict[str, Any]]:
     facts = found.facts.options
     pictures = first_pictures([each.key for each in facts])
     pairs = {row.pair.trial_id: row.pair.pk for row in found.pairs}
+    refused = _refused([each.key for each in facts])
     plain = ("name", "place", "control", "seeds", "open", "seconds", "noise", "visible_noise")
     return [
         {name: getattr(each, name) for name in plain} | {
             "id": each.key, "pair": pairs.get(each.key, 0), "picture": pictures.get(each.key, ""),
+            "refused": refused.get(each.key, {}),
             "visible_error": None if each.visible_error is None
             else {"value": each.visible_error, "interval": None, "method": "reference"},
         }
         for each in facts
     ]  # fmt: skip
+
+
+def _refused(options: Sequence[int]) -> dict[int, dict[str, str]]:
+    """By option and figure why it is not known."""
+    names = {"noise": "noise", "visible_noise": "visible_noise", "visible": "visible_error"}
+    rows = Measure.objects.filter(option__in=options, name__in=names, zone=WHOLE).exclude(refused="")
+    found: dict[int, dict[str, str]] = {}
+    for option, name, reason in rows.values_list("option", "name", "refused"):
+        found.setdefault(option, {})[names[name]] = reason
+    return found
 
 
 def _summary(figures: PairFigures) -> dict[str, object]:

@@ -9,7 +9,7 @@ from typing import Any
 
 from matchedpair.answers import LevelFact, OptionFact, PairFact, StudyFacts
 from matchedpair.engines.setting import is_number
-from matchedpair.measures.cost import CPU, times_interval
+from matchedpair.measures.cost import APART, CPU, times_interval
 from matchedpair.measures.cost import VERSION as COST_VERSION
 from matchedpair.measures.figure import Figure
 from matchedpair.measures.zones import WHOLE
@@ -184,6 +184,8 @@ def _subject(trial: Option, otherwise: str) -> str:
 def _caveats(found: PairFigures) -> Iterable[str]:
     if found.time_ratio is not None and found.time_ratio.method == CPU:
         yield BUSY
+    if found.time_ratio is not None and found.time_ratio.note == APART:
+        yield f"both sides were {APART}, so times are less sure"
     for row in found.sheet.conditions:
         if row.state == "differs" and row.key != "load":
             yield f"{row.title.lower()} differs: {row.control or 'not known'} and {row.trial or 'not known'}"

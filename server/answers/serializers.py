@@ -222,6 +222,7 @@ class OptionSummarySerializer(serializers.Serializer):
     noise = OptionFigureSerializer(allow_null=True, help_text="In percent, at a typical place")
     visible_noise = OptionFigureSerializer(allow_null=True, help_text="In ΔE")
     visible_error = OptionFigureSerializer(allow_null=True, help_text="In ΔE, from the reference")
+    refused = serializers.DictField(child=serializers.CharField(), help_text="By figure why it is not known")
     picture = serializers.CharField(help_text="Empty for none")
 
 

@@ -54,9 +54,9 @@ def _evidence(search: Search, joined: Joined | None) -> list[dict[str, Any]]:
         looked = ", ".join(str(frame) for frame in frames_of(search))
         safety = f"; {search.more_levels} levels more for safety" if search.more_levels else ""
         rows.append({"what": f"frames looked at: {looked}; between two of them the higher level holds{safety}"})
-    if joined and joined.waste:
+    if joined and joined.waste and joined.waste.told is not None:
         rows.append({
-            "what": "rendering time that constant settings waste", "value": 100.0 * joined.waste.share, "unit": "%",
+            "what": "rendering time that constant settings waste", "value": 100.0 * joined.waste.told, "unit": "%",
             "method": "straight lines between the frames that were timed",
         })  # fmt: skip
     rows += [

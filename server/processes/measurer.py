@@ -34,6 +34,7 @@ from server.processes.heartbeat import Heart, machine_seconds
 from server.processes.models import Trouble
 from server.processes.outstanding import Look, forget_look, options_since
 from server.processes.turns import seen, turn, wish
+from server.searches.confirming import tell_again
 from server.searches.same_noise import advance_all as match_further
 from server.searches.searching import advance_all as search_further
 from server.store.notices import EVERYTHING, MEASURED, PROGRESS, Listener, ring
@@ -170,6 +171,7 @@ class Measurer:
             yield Work("question", str(study), asks, partial(measure_for_questions, mine, zones))
             moves = f"measures sequences of “{question}”"
             yield Work("sequences", str(study), moves, partial(measure_sequences, [study]))
+            yield Work("search", str(study), f"holds what “{question}” found", partial(tell_again, study))
         if self._failed:
             forget_look()
         else:

@@ -42,9 +42,11 @@ def queue_study(study: Study) -> int:
 
 
 @transaction.atomic
-def queue_options(study: Study, options: Sequence[Option]) -> int:
-    """Queue what these options still lack of the study's repeats. Returns how many renders."""
-    return _queue(study, list(options), study.repeats, FIRST_SEED)
+def queue_options(study: Study, options: Sequence[Option], repeats: int | None = None) -> int:
+    """Queue what these options still lack of so many repeats, the study's where none are given. Returns how many
+    renders.
+    """
+    return _queue(study, list(options), study.repeats if repeats is None else repeats, FIRST_SEED)
 
 
 @transaction.atomic

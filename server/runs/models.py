@@ -118,4 +118,5 @@ class Run(models.Model):
             threads=self.study.threads,
             machine=machine,
             habit=UNKNOWN if elsewhere else habit_of(self.option.engine, machine, self.study.threads),
+            at=self.ended_at.timestamp() if self.ended_at and not elsewhere else None,
         )

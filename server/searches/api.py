@@ -120,7 +120,7 @@ class JoinedSerializer(serializers.Serializer):
     constant = SettingsField()
     by_range_seconds = serializers.FloatField(allow_null=True)
     constant_seconds = serializers.FloatField(allow_null=True)
-    wasted_share = serializers.FloatField(allow_null=True)
+    wasted_share = serializers.FloatField(allow_null=True, help_text="Null where times tell none")
 
 
 class SearchSerializer(serializers.Serializer):
@@ -140,6 +140,8 @@ class SearchSerializer(serializers.Serializer):
     most_detail = serializers.FloatField(help_text="Percent of an octave's detail")
     state = serializers.ChoiceField(choices=SearchState.choices)
     words = serializers.CharField()
+    sentence = serializers.CharField(help_text="What it came to")
+    holds = serializers.BooleanField(help_text="False where it changes more than the thresholds at full size")
     scale = serializers.FloatField()
     zone = serializers.CharField(allow_blank=True)
     renders = serializers.IntegerField(help_text="Renders so far, each combination of settings once")

@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from matchedpair.answers.caveats import most_seen
-from matchedpair.answers.phrases import in_specks, part_of
+from matchedpair.answers.caveats import most_seen, part_stops
+from matchedpair.answers.phrases import in_specks, number, part_of, percent, stops
 from matchedpair.errors import PictureError, RefusedError
 from matchedpair.measures.detail import Octave
 from matchedpair.measures.pair import NO_EFFECT
 from matchedpair.measures.region import Region
+from matchedpair.measures.zones import WHOLE
 from matchedpair.search.raising import Change
 
 from server.catalogue.zones import zones_by_view
@@ -93,15 +94,15 @@ def _compared(zone: str, comparison: Comparison, size: tuple[int, int], most: Th
     found = []
     look, difference = comparison.look, comparison.difference
     if look and look["interval"] and look["interval"][0] * look["interval"][1] > 0.0:
-        found.append((abs(look["stops"]) / most.stops, f"{look['stops']:+.3f} stops{where}".replace("-", "−")))
+        found.append((abs(look["stops"]) / most.stops, f"{stops(look['stops'])}{where}"))
     if difference and difference["found"]:
         if look:
             colour = look["delta_e_after_gain"]
-            found.append((colour / most.colour, f"{colour:.2f} ΔE00 of colour{where}"))
+            found.append((colour / most.colour, f"the colour off by {number(colour)} ΔE{where}"))
         part = most_seen(part_facts(comparison))
         if part is not None:
-            told = f"{part.percent:+.2g} % in {part_of(part, size)}{where}{in_specks(part)}"
-            found.append((part.seen * abs(part.percent) / most.percent, told.replace("-", "−")))
+            told = f"{stops(part_stops(part.percent))} in {part_of(part, size)}{where}{in_specks(part)}"
+            found.append((part.seen * abs(part.percent) / most.percent, told))
     return found
 
 
@@ -130,10 +131,9 @@ def _octave(octave: Octave, most: float, zone: str) -> Part | None:
     off = abs(1.0 - kept.value)
     if off <= SURE * (kept.interval[1] - kept.interval[0]) / 2.0:
         return None
-    words = (
-        f"detail of {octave.pixels:.2g} px kept to {100 * kept.value:.3g} %{_where('' if zone == 'whole' else zone)}"
-    )
-    return 100.0 * off / most, words
+    more = "more" if kept.value > 1.0 else "less"
+    where = _where("" if zone == WHOLE else zone)
+    return 100.0 * off / most, f"{percent(off)} {more} detail of {number(octave.pixels)} px{where}"
 
 
 def _where(zone: str) -> str:

@@ -5,13 +5,15 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import asdict, dataclass
 
+from django.db.models import Max
 from matchedpair.engines.setting import Value
 from matchedpair.search.frame_ranges import FrameRange, Waste, constant, joined, waste
 from matchedpair.search.raising import Change, Ladder
 
 from server.catalogue.scenes import scene_named
+from server.measuring.models import Comparison
 from server.searches.changes import NOT_COMPARABLE, PENDING, change_of, thresholds_of
-from server.searches.models import Search
+from server.searches.models import Search, SearchState
 from server.searches.renders import frames_of, option_of, pair_of, seconds_of
 from server.studies.models import Option
 
@@ -59,6 +61,7 @@ def begin_confirming(row: Search, ladders: Sequence[Ladder]) -> list[Option]:
 def confirmed_words(row: Search) -> str | None:
     """What the pairs at full size say; `PENDING` while one is to come, None when one could not be rendered."""
     said = []
+    compared_at = _compared_at(row)
     for each in row.confirmed:
         if each["pair"] is None:
             continue
@@ -68,19 +71,45 @@ def confirmed_words(row: Search) -> str | None:
         if change is None:
             return None
         assert not isinstance(change, str)
-        each["change"] = asdict(change)
+        each["change"], each["compared_at"] = asdict(change), compared_at.get(each["pair"], "")
         said.append((change.amount, _in_words(change), each["frame"]))
     if not said:
         return "nothing changed at full size"
     held = [row_ for row_ in said if row_[0] <= 1.0]
+    if len(held) == len(said) and any((each.get("change") or {}).get("seen", 0.0) > 1.0 for each in row.confirmed):
+        return "At full size noise would hide a change of the threshold's size"
     amount, words, frame = max(said)
-    if len(row.confirmed) == 1:
-        kept = "It holds at full size; what differs most" if held else "At full size it changes more than the threshold"
-        return f"{kept}: {words}"
-    where = f"most in frame {frame}: {words}"
+    where = f" in frame {frame}" if len(row.confirmed) > 1 else ""
     if amount <= 1.0:
-        return f"It holds at full size in all {len(said)} frames; {where}"
-    return f"At full size it holds in {len(held)} of {len(said)} frames; {where}"
+        frames = f" in all {len(said)} frames" if len(said) > 1 else ""
+        return f"It holds at full size{frames}; what differs most{where}: {words}"
+    if len(said) == 1:
+        return f"At full size it changes more than the threshold{where}: {words}"
+    return f"At full size it holds in {len(held)} of {len(said)} frames; most{where}: {words}"
+
+
+def tell_again(study: int) -> int:
+    """Hold what a study's finished searches found against its pairs' present figures, where they were compared again
+    since: after more seeds, with a zone drawn later, by a newer method. Returns how many were told anew.
+    """
+    told = 0
+    for row in Search.objects.filter(study=study, state=SearchState.DONE):
+        now = _compared_at(row)
+        if all(each.get("compared_at", "") == now.get(each["pair"], "") for each in row.confirmed if each["pair"]):
+            continue
+        words = confirmed_words(row)
+        if words is not None and words != PENDING:
+            row.words = words
+            row.save(update_fields=["words", "confirmed"])
+            told += 1
+    return told
+
+
+def _compared_at(row: Search) -> dict[int, str]:
+    """By pair at full size when it was compared last."""
+    pairs = [each["pair"] for each in row.confirmed if each["pair"]]
+    rows = Comparison.objects.filter(pair__in=pairs).order_by("pair").values_list("pair")
+    return {pair: at.isoformat() for pair, at in rows.annotate(Max("measured_at"))}
 
 
 def _in_words(change: Change) -> str:

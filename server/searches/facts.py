@@ -6,10 +6,10 @@ from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from typing import Any
 
-from django.db.models import Count, Max
 from matchedpair.answers import SearchFact, StudyFacts
 from matchedpair.engines.setting import is_number
 from matchedpair.measures.figure import Ratio
+from matchedpair.search.raising import NOT_SURE
 
 from server.catalogue.zones import zones_by_view
 from server.pairs.pair import pair_figures, with_all
@@ -28,21 +28,21 @@ def with_searches(
         return {}
     found: dict[int, list[SearchFact]] = {}
     for row in Search.objects.filter(study__in=searched).select_related("base"):
-        found.setdefault(row.study_id, []).append(_fact(row))
+        found.setdefault(row.study_id, []).append(search_fact(row))
     return {pk: replace(facts[pk], searches=tuple(rows)) for pk, rows in found.items()}
 
 
 def search_stamps(studies: Sequence[Study]) -> dict[int, Any]:
     """By study what changes with its searches."""
-    rows = Search.objects.filter(study__in=studies).order_by("study").values_list("study", "state")
+    rows = Search.objects.filter(study__in=studies).order_by("study", "pk")
     stamps: dict[int, list[Any]] = {}
-    for pk, *row in rows.annotate(Count("pk"), Max("ended_at"), Max("words")):
-        stamps.setdefault(pk, []).append(row)
+    for pk, *row, confirmed in rows.values_list("study", "pk", "state", "words", "confirmed"):
+        stamps.setdefault(pk, []).append([*row, str([each.get("change") for each in confirmed])])
     return stamps
 
 
-def _fact(row: Search) -> SearchFact:
-    """What it came to: the least settings of all frames that were looked at, and the worst change among them."""
+def search_fact(row: Search) -> SearchFact:
+    """What it came to: the least settings of the frames that were looked at, and the worst change among them."""
     before = row.base.settings
     searched = [each["setting"] for each in row.ladders]
     found = list(row.found.values())
@@ -51,22 +51,33 @@ def _fact(row: Search) -> SearchFact:
     changes = [(each["change"]["amount"], each["change"], each) for each in row.confirmed if each.get("change")]
     state = WORDS.get(row.state, row.state)
     if row.state != SearchState.DONE or not changes:
-        return SearchFact(state, len(searched), len(lower), change=row.words, result=_result(lower, highest, before))
+        result = _result(lower, found, before)
+        return SearchFact(
+            state, len(searched), len(lower), change=row.words, result=result, scale=row.scale, unsure=_unsure(row)
+        )
     amount, change, worst = max(changes, key=lambda entry: entry[0])
     where = f" in frame {worst['frame']}" if len(row.confirmed) > 1 else ""
     return SearchFact(
         state, len(searched), len(lower), _time(worst["pair"]), f"{change['words']}{where}", amount,
         max(each["seen"] for _, each, _ in changes), worst["pair"] or 0, (worst["present"], worst["found"]),
-        _result(lower, highest, before),
+        _result(lower, found, before), row.scale, _unsure(row),
     )  # fmt: skip
+
+
+def _unsure(row: Search) -> int:
+    return len({each["setting"] for each in row.trace if each["words"] == NOT_SURE})
 
 
 def _lower(found: Mapping[str, Any], before: Mapping[str, Any], name: str) -> bool:
     return is_number(found.get(name)) and is_number(before.get(name)) and found[name] < before[name]
 
 
-def _result(lower: Sequence[str], found: Mapping[str, Any], before: Mapping[str, Any]) -> str:
-    parts = [f"{name.replace('_', ' ')} {found[name]:g} instead of {before[name]:g}" for name in lower]
+def _result(lower: Sequence[str], found: Sequence[Mapping[str, Any]], before: Mapping[str, Any]) -> str:
+    parts = []
+    for name in lower:
+        levels = sorted({own[name] for own in found if is_number(own.get(name))})
+        told = " to ".join(f"{level:g}" for level in dict.fromkeys((levels[0], levels[-1])))
+        parts.append(f"{name.replace('_', ' ')} {told} instead of {before[name]:g}")
     text = ", ".join(parts)
     return text[:1].upper() + text[1:]
 

@@ -4,12 +4,14 @@ from __future__ import annotations
 
 from typing import Any
 
+from matchedpair.answers.least import of_search
 from matchedpair.errors import InputError
 from matchedpair.search.exploring import evened_out, frontier
 from matchedpair.search.raising import settings_key
 
 from server.searches import searching
 from server.searches.confirming import joined_frames
+from server.searches.facts import search_fact
 from server.searches.models import Search, SearchState, Way
 from server.searches.renders import frames_of, spent_seconds
 
@@ -19,6 +21,7 @@ def search_row(row: Search) -> dict[str, Any]:
     rendered = {(each["frame"], settings_key(side)) for each in row.compared for side in (each["lower"], each["upper"])}
     frames = [frame for frame in frames_of(row) if str(frame) in row.found]
     pairs = {each["frame"]: each["pair"] for each in row.confirmed}
+    fact = search_fact(row)
     return {
         **{name: getattr(row, name) for name in (
             "state", "words", "scale", "zone", "most_renders", "most_seconds", "way", "more_levels", "unused",
@@ -30,7 +33,8 @@ def search_row(row: Search) -> dict[str, Any]:
             {"frame": frame, "settings": _raised(row, row.found[str(frame)]), "pair": pairs.get(frame)}
             for frame in frames
         ],
-        "joined": _joined(row), "pair": row.pair_id,
+        "joined": _joined(row), "pair": fact.pair or row.pair_id,
+        "sentence": of_search("least", fact).sentence, "holds": not (fact.threshold_share or 0.0) > 1.0,
         "trace": [{**each, "passed": each["pass"], "pair": _pair_of(row, each)} for each in row.trace],
         "ways": _ways(row) if row.way == Way.EXPLORE else [],
     }  # fmt: skip
@@ -57,7 +61,7 @@ def _joined(row: Search) -> dict[str, Any] | None:
         "constant": _raised(row, found.constant),
         "by_range_seconds": found.waste.by_range_seconds if found.waste else None,
         "constant_seconds": found.waste.constant_seconds if found.waste else None,
-        "wasted_share": found.waste.share if found.waste else None,
+        "wasted_share": found.waste.told if found.waste else None,
     }  # fmt: skip
 
 

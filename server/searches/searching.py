@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping, Sequence
 from dataclasses import asdict, dataclass, field
 from typing import Any
@@ -14,6 +15,7 @@ from matchedpair.search.raising import Change, Compared, Ladder, RaisingStep, ne
 from matchedpair.search.step import Wanted
 
 from server.catalogue.engines import engine_named, missing_reason
+from server.measuring.inputs import counted_runs
 from server.pairs.partners import as_side
 from server.runs.actions import must_be_ours, queue_options, stop_runs
 from server.runs.models import BAD_STATES, OPEN_STATES, Run
@@ -23,6 +25,7 @@ from server.searches.models import Search, SearchState, Way
 from server.searches.renders import frames_of, option_of, options_of, pair_of, seconds_of, spent_seconds, zone_named
 from server.studies.models import Option, Study
 
+MOST_SEEDS = 8  # of one combination; where more would be needed, samples are the better buy
 GOING_ON = (SearchState.SEARCHING, SearchState.CONFIRMING)
 
 
@@ -191,9 +194,23 @@ def _judge(row: Search) -> bool:
         if found == PENDING:
             return False
         assert not isinstance(found, str)
+        if found and found.blind and row.way == Way.RAISE and _more_seeds(row, each, found.seen):
+            row.words = "more seeds, since noise would hide a change that counts"
+            row.save()
+            return False
         each["change"] = asdict(found) if found else None
     row.save()
     return True
+
+
+def _more_seeds(row: Search, entry: Mapping[str, Any], seen: float) -> int:
+    """Queue the seeds that would show a change of the threshold's size, where `MOST_SEEDS` would. Returns how many."""
+    if row.most_seconds is not None and spent_seconds(row) >= row.most_seconds:
+        return 0
+    options = list(Option.objects.filter(pk__in=entry["options"]).prefetch_related("runs__study"))
+    there = min(len(counted_runs(option)) for option in options)
+    wanted = math.ceil(there * seen**2)  # what chance hides falls with the root of their number
+    return queue_options(row.study, options, wanted) if there < wanted <= MOST_SEEDS else 0
 
 
 def _alone(entry: Mapping[str, Any]) -> Change | str | None:

@@ -133,7 +133,7 @@ STEP = _object({
 CONFIRMED = _object({
     "frame": FRAME, "present": PLACE, "found": PLACE, "constant": _or_null(PLACE), "pair": _or_null(PLACE),
 })  # fmt: skip
-CONFIRMED["properties"]["change"] = CHANGE  # older searches told it in words alone
+CONFIRMED["properties"] |= {"change": CHANGE, "compared_at": TEXT}  # older searches told it in words alone
 CHECK = _object({"code": TEXT, "severity": TEXT, "message": TEXT}, more=True)
 SHAPES: dict[tuple[type[models.Model], str], Schema] = {
     (Setup, "crop"): _or_null(BOX), (Setup, "quantities"): _map(NUMBER),

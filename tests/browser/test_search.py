@@ -69,7 +69,7 @@ class SearchFromTheScreen(BrowserTest):
         self.assertIn(found.found["1"]["bounces"], (1, 4))
         trace = page.get_by_role("table", name="What was tried")
         expect(trace.locator("tr[data-outcome=enough]")).to_contain_text("less than the threshold")
-        expect(self.heading()).to_contain_text("1 setting can be lower.")
+        expect(self.heading()).to_contain_text("higher than this scene needs")
         self.assert_accessible()
         page.get_by_role("link", name="Look at the result beside the present settings").click()
         expect(page).to_have_url(re.compile(r"/pairs/\d+"))

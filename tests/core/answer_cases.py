@@ -280,7 +280,7 @@ def no_photograph():
 def search(**more):
     """A search that lowered four of six settings."""
     given = {
-        "time": ratio(0.61, 0.03, method="wall"), "change": "+0.012 stops, lower left", "threshold_share": 0.6,
+        "time": ratio(0.61, 0.03, method="wall"), "change": "0.012 stops brighter overall", "threshold_share": 0.6,
         "seen": 0.5, "pair": 102, "options": (1, 2), "result": "Bounces 4 instead of 8, glass bounces 8 instead of 64",
     } | more  # fmt: skip
     rows = [option(1, "Alder, 48 samples"), option(2, "bounces 4", levels=(level("bounces", 4),))]
@@ -394,9 +394,14 @@ CASES = {
     "Light that is not sure yet": lights(2.1, 2.15, half=0.05),
     "Light without a reference": no_photograph(),
     "A search that saves": search(),
-    "A search whose result shows": search(threshold_share=1.8, change="+0.04 stops, lower left"),
+    "A search whose result shows": search(threshold_share=1.8, change="0.04 stops brighter overall"),
+    "A search in smaller renders whose result shows": search(
+        threshold_share=2.5, change="1.1 stops darker in a small part of the middle right", scale=0.5
+    ),
     "A search that is not sure yet": search(seen=2.5, change=""),
     "A search that found nothing lower": replace(search(), searches=(SearchFact("done", 6, 0),)),
+    "A search that leaves settings for their noise": search(unsure=2),
+    "A search that noise hides all from": replace(search(), searches=(SearchFact("done", 6, 0, unsure=4),)),
     "A search under way": replace(search(), searches=(SearchFact("searching", 6, 1, change="bounces at 4 of 8"),)),
     "A search at full size": replace(search(), searches=(SearchFact("confirming", 6, 1),)),
     "Reduced maps": maps(),

@@ -1,7 +1,7 @@
 import unittest
 
 import numpy as np
-from matchedpair.measures.alignment import alignment
+from matchedpair.measures.alignment import Alignment, alignment
 from matchedpair.measures.light import Light
 
 from tests.inner_loop import long
@@ -47,6 +47,12 @@ class Shift(unittest.TestCase):
         found = of(twins(picture, 0.05, 1), twins(lit, 0.05, 3))
         self.assertEqual(found.shifted, "")
         self.assertLess(found.shift_pixels, 0.05)
+
+    def test_a_length_that_chance_has_in_two_directions_refuses_nothing(self):
+        made = np.random.default_rng(3).normal(0, 0.08, (5000, 2))
+        refused = [bool(Alignment((x, y), 0.08, "", None).shifted) for x, y in made.tolist()]
+        self.assertLess(np.mean(refused), 0.005)
+        self.assertIn("0.3 pixels apart", Alignment((0.3, 0.0), 0.08, "", None).shifted)
 
 
 class SamePicture(unittest.TestCase):

@@ -141,7 +141,7 @@ class Searches(unittest.TestCase):
         self.assertEqual((answer.sure, answer.choice), (SURE, 2))
         self.assertIn("4 of 6 settings", answer.sentence)
         self.assertIn("takes 0.61 × the time", answer.sentence)
-        self.assertIn("lower left", answer.sentence)
+        self.assertIn("0.012 stops brighter overall", answer.sentence)
 
     def test_a_change_that_could_have_been_missed_asks_for_seeds_and_is_not_called_saved(self):
         answer = answer_of(search(seen=2.5))

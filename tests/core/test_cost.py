@@ -1,10 +1,11 @@
 import math
 import random
 import unittest
+from dataclasses import replace
 
 from matchedpair.errors import InputError, RefusedError
 from matchedpair.measures import RunTimes, time_ratio
-from matchedpair.measures.cost import NOT_LEARNT, median_interval, ratio_interval
+from matchedpair.measures.cost import APART, HOURS_SCATTER, NOT_LEARNT, median_interval, ratio_interval
 from matchedpair.measures.habit import UNKNOWN, Account, Habit, learnt
 
 
@@ -107,6 +108,18 @@ class TimeRatio(unittest.TestCase):
     def test_two_lucky_repeats_do_not_make_it_sure(self):
         low, high = time_ratio([run(11.0)] * 2, [run(9.0)] * 2).interval
         self.assertGreater(high / low, 1.08)
+
+    def test_what_was_rendered_hours_apart_is_less_sure_and_says_so(self):
+        def at(wall, hour):
+            return replace(run(wall), at=3600.0 * hour)
+
+        control, soon, later = [at(10, 1), at(10, 2)], [at(6, 3), at(6, 1.5)], [at(6, 30), at(6, 31)]
+        near, far = time_ratio(control, soon), time_ratio(control, later)
+        self.assertEqual((near.note, far.note), (NOT_LEARNT, APART))
+        self.assertGreater(math.log(far.ends[1] / far.value), 1.9 * HOURS_SCATTER)
+        self.assertEqual(time_ratio(later, control).note, APART)
+        self.assertEqual(time_ratio(control, [*later, at(6, 2)]).note, NOT_LEARNT)
+        self.assertEqual(time_ratio(control, [run(6), run(6)]).note, NOT_LEARNT)
 
     def test_repeats_that_agree_narrow_the_interval(self):
         widths = []

@@ -71,6 +71,17 @@ class Known(unittest.TestCase):
         self.assertAlmostEqual(kept([self.truth], references)[0], 1.0, delta=0.05)
         self.assertLess(kept([self.truth], references[:1])[0], 0.9)
 
+    def test_noise_that_the_same_seeds_share_is_no_detail(self):
+        for noise in (0.1, 0.3):
+            one = [noisy(self.truth, noise, seed) for seed in (1, 2)]
+            other = [(picture * np.float32(1.001)).astype(np.float32) for picture in one]
+            np.testing.assert_allclose(kept(other, one), 1.0, atol=0.05)
+            longer = [(picture + 2 * self.truth) / 3 for picture in one]  # the same samples, and others
+            np.testing.assert_allclose(kept(one, longer), 1.0, atol=0.05)
+            np.testing.assert_allclose(kept(one[:1], longer), 1.0, atol=0.05)
+            more = [*one, *(noisy(self.truth, noise, seed) for seed in (3, 4))]
+            np.testing.assert_allclose(kept(more, longer), 1.0, atol=0.05)
+
     def test_the_interval_holds_the_truth(self):
         held = 0
         for seed in range(20):

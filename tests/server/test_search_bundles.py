@@ -46,7 +46,7 @@ class SearchesInBundles(WithEngines, TestCase):
     def test_trace_ways_ranges_and_result_are_shown_alike(self):
         made = self.load()
         before, after = self.searches(self.study), self.searches(made)
-        self.assertEqual(len(before), 2)
+        self.assertEqual(len(before), 3)
         self.maxDiff = 4000
         self.assertEqual(after, before)
 
@@ -54,7 +54,7 @@ class SearchesInBundles(WithEngines, TestCase):
         (self.folder / "alder.toml").unlink()
         body = self.call("GET", f"/api/studies/{self.study.pk}/searches/").json()
         self.assertIn("there is no engine 'alder'", body["cannot_begin"])
-        self.assertEqual((len(body["searches"]), body["proposed"]), (2, []))
+        self.assertEqual((len(body["searches"]), body["proposed"]), (3, []))
 
     def test_they_point_to_the_rows_that_came_with_them(self):
         made = self.load()

@@ -12,7 +12,9 @@ from matchedpair.choose import recipe_of
 from server.catalogue.zones import add_zone
 from server.decisions.models import RecipeVersion
 from server.measuring.measuring import measure_outstanding
+from server.processes.measurer import Measurer
 from server.runs.actions import claim, queue_study
+from server.runs.models import Run
 from server.runs.recording import record_result
 from server.searches import searching
 from server.searches.models import Search
@@ -26,6 +28,8 @@ SIZE = (96, 54)
 
 class SearchTest(PreparedTest):
     """Renders in which the light that bounces bring falls by half each time; glass bounces change nothing."""
+
+    noise = 0.01
 
     def prepare(self):
         super().prepare()
@@ -51,7 +55,7 @@ class SearchTest(PreparedTest):
             claim(run.pk, "bench")
             light = self.picture(run)
             dice = np.random.default_rng(run.pk)
-            light = light * (1 + 0.01 * dice.standard_normal((*light.shape[:2], 1)))
+            light = light * (1 + self.noise * dice.standard_normal((*light.shape[:2], 1)))
             path = settings.HOME / f"made-{run.pk}.exr"
             picture = write(path, light.astype(np.float32), "float").read_bytes()
             path.unlink()
@@ -231,6 +235,73 @@ class Raised(SearchTest):
         self.assertEqual(row.found["1"]["bounces"], 8)
         self.assertIn("cannot be compared: the pictures lie", self.read()["trace"][0]["change"])
 
+    def lose_a_ball(self, least=0):
+        """One glass ball in an even room goes dark below 8 bounces, in pictures wider than so many pixels."""
+
+        def picture(run):
+            wide, high = self.size_of(run)
+            light = textured((wide, high))
+            if run.option.settings["bounces"] < 8 and wide > least:
+                light[high // 2 : high // 2 + high // 6, wide // 2 : wide // 2 + wide // 12] *= 0.2
+            return light
+
+        self.picture = picture
+
+    def test_what_smaller_renders_do_not_show_is_told_at_full_size_and_leads_to_a_search_there(self):
+        self.lose_a_ball(least=48)
+        ladders = [{"setting": "bounces", "levels": [1, 8]}]
+        row = Search.objects.get(pk=self.begin(ladders=ladders, most_detail=None).json()["id"])
+        self.play(row)
+        self.assertEqual(row.found["1"]["bounces"], 1)
+        answer = self.call("GET", f"/api/studies/{self.study.pk}/answer/").json()["answer"]
+        self.assertRegex(
+            answer["sentence"], r"^Too little at full size: .*\(largest: \d\.\d stops darker in a small part of "
+        )
+        self.assertEqual(answer["next"]["act"], "search")
+        shown = self.read()
+        self.assertEqual((shown["sentence"], shown["holds"]), (answer["sentence"], False))
+        row = Search.objects.get(pk=self.begin(ladders=ladders, most_detail=None, scale=1.0).json()["id"])
+        self.play(row)
+        self.assertEqual((row.state, row.words), ("done", "the present settings are the least already"))
+
+    def test_a_zone_drawn_later_is_held_against_what_was_found(self):
+        self.lose_a_ball()
+        loose = {"most_stops": 0.1, "most_percent": 500.0, "most_colour": 50.0, "most_detail": None}
+        row = Search.objects.get(
+            pk=self.begin(ladders=[{"setting": "bounces", "levels": [1, 8]}], **loose).json()["id"]
+        )
+        self.play(row)
+        self.assertIn("It holds at full size", row.words)
+        Measurer().work()
+        row.refresh_from_db()
+        self.assertIn("It holds at full size", row.words)
+        ball = {"name": "Ball", "kind": "measure", "shape": "rectangle", "points": [[0.5, 0.5], [0.583, 0.667]]}
+        add_zone(self.base.setup.scene.name, self.base.setup.view, ball)
+        Measurer().work()
+        row.refresh_from_db()
+        self.assertRegex(row.words, "^At full size it changes more than the threshold: .* stops darker in Ball")
+        self.assertFalse(self.read()["holds"])
+
+    def test_where_noise_hides_a_change_that_counts_it_renders_more_seeds(self):
+        self.noise = 0.2
+        glass = {"ladders": [{"setting": "glass_bounces", "levels": [4, 16, 64]}], "most_detail": None}
+        row = Search.objects.get(pk=self.begin(**glass).json()["id"])
+        self.play(row)
+        lowest = self.study.options.get(purpose=Purpose.SEARCH, settings__glass_bounces=4)
+        self.assertGreater(lowest.runs.filter(warm_up=False).count(), self.study.repeats)
+        self.assertEqual(row.found["1"]["glass_bounces"], 4, row.trace)
+
+    def test_where_more_seeds_would_not_do_it_is_not_sure(self):
+        self.noise = 0.8
+        glass = {"ladders": [{"setting": "glass_bounces", "levels": [4, 16, 64]}], "most_detail": None}
+        row = Search.objects.get(pk=self.begin(**glass).json()["id"])
+        self.play(row)
+        runs = Run.objects.filter(option__purpose=Purpose.SEARCH, warm_up=False)
+        self.assertLessEqual(max(runs.values_list("seed", flat=True)), self.study.repeats)
+        self.assertEqual(self.read()["sentence"], "Not sure yet: noise hides whether it can be lower.")
+        answer = self.call("GET", f"/api/studies/{self.study.pk}/answer/").json()["answer"]
+        self.assertEqual((answer["sure"], answer["next"]["act"]), ("not sure yet", "levels"))
+
     def test_the_old_form_of_a_search_is_brought_to_frames(self):
         row = Search.objects.get(pk=self.begin().json()["id"])
         self.play(row)
@@ -245,7 +316,9 @@ class Raised(SearchTest):
         without = [[{**each, "change": None} for each in rows] for rows in (new[0], row.compared)]
         self.assertEqual(without[0], without[1])
         # what changed at full size was told in words alone then
-        confirmed = [{key: value for key, value in each.items() if key != "change"} for each in new[3]]
+        confirmed = [
+            {key: value for key, value in each.items() if key not in ("change", "compared_at")} for each in new[3]
+        ]
         self.assertEqual((row.trace, row.found, row.confirmed), (*new[1:3], confirmed))
 
 

@@ -41,6 +41,7 @@ describe("options in an order", () => {
     noise: null,
     visible_noise: null,
     visible_error: null,
+    refused: {},
     picture: "",
   });
   const rows = [

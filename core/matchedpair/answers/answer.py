@@ -7,8 +7,8 @@ from dataclasses import dataclass
 SURE, UNSURE, NOTHING = "sure", "not sure yet", "nothing yet"
 PAIR, OPTION, CURVE, REFERENCE = "pair", "option", "curve", "reference"
 VISIBLE_NOISE, VISIBLE_ERROR = "visible_noise", "visible_error"
-SEEDS, RENDER_REFERENCE, DRAW_ZONE, HIGHER_LEVELS, RUN, LOOK = ACTS = (
-    "seeds", "reference", "zone", "levels", "run", "look",
+SEEDS, RENDER_REFERENCE, DRAW_ZONE, HIGHER_LEVELS, RUN, LOOK, SEARCH = ACTS = (
+    "seeds", "reference", "zone", "levels", "run", "look", "search",
 )  # fmt: skip
 
 
@@ -50,7 +50,8 @@ class Claim:
 
 @dataclass(frozen=True)
 class Step:
-    """The one thing that would settle what is open, as a button; ``look`` leads to the pair that is shown.
+    """The one thing that would settle what is open, as a button; ``look`` leads to the pair that is shown,
+    ``search`` to a search at full size.
 
     Parameters
     ----------

@@ -282,6 +282,10 @@ class SearchFact:
         The smallest change that would have been seen, as a share of the threshold.
     pair : int
         Before and after at full size; 0 for none.
+    scale : float
+        The share of the full width that it was searched at.
+    unsure : int
+        How many settings were left as they are since noise hid whether a lower level changes the picture.
     """
 
     state: str
@@ -294,6 +298,8 @@ class SearchFact:
     pair: int = 0
     options: tuple[int, ...] = ()
     result: str = ""
+    scale: float = 1.0
+    unsure: int = 0
 
 
 @dataclass(frozen=True)

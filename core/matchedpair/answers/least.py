@@ -2,55 +2,74 @@
 
 from __future__ import annotations
 
-from matchedpair.answers.answer import NOTHING, PAIR, SURE, UNSURE, Answer, Claim, Proof, Step
-from matchedpair.answers.facts import SearchFact, StudyFacts
+from collections.abc import Sequence
+
+from matchedpair.answers.answer import HIGHER_LEVELS, NOTHING, PAIR, SEARCH, SURE, UNSURE, Answer, Claim, Proof, Step
+from matchedpair.answers.facts import OptionFact, SearchFact, StudyFacts
 from matchedpair.answers.missing import nothing_yet
 from matchedpair.answers.phrases import render_time, sentence, times, times_between
 from matchedpair.answers.settle import LARGER, more_seeds
 
+MORE_SEEDS = Step(HIGHER_LEVELS, "Plan it with more samples or seeds, then search again")
+AT_FULL_SIZE = Step(SEARCH, "Search again at full size: what is small there does not show in smaller renders")
 SEARCHING, CONFIRMING, DONE = "searching", "confirming", "done"
 
 
 def answer(facts: StudyFacts) -> Answer:
     """The answer of the newest search that came to an end; else what the one under way is doing."""
     done = next((row for row in facts.searches if row.state == DONE), None)
-    if done is not None:
-        return _of(facts, done)
-    if not facts.searches:
+    if done is None and not facts.searches:
         return nothing_yet(facts)
-    newest = facts.searches[0]
-    if newest.state == SEARCHING:
-        return Answer(facts.question, f"Searching for the least settings: {newest.change}.", NOTHING)
-    if newest.state == CONFIRMING:
-        return Answer(
-            facts.question, "Found; the result is being rendered at full size to see whether it holds.", NOTHING
-        )
-    text = f"No result: the search ended before it was through ({newest.change})"
-    return Answer(facts.question, sentence(text), UNSURE)
+    return of_search(facts.question, done or facts.searches[0], facts.options)
 
 
-def _of(facts: StudyFacts, row: SearchFact) -> Answer:
+def of_search(question: str, row: SearchFact, options: Sequence[OptionFact] = ()) -> Answer:
+    """What one search says; `options` are those of its study, which tell how many seeds there are."""
+    if row.state == DONE:
+        return _of(question, row, options)
+    if row.state == SEARCHING:
+        return Answer(question, f"Searching for the least settings: {row.change}.", NOTHING)
+    if row.state == CONFIRMING:
+        return Answer(question, "Found; the result is being rendered at full size to see whether it holds.", NOTHING)
+    text = f"No result: the search ended before it was through ({row.change})"
+    return Answer(question, sentence(text), UNSURE)
+
+
+def _of(question: str, row: SearchFact, options: Sequence[OptionFact]) -> Answer:
     proof = Proof(PAIR, row.pair, row.options) if row.pair else None
+    if not row.lower and row.unsure:
+        hidden = "it" if row.settings == 1 else f"{row.unsure} of the {row.settings} settings"
+        text = f"Not sure yet: noise hides whether {hidden} can be lower"
+        return Answer(question, sentence(text), UNSURE, 0, (), (), MORE_SEEDS, proof)
+    but = (Claim(f"noise hides whether {row.unsure} more can be lower"),) if row.unsure else ()
     if not row.lower:
-        text = f"The present settings are the least already: none of the {row.settings} can be lower"
-        return Answer(facts.question, sentence(text), SURE, 0, (), (), None, proof)
+        none = "it cannot" if row.settings == 1 else f"none of the {row.settings} can"
+        text = f"The present settings are the least already: {none} be lower"
+        return Answer(question, sentence(text), SURE, 0, (), (), None, proof)
     told = (Claim(f"{row.result}.", proof),) if row.result else ()
-    were = f"{row.lower} of {row.settings} settings were higher than this scene needs"
+    were = f"{_lowered(row)} higher than this scene needs"
     if row.threshold_share is None:
         text = f"{were}; the result is not rendered at full size yet"
-        return Answer(facts.question, sentence(text), UNSURE, 0, told, (), None, proof)
+        return Answer(question, sentence(text), UNSURE, 0, told, (), None, proof)
     largest = f" (largest: {row.change})" if row.change else ""
     if row.threshold_share > 1:
         told = told if row.time is None else (*told, Claim(sentence(render_time(row.time)), proof))
         text = f"Too little at full size: with the settings found it changes beyond your thresholds{largest}"
-        return Answer(facts.question, sentence(text), SURE, row.options[0] if row.options else 0, told, (), None, proof)
+        again = AT_FULL_SIZE if row.scale < 1 else None
+        return Answer(question, sentence(text), SURE, row.options[0] if row.options else 0, told, (), again, proof)
     if row.seen > 1:
         text = f"Not sure yet: {were}; at full size a change of your thresholds would not have shown"
-        options = [option for key in row.options if (option := facts.option(key)) is not None]
-        step: Step | None = more_seeds(options, row.seen, 1.0) or LARGER
-        return Answer(facts.question, sentence(text), UNSURE, 0, told, (), step, proof)
+        both = [option for option in options if option.key in row.options]
+        step: Step | None = more_seeds(both, row.seen, 1.0) or LARGER
+        return Answer(question, sentence(text), UNSURE, 0, told, (), step, proof)
     text = f"{were}: the result{_takes(row)} nothing changes beyond your thresholds{largest}"
-    return Answer(facts.question, sentence(text), SURE, row.options[-1] if row.options else 0, told, (), None, proof)
+    return Answer(question, sentence(text), SURE, row.options[-1] if row.options else 0, told, but, None, proof)
+
+
+def _lowered(row: SearchFact) -> str:
+    if row.settings == 1:
+        return "the setting was"
+    return f"{row.lower} of {row.settings} settings {'was' if row.lower == 1 else 'were'}"
 
 
 def _takes(row: SearchFact) -> str:

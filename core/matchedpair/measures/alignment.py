@@ -23,7 +23,7 @@ from matchedpair.measures.region import Region, ratio_error
 from matchedpair.pictures.filters import gauss, reduced
 from matchedpair.pictures.picture import Doubles, Floats
 
-VERSION = 1
+VERSION = 2
 Cut = tuple[slice, slice]
 Shift = tuple[tuple[float, float], float]  # right and down, and the standard error of either
 TILE, MOST_TILES = 256, 12
@@ -35,6 +35,7 @@ LEAST_TILE, SMALLEST_TILE = 24, 48
 TOLD, LEAST_TILES = 0.15, 4  # pixels; tiles that tell so much, below which nothing is known of how they disagree
 SURE_SHIFT, LEAST_ERROR = 0.04, 0.02  # pixels
 MOST_SHIFT = 0.1
+SURE = 3.5  # standard errors of either axis: chance alone is longer than 2 in one of seven, than 3.5 in one of 450
 MOST_SHARPNESS = 0.1
 COARSE_WIDTH = 192
 STRUCTURE = 4.0  # of the noise's variance, below which there is nothing to recognise a picture by
@@ -74,7 +75,7 @@ class Alignment:
         if self.mismatch:
             return self.mismatch
         length = self.shift_pixels
-        if length is not None and length > MOST_SHIFT and length > 2 * self.shift_error:
+        if length is not None and length > MOST_SHIFT and length > SURE * self.shift_error:
             return f"the pictures lie {length:.2g} pixels apart; above {MOST_SHIFT} pixels edges would count as error"
         return ""
 

@@ -25,6 +25,10 @@ VERSION = 2
 PRIOR_SCATTER = 0.08  # eight repeats of one render on two shared cores: 0.09 in wall and in CPU seconds alike
 PRIOR_COUNT = 4
 SMALLEST_THAT_MATTERS = 0.05
+# of the logarithm, between hours that lie apart: what else runs, how warm it is, what was installed meanwhile
+HOURS_SCATTER = 0.25
+APART_SECONDS = 6 * 3600.0
+APART = "rendered hours or days apart"
 NOT_LEARNT = "how its times scatter on this machine is not known yet"
 WALL, CPU = "wall", "cpu"
 
@@ -46,6 +50,8 @@ class RunTimes:
         Name of the machine; times of different machines are not compared.
     habit : Habit
         What is known of this engine's times on this machine.
+    at : float or None
+        When it ended, in seconds of any clock that all share; None where nobody knows.
     """
 
     wall_seconds: float
@@ -55,6 +61,7 @@ class RunTimes:
     threads: int
     machine: str
     habit: Habit = UNKNOWN
+    at: float | None = None
 
     def __post_init__(self) -> None:
         if self.wall_seconds <= 0.0 or (self.cpu_seconds is not None and self.cpu_seconds < 0.0) or self.threads < 1:
@@ -112,7 +119,8 @@ def time_ratio(control: Sequence[RunTimes], trial: Sequence[RunTimes]) -> Ratio:
     """Rendering time of the trial over that of the control: median over median. Below 1 the trial is faster.
 
     Getting ready is left out when every run tells it apart; else total times are compared. The method is ``wall``,
-    or ``cpu`` when a machine was busy. A change under 5 % or inside the interval is a tie.
+    or ``cpu`` when a machine was busy. A change under 5 % or inside the interval is a tie. The interval is wide where
+    one side was rendered hours before the other.
 
     Times of different machines are never compared: where several machines rendered both sides, the ratio is got on each
     by itself, and their geometric mean, weighted by runs, is given with a note; runs without a partner on their machine
@@ -142,8 +150,19 @@ def time_ratio(control: Sequence[RunTimes], trial: Sequence[RunTimes]) -> Ratio:
     first, second = seconds[: len(control)], seconds[len(control) :]
     value = median(second) / median(first)
     interval = ratio_interval(value, first, second, widest([run.habit for run in runs]))
-    known = all(run.habit.scatter is not None for run in runs)
-    return Ratio(value, interval, basis, VERSION, _is_tie(value, interval), "" if known else NOT_LEARNT)
+    note = "" if all(run.habit.scatter is not None for run in runs) else NOT_LEARNT
+    if _hours_apart(control, trial):
+        reach = math.hypot(math.log(interval[1] / value), 1.96 * HOURS_SCATTER)
+        interval, note = (value * math.exp(-reach), value * math.exp(reach)), APART
+    return Ratio(value, interval, basis, VERSION, _is_tie(value, interval), note)
+
+
+def _hours_apart(control: Sequence[RunTimes], trial: Sequence[RunTimes]) -> bool:
+    """Whether all of one side was rendered hours before any of the other."""
+    first, second = ([run.at for run in side if run.at is not None] for side in (control, trial))
+    if len(first) < len(control) or len(second) < len(trial):
+        return False
+    return max(min(second) - max(first), min(first) - max(second)) > APART_SECONDS
 
 
 def _over_machines(control: Sequence[RunTimes], trial: Sequence[RunTimes], machines: Sequence[str]) -> Ratio:

@@ -1,15 +1,17 @@
 """Detail kept, octave by octave: how much of the reference's texture and edges the render still shows.
 
-In each band between two blurs, T = Σ w·I_b·(R1_b + R2_b)/2 / Σ w·R1_b·R2_b with w = 1/(G8(R)² + eps²). Noise of the
-render and of the reference averages out of these products, so that it does not move the figure. 1 = all kept; below,
+In each band between two blurs, T = Σ w·(I2_b·R1_b + I1_b·R2_b)/2 / Σ w·R1_b·R2_b with w = 1/(G8(R)² + eps²). Noise of
+the render and of the reference averages out of these products, so that it does not move the figure; a seed is never
+taken with the same seed of the other side, since these may have drawn the same noise. 1 = all kept; below,
 it is smoothed away; above, sharpened. Without the reference's twin its own noise stays in the lower sum, and the
 finest octaves may read too low.
 """
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from functools import partial
 
 import cv2
 import numpy as np
@@ -21,7 +23,7 @@ from matchedpair.pictures.filters import FINEST_REACH, OCTAVES, coarser_bands, f
 from matchedpair.pictures.picture import Floats
 from matchedpair.pictures.strips import maps_in_strips
 
-VERSION = 1
+VERSION = 2
 SIGMAS = OCTAVES[:5]
 SURROUNDINGS = 8.0
 BLOCK = 32
@@ -43,18 +45,22 @@ class Detail:
     Parameters
     ----------
     light, reference : Light
-        The render's seeds, and the reference with its twin when there is one.
+        The render's seeds, and the reference with its twin when there is one, in the order of their seeds.
     """
 
     def __init__(self, light: Light, reference: Light) -> None:
         weight = _weight(reference)
-        planes = [light.mean, *reference.y[:2]]
-        above, below, next_above, next_below, *halved = maps_in_strips(_finest, [weight, *planes], FINEST_REACH)
+        renders, references = _crossed(light, reference)
+        planes = [*renders, *references]
+        products = partial(_products, count=len(renders))
+        above, below, next_above, next_below, *halved = maps_in_strips(
+            partial(_finest, products=products), [weight, *planes], FINEST_REACH
+        )
         self._bands = [(0.0, 1, above, below), (SIGMAS[0], 2, next_above, next_below)]
         for parts in zip(*(coarser_bands(plane, SIGMAS[-1]) for plane in halved), strict=True):
             step = parts[0].step
             self._bands.append(
-                (parts[0].sigma, step, *_products(weight[::step, ::step], [part.plane for part in parts]))
+                (parts[0].sigma, step, *products(weight[::step, ::step], [part.plane for part in parts]))
             )
 
     def octaves(self, region: Region) -> tuple[Octave, ...]:
@@ -73,21 +79,36 @@ def _weight(reference: Light) -> Floats:
     return np.asarray(weight, dtype=np.float32)
 
 
-def _finest(weight: Floats, *planes: Floats) -> list[Floats]:
+def _crossed(light: Light, reference: Light) -> tuple[list[Floats], list[Floats]]:
+    """The references, and for each of them, or for the last alone, the mean of the render's other seeds."""
+    references, seeds = reference.y[:2], light.y
+    if len(seeds) == 1:
+        return list(seeds), references
+    return [_mean_without(seeds, number) for number in range(len(references))], references
+
+
+def _mean_without(seeds: Sequence[Floats], number: int) -> Floats:
+    others = [plane for place, plane in enumerate(seeds) if place != number]
+    return others[0] if len(others) == 1 else np.asarray(np.mean(others, axis=0, dtype=np.float32))
+
+
+def _finest(weight: Floats, *planes: Floats, products: Callable[..., tuple[Floats, Floats]]) -> list[Floats]:
     """Products of the two finest bands, then the planes blurred for the coarser ones."""
     split = [finest_bands(plane) for plane in planes]
-    first = _products(weight, [finest for finest, _, _ in split])
-    second = _products(weight[::2, ::2], [band for _, band, _ in split])
+    first = products(weight, [finest for finest, _, _ in split])
+    second = products(weight[::2, ::2], [band for _, band, _ in split])
     return [*first, *second, *(halved for _, _, halved in split)]
 
 
-def _products(weight: Floats, parts: Sequence[Floats]) -> tuple[Floats, Floats]:
-    """The two products that are summed, of the render's band with the reference's."""
-    render, first, second = parts[0], parts[1], parts[-1]
-    both = first if len(parts) == 2 else (first + second) * np.float32(0.5)
-    above = render * both
+def _products(weight: Floats, parts: Sequence[Floats], *, count: int) -> tuple[Floats, Floats]:
+    """The two products that are summed, of the render's bands, the first `count`, with the reference's."""
+    renders, references = parts[:count], parts[count:]
+    above = renders[-1] * references[-1]
+    if count == 2:
+        above += renders[0] * references[0]
+        above *= np.float32(0.5)
     above *= weight
-    below = first * second
+    below = references[0] * references[-1]
     below *= weight
     return above, below
 

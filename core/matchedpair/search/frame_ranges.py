@@ -12,6 +12,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from matchedpair.engines.setting import Value
+from matchedpair.measures.cost import SMALLEST_THAT_MATTERS
 from matchedpair.search.raising import Ladder
 from matchedpair.search.step import Settings
 
@@ -38,6 +39,11 @@ class Waste:
     def share(self) -> float:
         """0 when nothing is wasted."""
         return 1.0 - self.by_range_seconds / self.constant_seconds if self.constant_seconds > 0.0 else 0.0
+
+    @property
+    def told(self) -> float | None:
+        """The share; None where it is too small to matter, or chance, since higher settings are no less work."""
+        return self.share if self.share >= SMALLEST_THAT_MATTERS else None
 
 
 def joined(

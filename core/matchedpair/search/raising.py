@@ -20,6 +20,7 @@ from matchedpair.search.step import SearchStep, Settings, Wanted
 MOST_PASSES = 4
 BLIND = "not sure: a change that counts would not have been seen here; more seeds would tell"
 SettingsKey = tuple[tuple[str, Value], ...]
+NOT_SURE = "left at its highest level: of a lower one it is not sure"
 State = Literal["render", "done", "out_of_budget", "failed"]
 Outcome = Literal["raised", "enough", "unused", "kept", "top"]
 
@@ -150,6 +151,7 @@ class _Search:
         self.known = {(settings_key(row.lower), settings_key(row.upper)): row.change for row in compared}
         self.trace: list[TraceRow] = []
         self.unused: list[str] = []
+        self.not_sure: set[str] = set()
         self.about = ""
 
     def run(self) -> None:
@@ -172,6 +174,7 @@ class _Search:
             change = self._change(name, level, top, passed)
             if change.blind:
                 self._note(passed, name, level, change, "raised", BLIND)
+                self.not_sure.add(name)
                 continue
             if number == 0 and passed == 1 and not change.found:
                 self._note(passed, name, level, change, "unused", "changes nothing here: left at its lowest")
@@ -185,7 +188,8 @@ class _Search:
                 self.now[name] = level
                 return not kept
             self._note(passed, name, level, change, "raised", "too low: it still changes the picture")
-        self._note(passed, name, top, None, "top", "only its highest level is enough")
+        words = NOT_SURE if name in self.not_sure else "only its highest level is enough"
+        self._note(passed, name, top, None, "top", words)
         self.now[name] = top
         return before != top
 

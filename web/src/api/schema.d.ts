@@ -2436,9 +2436,10 @@ export interface components {
          *     * `levels` - levels
          *     * `run` - run
          *     * `look` - look
+         *     * `search` - search
          * @enum {string}
          */
-        ActEnum: "seeds" | "reference" | "zone" | "levels" | "run" | "look";
+        ActEnum: "seeds" | "reference" | "zone" | "levels" | "run" | "look" | "search";
         /** @description The error against a reference sequence, how much of it changes from frame to frame, and the lag behind it. */
         AgainstReference: {
             lag: components["schemas"]["Lag"] | null;
@@ -3613,7 +3614,10 @@ export interface components {
             by_range_seconds: number | null;
             /** Format: double */
             constant_seconds: number | null;
-            /** Format: double */
+            /**
+             * Format: double
+             * @description Null where times tell none
+             */
             wasted_share: number | null;
         };
         /** @description The same with the picture it is of. */
@@ -4257,6 +4261,10 @@ export interface components {
             visible_noise: components["schemas"]["OptionFigure"] | null;
             /** @description In ΔE, from the reference */
             visible_error: components["schemas"]["OptionFigure"] | null;
+            /** @description By figure why it is not known */
+            refused: {
+                [key: string]: string;
+            };
             /** @description Empty for none */
             picture: string;
         };
@@ -5333,6 +5341,10 @@ export interface components {
             most_detail: number;
             state: components["schemas"]["SearchStateEnum"];
             words: string;
+            /** @description What it came to */
+            sentence: string;
+            /** @description False where it changes more than the thresholds at full size */
+            holds: boolean;
             /** Format: double */
             scale: number;
             zone: string;

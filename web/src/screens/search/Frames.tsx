@@ -53,9 +53,12 @@ function stretches(ranges: Schema["FrameRange"][], name: string): Stretch[] {
 
 function wasteWords(joined: Schema["Joined"]): string {
   const constant = settingsInWords(joined.constant);
-  if (joined.constant_seconds == null || joined.by_range_seconds == null || joined.wasted_share == null)
-    return `constant: ${constant}`;
-  return `${duration(joined.by_range_seconds)} by range; constant (${constant}) ${duration(joined.constant_seconds)}, ${three(100 * joined.wasted_share)} % of it wasted`;
+  if (joined.constant_seconds == null || joined.by_range_seconds == null) return `constant: ${constant}`;
+  const wasted =
+    joined.wasted_share == null
+      ? "no measurable difference"
+      : `${three(100 * joined.wasted_share)} % of it wasted`;
+  return `${duration(joined.by_range_seconds)} by range; constant (${constant}) ${duration(joined.constant_seconds)}, ${wasted}`;
 }
 
 /** What was found at each frame that was looked at, and where it can be seen. */

@@ -63,6 +63,11 @@ export function SaveFound({ row }: { row: Schema["Search"] }) {
       <button type="submit" className="act" disabled={!name.trim() || !by.trim() || save.isPending}>
         Save as a recipe
       </button>
+      {row.holds ? null : (
+        <p className="max-w-[40rem] text-fault text-sm">
+          At full size it changes more than the thresholds; the recipe will say so.
+        </p>
+      )}
       {save.data ? (
         <span role="status">
           Saved as {save.data.name}, version {save.data.version}; see the{" "}

@@ -28,13 +28,17 @@ export function SearchForm(props: {
   frame: number;
   firstFrame: number;
   lastFrame: number;
+  /** Whether it was asked for at full size, whatever was chosen last. */
+  fullSize: boolean;
   busy: boolean;
   onBegin: (asked: Schema["NewSearchRequest"]) => void;
 }) {
   const [rows, setRows] = useState<Row[]>(() =>
     props.proposed.map((proposed) => ({ proposed, on: proposed.wanted, levels: proposed.levels.join(", ") })),
   );
-  const [scale, setScale] = useRemembered("search.scale", 0.5);
+  const [remembered, setScale] = useRemembered("search.scale", 0.5);
+  const [asked, setAsked] = useState(props.fullSize ? 1 : null);
+  const scale = asked ?? remembered;
   const [zone, setZone] = useState("");
   const [stops, setStops] = useRemembered("search.stops", "0.02");
   const [colour, setColour] = useRemembered("search.colour", "0.5");
@@ -136,7 +140,14 @@ export function SearchForm(props: {
           </select>
         </Labelled>
         <Labelled title="Searched at">
-          <select className="field" value={scale} onChange={(event) => setScale(Number(event.target.value))}>
+          <select
+            className="field"
+            value={scale}
+            onChange={(event) => {
+              setAsked(null);
+              setScale(Number(event.target.value));
+            }}
+          >
             {SIZES.map(([value, title]) => (
               <option key={value} value={value}>
                 {title}

@@ -1,10 +1,10 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { Link, useParams } from "react-router";
+import { Link, useParams, useSearchParams } from "react-router";
 import { api, body, type Schema } from "../../api/client";
-import { searchesQuery, studyQuery } from "../../api/queries";
-import { three } from "../../parts/format";
+import { answerQuery, searchesQuery, studyQuery } from "../../api/queries";
 import { Failed, Loading, Notice } from "../../parts/Notice";
 import { useTitle } from "../../parts/useTitle";
+import { ProofStrip } from "../study/ProofStrip";
 import { SearchForm } from "./SearchForm";
 import { SearchTrace } from "./SearchTrace";
 
@@ -13,6 +13,8 @@ export function SearchPage() {
   const id = Number(useParams().id);
   const study = useQuery(studyQuery(id));
   const searches = useQuery(searchesQuery(id));
+  const says = useQuery(answerQuery(id));
+  const [wanted] = useSearchParams();
   const queries = useQueryClient();
   useTitle(`Search: ${study.data?.question ?? ""}`);
   const begin = useMutation({
@@ -26,6 +28,8 @@ export function SearchPage() {
     return <Failed what="searches" error={searches.error} retry={() => void searches.refetch()} />;
   if (!study.data || !searches.data) return <Loading what="searches" />;
   const { data } = searches;
+  const done = data.searches.find((row) => row.state === "done");
+  const proved = done !== undefined && done.sentence === says.data?.answer.sentence;
   return (
     <div className="px-6 py-5">
       <p className="text-soft">
@@ -36,6 +40,11 @@ export function SearchPage() {
       <h1 className="mt-0.5 mb-3 max-w-[60rem] text-xl font-semibold leading-snug">
         {sentenceOf(data.searches)}
       </h1>
+      {proved && says.data ? (
+        <div className="mb-5">
+          <ProofStrip study={id} answer={says.data.answer} options={says.data.options} />
+        </div>
+      ) : null}
       {data.cannot_begin === "" ? (
         <SearchForm
           base={data.base}
@@ -45,6 +54,7 @@ export function SearchPage() {
           frame={data.frame}
           firstFrame={data.first_frame}
           lastFrame={data.last_frame}
+          fullSize={wanted.get("at") === "full-size"}
           busy={begin.isPending}
           onBegin={begin.mutate}
         />
@@ -65,20 +75,7 @@ export function SearchPage() {
   );
 }
 
-function sentenceOf(rows: Schema["Search"][]): string {
-  const [newest] = rows;
-  if (!newest) return "Which of these settings are higher than the picture needs?";
-  if (newest.state === "searching" || newest.state === "confirming") return "The search goes on.";
-  if (newest.state !== "done") return "The search is not over; what it found so far stands below.";
-  const changed = Object.entries(newest.found).filter(([name, value]) => newest.before[name] !== value);
-  if (newest.joined) {
-    const ranges = newest.joined.ranges.length;
-    if (ranges === 1) return `One setting holds for all frames. ${newest.words}.`;
-    const wasted = newest.joined.wasted_share;
-    const cost =
-      wasted == null ? "" : ` Constant settings would waste ${three(100 * wasted)} % of the rendering time.`;
-    return `${ranges} ranges of frames have settings of their own.${cost}`;
-  }
-  if (changed.length === 0) return "The present settings are the least that give this picture.";
-  return `${changed.length} ${changed.length === 1 ? "setting can" : "settings can"} be lower. ${newest.words}.`;
+/** What the newest search came to; how the settings go along the frames stands with it. */
+function sentenceOf([newest]: Schema["Search"][]): string {
+  return newest?.sentence ?? "Which of these settings are higher than the picture needs?";
 }

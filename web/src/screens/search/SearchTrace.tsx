@@ -51,8 +51,7 @@ export function SearchTrace({ row }: { row: Search }) {
     >
       <p className="flex flex-wrap items-center gap-3">
         <span role="status" className={row.state === "failed" ? "text-fault" : "font-semibold"}>
-          {STATES[row.state]}
-          {row.words ? `: ${row.words}` : ""}
+          {row.state === "done" ? row.sentence : `${STATES[row.state]}${row.words ? `: ${row.words}` : ""}`}
         </span>
         <span className="text-soft text-sm">
           {row.renders} ways rendered{row.most_renders == null ? "" : ` of ${row.most_renders}`}
@@ -105,6 +104,7 @@ export function SearchTrace({ row }: { row: Search }) {
         </Notice>
       ) : null}
       <p className="mt-1">{foundWords(row)}</p>
+      {row.state === "done" && row.frames.length > 1 ? <p className="mt-1">{row.words}.</p> : null}
       <div className="mt-2 grid grid-cols-[minmax(0,1fr)] gap-2">
         {row.joined ? <FrameStrip joined={row.joined} /> : null}
         {row.frames.length > 1 ? <FrameResults row={row} /> : null}

@@ -66,7 +66,7 @@ export function addressOf(proof: Claim["proof"], study: number): string {
 }
 
 /** What only rendering settles: of renders made elsewhere more are brought in instead. */
-const MADE_HERE: readonly string[] = ["seeds", "levels", "run"];
+const MADE_HERE: readonly string[] = ["seeds", "levels", "run", "search"];
 
 /** The one thing that would settle what is open. */
 function NextStep({ study, answer }: { study: Schema["Study"]; answer: Answer }) {
@@ -78,6 +78,7 @@ function NextStep({ study, answer }: { study: Schema["Study"]; answer: Answer })
     zone: `/scenes/${encodeURIComponent(study.scene_name)}`,
     levels: `/studies/${study.id}/plan`,
     look: addressOf(shown, study.id),
+    search: `/studies/${study.id}/search?at=full-size`,
   } as Record<string, string>;
   if (study.from_elsewhere && MADE_HERE.includes(step.act)) {
     return (

@@ -125,7 +125,11 @@ function Heading({
 
 function Cell({ option, column, scale }: { option: Option; column: (typeof COLUMNS)[number]; scale: Scale }) {
   const figure = figureOf(option, column.name);
-  if (!figure) return <span className="text-soft">{option.open ? "to come" : "not measured"}</span>;
+  if (!figure) {
+    const refused = option.open ? undefined : option.refused[column.name];
+    if (refused) return <span className="block max-w-52 whitespace-normal text-soft text-xs">{refused}</span>;
+    return <span className="text-soft">{option.open ? "to come" : "not measured"}</span>;
+  }
   const place = standing(figure, scale.figures.get(option.place) ?? []);
   const [low, high] = ends(figure);
   const x = figure.value > 0 ? scale.at(figure.value) : ROOM;
