@@ -134,7 +134,7 @@ def take_motion(page: Page, base: str) -> None:
     page.get_by_role("link", name="How little will do").click()
     page.get_by_role("button", name="More").click()
     page.get_by_role("menuitem", name="Search for the least settings").click()
-    page.locator("section[data-search]").nth(1).evaluate("section => section.scrollIntoView()")
+    page.locator("[data-part=proof]").wait_for()
     take(page, "search")
     page.goto(f"{base}/textures")
     page.get_by_role("table").first.wait_for()
