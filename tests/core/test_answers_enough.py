@@ -4,8 +4,8 @@ import unittest
 from dataclasses import replace
 
 from matchedpair.answers import answer_of
-from matchedpair.answers.answer import NOTHING, RENDER_REFERENCE, SEEDS, SURE, UNSURE
-from matchedpair.answers.facts import LevelFact, PartFact
+from matchedpair.answers.answer import HIGHER_LEVELS, NOTHING, RENDER_REFERENCE, SEARCH, SEEDS, SURE, UNSURE
+from matchedpair.answers.facts import LevelFact, PartFact, SearchFact
 
 from tests.core.answer_cases import (
     ANSWERS,
@@ -147,8 +147,23 @@ class Searches(unittest.TestCase):
         answer = answer_of(search(seen=2.5))
         self.assertEqual((answer.sure, answer.choice, answer.next.act), (UNSURE, 0, SEEDS))
 
+    def test_while_seeds_are_to_come_no_more_are_asked_for(self):
+        facts = search(seen=2.5)
+        facts = replace(facts, options=tuple(replace(each, open=True) for each in facts.options))
+        self.assertEqual((answer_of(facts).sure, answer_of(facts).next), (UNSURE, None))
+
     def test_a_result_that_shows_at_full_size_is_not_chosen(self):
         self.assertEqual(answer_of(search(threshold_share=1.8)).choice, 1)
+
+    def test_what_smaller_renders_did_not_show_leads_to_a_search_at_full_size(self):
+        self.assertIsNone(answer_of(search(threshold_share=1.8)).next)
+        self.assertEqual(answer_of(search(threshold_share=1.8, scale=0.5)).next.act, SEARCH)
+
+    def test_settings_that_noise_hid_are_not_called_the_least(self):
+        hidden = replace(search(), searches=(SearchFact("done", 6, 0, unsure=4),))
+        self.assertEqual((answer_of(hidden).sure, answer_of(hidden).next.act), (UNSURE, HIGHER_LEVELS))
+        self.assertEqual([claim.text for claim in answer_of(search(unsure=2)).but],
+                         ["noise hides whether 2 more can be lower"])  # fmt: skip
 
 
 class Uses(unittest.TestCase):

@@ -89,6 +89,20 @@ class Known(unittest.TestCase):
             held += finest.interval[0] <= 1.0 <= finest.interval[1]
         self.assertGreaterEqual(held, 17)
 
+    def test_where_one_lamp_holds_nearly_all_the_detail_the_interval_knows(self):
+        lit = blurred(self.truth, 1.0)[:180, :320].copy()
+        rows, columns = np.mgrid[:180, :320]
+        lit[np.hypot(rows - 90, columns - 60) < 5] = 30.0
+        told = held = 0
+        for seed in range(30):
+            renders, references = ([noisy(lit, 0.2, 8 * seed + each) for each in pair] for pair in ((0, 1), (2, 3)))
+            for octave in octaves(renders, references)[:4]:
+                if octave.kept is not None and octave.kept.interval is not None:
+                    told += 1
+                    held += octave.kept.interval[0] <= 1.0 <= octave.kept.interval[1]
+        self.assertGreater(told, 60)
+        self.assertGreaterEqual(held, 0.93 * told)
+
     def test_where_the_reference_has_no_detail_nothing_is_said(self):
         plain = flat(0.5, (320, 240))
         for octave in octaves([noisy(plain, 0.1, 1)], [plain]):

@@ -60,7 +60,8 @@ def _of(question: str, row: SearchFact, options: Sequence[OptionFact]) -> Answer
     if row.seen > 1:
         text = f"Not sure yet: {were}; at full size a change of your thresholds would not have shown"
         both = [option for option in options if option.key in row.options]
-        step: Step | None = more_seeds(both, row.seen, 1.0) or LARGER
+        coming = any(option.open for option in both)
+        step: Step | None = None if coming else more_seeds(both, row.seen, 1.0) or LARGER
         return Answer(question, sentence(text), UNSURE, 0, told, (), step, proof)
     text = f"{were}: the result{_takes(row)} nothing changes beyond your thresholds{largest}"
     return Answer(question, sentence(text), SURE, row.options[-1] if row.options else 0, told, but, None, proof)

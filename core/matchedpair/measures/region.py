@@ -6,6 +6,7 @@ import math
 
 import cv2
 import numpy as np
+from scipy.special import stdtrit
 
 from matchedpair.errors import RefusedError
 from matchedpair.measures.figure import Interval
@@ -145,8 +146,14 @@ def root_interval(mean: float, error: float | None, share: float = 0.0) -> Inter
 
 
 def ratio_error(ratio: float, above: Doubles, below: Doubles) -> float | None:
-    """Standard error of a ratio of sums over blocks (Cochran, Sampling Techniques, section 6.4); None with too few."""
-    count, whole = above.size, float(below.sum())
-    if count < LEAST_BLOCKS or whole <= 0.0:
+    """Standard error of a ratio of sums over blocks, by leaving out each in turn (the jackknife; Cochran, Sampling
+    Techniques, section 6.17): a block that holds most of the sum, such as a lamp's edge, fits the ratio that it makes
+    by itself. Widened by Student's where few hold it, so that 1.96 of it are 95 %. None with too few blocks.
+    """
+    count, rest = above.size, float(below.sum()) - below
+    if count < LEAST_BLOCKS or not bool((rest > 0.0).all()):
         return None
-    return math.sqrt(count * float(np.square(above - ratio * below).sum()) / (count - 1)) / whole
+    without = (float(above.sum()) - above) / rest
+    error = math.sqrt((count - 1) / count * float(np.square(without - ratio).sum()))
+    held = float(below.sum()) ** 2 / float(np.square(below).sum())  # blocks that tell, by how evenly they share
+    return error * float(stdtrit(max(held - 1.0, 1.0), 0.975)) / 1.96

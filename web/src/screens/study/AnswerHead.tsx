@@ -69,7 +69,7 @@ export function addressOf(proof: Claim["proof"], study: number): string {
 const MADE_HERE: readonly string[] = ["seeds", "levels", "run", "search"];
 
 /** The one thing that would settle what is open. */
-function NextStep({ study, answer }: { study: Schema["Study"]; answer: Answer }) {
+export function NextStep({ study, answer }: { study: Schema["Study"]; answer: Answer }) {
   const settle = useSettle(study.id);
   const { next: step, shown } = answer;
   if (!step) return null;
