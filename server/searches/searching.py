@@ -203,14 +203,19 @@ def _judge(row: Search) -> bool:
     return True
 
 
-def _more_seeds(row: Search, entry: Mapping[str, Any], seen: float) -> int:
-    """Queue the seeds that would show a change of the threshold's size, where `MOST_SEEDS` would. Returns how many."""
+def _more_seeds(row: Search, entry: dict[str, Any], seen: float) -> int:
+    """Queue the seeds that would show a change of the threshold's size, where `MOST_SEEDS` would; once for each number
+    of them, since some may fail. Returns how many.
+    """
     if row.most_seconds is not None and spent_seconds(row) >= row.most_seconds:
         return 0
     options = list(Option.objects.filter(pk__in=entry["options"]).prefetch_related("runs__study"))
     there = min(len(counted_runs(option)) for option in options)
     wanted = math.ceil(there * seen**2)  # what chance hides falls with the root of their number
-    return queue_options(row.study, options, wanted) if there < wanted <= MOST_SEEDS else 0
+    if not max(there, entry.get("seeds", 0)) < wanted <= MOST_SEEDS:
+        return 0
+    entry["seeds"] = wanted
+    return queue_options(row.study, options, wanted)
 
 
 def _alone(entry: Mapping[str, Any]) -> Change | str | None:

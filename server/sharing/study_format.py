@@ -126,6 +126,7 @@ HELD = _object({
     "options": _list(PLACE) | {"minItems": 1},
     "change": _or_null(CHANGE),
 })  # fmt: skip
+HELD["properties"]["seeds"] = PLACE  # asked for beyond the study's repeats
 STEP = _object({
     "frame": FRAME, "pass": PLACE, "setting": TEXT, "level": SCALAR, "words": TEXT, "change": TEXT, "amount": MAYBE,
     "outcome": {"enum": ["raised", "enough", "unused", "kept", "top"]},

@@ -291,6 +291,20 @@ class Raised(SearchTest):
         self.assertGreater(lowest.runs.filter(warm_up=False).count(), self.study.repeats)
         self.assertEqual(row.found["1"]["glass_bounces"], 4, row.trace)
 
+    def test_seeds_that_fail_are_asked_for_once(self):
+        self.noise = 0.2
+        glass = {"ladders": [{"setting": "glass_bounces", "levels": [4, 64]}], "most_detail": None}
+        row = Search.objects.get(pk=self.begin(**glass).json()["id"])
+        for _ in range(6):
+            for run in self.study.runs.filter(state="queued", seed__gt=2):
+                claim(run.pk, "bench")
+                record_result(run.pk, result_of(run, picture=None, state="failed", reason="no light"))
+            self.finish_queued()
+            searching.advance_all()
+        row.refresh_from_db()
+        self.assertEqual(row.state, "done", row.words)
+        self.assertEqual(self.read()["sentence"], "Not sure yet: noise hides whether it can be lower.")
+
     def test_where_more_seeds_would_not_do_it_is_not_sure(self):
         self.noise = 0.8
         glass = {"ladders": [{"setting": "glass_bounces", "levels": [4, 16, 64]}], "most_detail": None}
