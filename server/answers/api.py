@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Sequence
 from dataclasses import asdict
 from typing import Any
 
@@ -76,7 +75,7 @@ def study_says(request: Request, pk: int) -> Response:
         "answer": answer_row(found.answer),
         "match_sheet": sheet_row(found.sheet) if found.sheet else None,
         "pairs": [_summary(row) for row in found.pairs],
-        "options": _options(found),
+        "options": _options(study, found),
         "verdicts": Verdict.objects.filter(pair__study=study, withdrawn_at=None),
         "disk": disk_use(study),
     }
@@ -143,11 +142,11 @@ def _file(contents: bytes, kind: str, name: str) -> HttpResponse:
     return HttpResponse(contents, content_type=kind, headers={"Content-Disposition": f'attachment; filename="{name}"'})
 
 
-def _options(found: AnsweredStudy) -> list[dict[str, Any]]:
+def _options(study: Study, found: AnsweredStudy) -> list[dict[str, Any]]:
     facts = found.facts.options
     pictures = first_pictures([each.key for each in facts])
     pairs = {row.pair.trial_id: row.pair.pk for row in found.pairs}
-    refused = _refused([each.key for each in facts])
+    refused = _refused(study)
     plain = ("name", "place", "control", "seeds", "open", "seconds", "noise", "visible_noise")
     return [
         {name: getattr(each, name) for name in plain} | {
@@ -160,10 +159,10 @@ def _options(found: AnsweredStudy) -> list[dict[str, Any]]:
     ]  # fmt: skip
 
 
-def _refused(options: Sequence[int]) -> dict[int, dict[str, str]]:
+def _refused(study: Study) -> dict[int, dict[str, str]]:
     """By option and figure why it is not known."""
     names = {"noise": "noise", "visible_noise": "visible_noise", "visible": "visible_error"}
-    rows = Measure.objects.filter(option__in=options, name__in=names, zone=WHOLE).exclude(refused="")
+    rows = Measure.objects.filter(option__study=study, name__in=names, zone=WHOLE).exclude(refused="")
     found: dict[int, dict[str, str]] = {}
     for option, name, reason in rows.values_list("option", "name", "refused"):
         found.setdefault(option, {})[names[name]] = reason

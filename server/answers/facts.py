@@ -9,7 +9,7 @@ from typing import Any
 
 from matchedpair.answers import LevelFact, OptionFact, PairFact, StudyFacts
 from matchedpair.engines.setting import is_number
-from matchedpair.measures.cost import APART, CPU, times_interval
+from matchedpair.measures.cost import APART, CPU
 from matchedpair.measures.cost import VERSION as COST_VERSION
 from matchedpair.measures.figure import Figure
 from matchedpair.measures.zones import WHOLE
@@ -133,7 +133,7 @@ def _times(own: OptionFacts) -> tuple[Figure | None, float | None]:
     if not times or seconds is None or seconds <= 0:
         return None, None
     each = [t.render_seconds(basis) or t.seconds(basis) for t in times]
-    low, high = times_interval(each, times)
+    low, high = own.interval(each)
     ready = [t.own_ready_seconds(basis) for t in times]
     known = [value for value in ready if value is not None]
     apart = sum(known) / len(known) if len(known) == len(ready) else None

@@ -9,7 +9,7 @@ from statistics import median
 
 from matchedpair.choose import Candidate, FrameTime
 from matchedpair.errors import InputError
-from matchedpair.measures.cost import time_basis, times_interval
+from matchedpair.measures.cost import time_basis
 from matchedpair.measures.figure import Figure
 from matchedpair.measures.zones import WHOLE
 
@@ -132,7 +132,7 @@ def _figures(
     whole, _ = render_seconds(times, basis)
     if whole and min(whole) > 0.0:
         found["seconds"] = (
-            Figure(median(whole), "s", times_interval(whole, times), basis, 1),
+            Figure(median(whole), "s", own.interval(whole), basis, 1),
             "",
         )
     memory = [run.peak_memory_bytes for run in own.runs if run.peak_memory_bytes is not None]
@@ -170,7 +170,7 @@ def _frame_time(own: OptionFacts, basis: str) -> FrameTime | None:
         return None
     before = median(ready) if len(ready) == len(whole) else 0.0
     rendering = max(median(whole) - before, 1e-6)
-    return FrameTime(rendering, before, times_interval(whole, times))
+    return FrameTime(rendering, before, own.interval(whole))
 
 
 def _flicker(study: Study) -> dict[int, Figure]:

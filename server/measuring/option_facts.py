@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Callable, Iterable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field, replace
 from statistics import fmean, median
 
 from django.db.models import QuerySet
-from matchedpair.measures.cost import RunTimes, time_basis
+from matchedpair.measures.cost import RunTimes, time_basis, times_interval
 from matchedpair.measures.drawn_zones import DrawnZone
+from matchedpair.measures.figure import Interval
 from matchedpair.scenes import AS_IS
 
 from server.catalogue.models import SceneRevision
@@ -40,6 +41,8 @@ class OptionFacts:
         Whether renders that count are still to come.
     measures : dict
         Stored rows by measure and zone, up to date or not.
+    beside : list of Run
+        Those timed of the option's control, among the options that were asked for.
     """
 
     option: Option
@@ -49,6 +52,7 @@ class OptionFacts:
     open: bool
     zones: dict[str, list[DrawnZone]]
     measures: dict[tuple[str, str], Measure]
+    beside: list[Run] = field(default_factory=list)
 
     @property
     def title(self) -> str:
@@ -59,6 +63,11 @@ class OptionFacts:
     def times(self) -> list[RunTimes]:
         """What its runs cost, as far as that is known."""
         return [times for run in self.timed if (times := run.times()) is not None]
+
+    def interval(self, seconds: Sequence[float]) -> Interval:
+        """95 % interval of the median of these seconds of its runs, as they are read beside the control's."""
+        beside = [times for run in self.beside if (times := run.times()) is not None]
+        return times_interval(seconds, self.times, beside)
 
     def seconds(self) -> tuple[float | None, str]:
         """Median of rendering, else of the whole, and whether by ``wall`` or ``cpu``; None when not known."""
@@ -114,7 +123,9 @@ def all_facts(options: QuerySet[Option], zones: ZonesByView, names: Sequence[str
             runs[run.option_id].append(run)
         for row in Measure.objects.filter(option__in=some, name__in=names):
             measures[row.option_id][(row.name, row.zone)] = row
-    return [_facts(option, runs[option.pk], measures[option.pk], zones) for option in rows]
+    facts = [_facts(option, runs[option.pk], measures[option.pk], zones) for option in rows]
+    timed = {own.option.pk: own.timed for own in facts}
+    return [replace(own, beside=timed.get(own.option.control_id or 0, [])) for own in facts]
 
 
 def _facts(

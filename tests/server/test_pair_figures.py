@@ -2,6 +2,7 @@ import csv
 import io
 import json
 import zipfile
+from datetime import timedelta
 from pathlib import Path
 
 from django.conf import settings
@@ -10,6 +11,7 @@ from django.core.management.base import CommandError
 from django.db import connection
 from django.test import TestCase
 from django.test.utils import CaptureQueriesContext
+from django.utils import timezone
 from matchedpair.errors import InputError
 from matchedpair.measures.noise import twin_noise
 from matchedpair.pictures import read_picture
@@ -95,6 +97,23 @@ class PairAndStudy(PreparedTest):
         self.assertIn("different machines", row["refused"]["time_ratio"])
         machine = next(c for c in row["match_sheet"]["conditions"] if c["key"] == "machine")
         self.assertEqual(machine["state"], "differs")
+
+    def test_times_of_another_day_are_less_sure_in_the_pair_and_in_the_table(self):
+        self.finish(seconds={"control": 11.0, "trial": 8.0})
+
+        def told():
+            options = self.call("GET", f"/api/studies/{self.study.pk}/answer/").json()["options"]
+            widths = [each["seconds"]["interval"][1] / each["seconds"]["interval"][0] for each in options]
+            return self.row()["time_ratio"], dict(zip(("control", "trial"), widths, strict=True))
+
+        same, before = told()
+        Run.objects.filter(option__side="trial").update(ended_at=timezone.now() + timedelta(days=1))
+        apart, after = told()
+        self.assertNotIn("apart", same["note"])
+        self.assertEqual(apart["note"], "rendered hours or days apart")
+        self.assertGreater(apart["interval"][1] / apart["interval"][0], 2 * same["interval"][1] / same["interval"][0])
+        self.assertEqual(after["control"], before["control"])
+        self.assertGreater(after["trial"], 2 * before["trial"])
 
     def test_noise_of_different_sizes_is_refused_with_the_reason(self):
         study = self.create(kind="same-time", factors=[factor("size", "96x72"), factor("samples", 1)])

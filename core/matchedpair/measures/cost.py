@@ -152,9 +152,14 @@ def time_ratio(control: Sequence[RunTimes], trial: Sequence[RunTimes]) -> Ratio:
     interval = ratio_interval(value, first, second, widest([run.habit for run in runs]))
     note = "" if all(run.habit.scatter is not None for run in runs) else NOT_LEARNT
     if _hours_apart(control, trial):
-        reach = math.hypot(math.log(interval[1] / value), 1.96 * HOURS_SCATTER)
-        interval, note = (value * math.exp(-reach), value * math.exp(reach)), APART
+        interval, note = _widened(value, interval), APART
     return Ratio(value, interval, basis, VERSION, _is_tie(value, interval), note)
+
+
+def _widened(value: float, interval: tuple[float, float]) -> tuple[float, float]:
+    """With the scatter between hours that lie apart."""
+    reach = math.hypot(math.log(interval[1] / value), 1.96 * HOURS_SCATTER)
+    return value * math.exp(-reach), value * math.exp(reach)
 
 
 def _hours_apart(control: Sequence[RunTimes], trial: Sequence[RunTimes]) -> bool:
@@ -197,9 +202,14 @@ def widest(habits: Sequence[Habit]) -> Habit:
     return max(habits, key=lambda habit: habit.scatter or 0.0)
 
 
-def times_interval(seconds: Sequence[float], runs: Sequence[RunTimes]) -> tuple[float, float]:
-    """95 % interval of the median of `seconds`, taken from these runs, by how their engines' times scatter."""
-    return median_interval(seconds, widest([run.habit for run in runs]))
+def times_interval(
+    seconds: Sequence[float], runs: Sequence[RunTimes], beside: Sequence[RunTimes] = ()
+) -> tuple[float, float]:
+    """95 % interval of the median of `seconds`, taken from these runs, by how their engines' times scatter; wide where
+    they were rendered hours apart from those `beside` which they are read.
+    """
+    low, high = median_interval(seconds, widest([run.habit for run in runs]))
+    return _widened(median(seconds), (low, high)) if beside and _hours_apart(beside, runs) else (low, high)
 
 
 def median_interval(seconds: Sequence[float], habit: Habit = UNKNOWN) -> tuple[float, float]:

@@ -171,9 +171,8 @@ def noise_places(spread: Floats, light: Floats, dark: Floats, region: Region, kn
         return None
     rare = float((peaks > of_seeds * STANDS_OUT * variance)[counts >= side * side / 2].mean())
     standing, error, share = _standing(above / np.maximum(bright, least))
-    all_of_it = (variance * np.maximum(counts - TRIMMED, 1) + peaks) / np.maximum(
-        counts, 1
-    )  # the highest was all that was left out
+    # the highest was all that was left out
+    all_of_it = (variance * np.maximum(counts - TRIMMED, 1) + peaks) / np.maximum(counts, 1)
     with np.errstate(divide="ignore", invalid="ignore"):
         whole = np.log(all_of_it / known.place_reading(side, 0)[0] / (variance / read)) / 2
     whole = np.where(np.isfinite(whole), whole, 0.0).astype(np.float32)
