@@ -4,7 +4,7 @@ import { digits, fixed, signed, three } from "../src/parts/numbers";
 import { addressOf, type Cell, exposureWords, nameOf, shapeOf, wordsOf } from "../src/screens/contact/cells";
 import { sorted, sourceTitle } from "../src/screens/imports/sources";
 import { addressOf as mapAddress, sentenceOf } from "../src/screens/measures/standing";
-import { placesWords, quotientWords } from "../src/screens/pair/figureWords";
+import { differenceWords, placesWords, quotientWords } from "../src/screens/pair/figureWords";
 import { isSigned, readAs, sharedRange } from "../src/viewer/layers";
 import { cut, type Polygon, WHOLE_PANE, within } from "../src/viewer/polygon";
 import { digestsOf, frameOf, passesOf, resolved, type Viewed } from "../src/viewer/viewed";
@@ -247,5 +247,49 @@ describe("the words below a pair's figures", () => {
       [null, { value: 1 }],
     ] as const)
       expect(quotientWords(control, trial, ratio(0, 0, 1))).toBe("");
+  });
+});
+
+describe("a difference in words", () => {
+  const cell = (percent: number, x = 0) => ({
+    row: 0,
+    column: 0,
+    box: [x, 0, 16, 16],
+    z: 9,
+    percent,
+    smallest_seen_percent: 1,
+  });
+  const given = {
+    found: true,
+    overall_z: 9,
+    smallest_seen_percent: 0.66,
+    zones: [cell(-10.3)],
+    method: "twin",
+  };
+  const ball = { box: [156, 68, 8, 8], pixels: 64, percent: -74.9, smallest_seen_percent: 8 };
+
+  it("names the small part where that changed most, and the table's cells beside it", () => {
+    expect(differenceWords({ ...given, islands: [ball] })).toBe(
+      "There is a difference: most in a part of 8 × 8 pixels, 1.14 stops darker; one place of the table differs by itself, by up to 0.149 stops darker.",
+    );
+  });
+
+  it("names the cells alone where none in them changed more", () => {
+    const zones = [cell(2), cell(12, 16)];
+    expect(differenceWords({ ...given, zones, islands: [{ ...ball, percent: 5 }] })).toBe(
+      "There is a difference: 2 places of the table differ by themselves, most by 0.173 stops brighter.",
+    );
+    expect(differenceWords({ ...given, specks: [[0, 0, 16, 16]] })).toContain("all of it in bright specks");
+  });
+
+  it("says what would have been seen where there is none, and where nothing stands out", () => {
+    expect(differenceWords({ ...given, found: false })).toContain(
+      "0.660 % in one place would have been seen",
+    );
+    expect(differenceWords({ ...given, zones: [] })).toContain("no place stands out");
+  });
+
+  it("tells of all and nothing no more stops than there is light", () => {
+    expect(differenceWords({ ...given, zones: [cell(-200)] })).toContain("6.04 stops darker");
   });
 });

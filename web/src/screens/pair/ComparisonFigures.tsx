@@ -1,5 +1,6 @@
 import type { Schema } from "../../api/client";
 import { three } from "../../parts/format";
+import { differenceWords } from "./figureWords";
 
 type Comparison = Schema["Comparison"];
 
@@ -44,18 +45,6 @@ function Told({ comparison }: { comparison: Comparison }) {
       ) : null}
     </dl>
   );
-}
-
-function differenceWords(row: Schema["Difference"]): string {
-  const least = `a change of ${three(row.smallest_seen_percent)} % in one place would have been seen`;
-  if (!row.found) return `No difference found; ${least}.`;
-  const [worst] = row.zones;
-  const cells = row.zones.length === 1 ? "one place differs" : `${row.zones.length} places differ`;
-  if (!worst)
-    return `There is a slight difference over the whole (z ${three(row.overall_z)}); no place stands out.`;
-  const most = `${worst.percent > 0 ? "+" : "−"}${three(Math.abs(worst.percent))} %`;
-  const specks = row.specks?.some((box) => box.join() === worst.box.join());
-  return `There is a difference: ${cells} by themselves, most by ${most}${specks ? ", all of it in bright specks" : ""}.`;
 }
 
 function lookWords(row: Schema["LookShift"]): string {

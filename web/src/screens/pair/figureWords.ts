@@ -1,4 +1,5 @@
 import type { Schema } from "../../api/client";
+import { three } from "../../parts/format";
 
 type Figure = Pick<Schema["Figure"], "value">;
 type Ratio = Pick<Schema["Ratio"], "value" | "spread">;
@@ -31,4 +32,42 @@ export function quotientWords(control: Figure | null, trial: Figure | null, rati
 /** What must be known of a ratio besides its figure; empty where nothing must. */
 export function ratioWords(control: Figure | null, trial: Figure | null, ratio: Ratio): string {
   return [placesWords(ratio), quotientWords(control, trial, ratio)].filter(Boolean).join(" ");
+}
+
+/** No more than this share of a part's light is told to be gone: what is left there is noise. */
+const MOST_SHARE = 0.97;
+
+/** Whether there is a difference, the part that changed most, and how many cells of the table differ by themselves. */
+export function differenceWords(row: Schema["Difference"]): string {
+  const least = `a change of ${three(row.smallest_seen_percent)} % in one place would have been seen`;
+  if (!row.found) return `No difference found; ${least}.`;
+  const cell = row.zones.reduce<Part | undefined>(larger, undefined);
+  const [island] = row.islands ?? [];
+  const spot = island && (!cell || larger(cell, island) === island) ? island : undefined;
+  if (!cell && !spot)
+    return `There is a slight difference over the whole (z ${three(row.overall_z)}); no place stands out.`;
+  const told = spot
+    ? [`most in a part of ${spot.box[2]} × ${spot.box[3]} pixels, ${changed(spot, row)}`]
+    : [];
+  if (cell) {
+    const cells = row.zones.length === 1 ? "one place" : `${row.zones.length} places`;
+    const differ = row.zones.length === 1 ? "differs by itself" : "differ by themselves";
+    told.push(`${cells} of the table ${differ}, ${spot ? "by up to" : "most by"} ${changed(cell, row)}`);
+  }
+  return `There is a difference: ${told.join("; ")}.`;
+}
+
+type Part = { box: number[]; percent: number };
+
+function larger(one: Part | undefined, other: Part): Part {
+  return one && Math.abs(one.percent) >= Math.abs(other.percent) ? one : other;
+}
+
+/** A change in percent of the mean of both sides, as stops. */
+function changed(part: Part, row: Schema["Difference"]): string {
+  const share = Math.max(-MOST_SHARE, Math.min(MOST_SHARE, part.percent / 200));
+  const stops = Math.log2((1 + share) / (1 - share));
+  const specks = row.specks?.some((box) => box.join() === part.box.join());
+  const way = stops > 0 ? "brighter" : "darker";
+  return `${three(Math.abs(stops))} stops ${way}${specks ? ", all of it in bright specks" : ""}`;
 }
