@@ -12,6 +12,7 @@ from tests.core.answer_cases import (
     CASES,
     bounces,
     ladder,
+    ratio,
     search,
     seconds,
     sizes,
@@ -142,6 +143,10 @@ class Searches(unittest.TestCase):
         self.assertIn("4 of 6 settings", answer.sentence)
         self.assertIn("takes 0.61 × the time", answer.sentence)
         self.assertIn("0.012 stops brighter overall", answer.sentence)
+
+    def test_a_time_that_is_not_told_apart_comes_with_how_far_that_is_known(self):
+        told = answer_of(search(time=ratio(0.8, 0.5, tie=True, method="wall"))).sentence
+        self.assertIn("the result brings no measurable change in render time (±50 %), and nothing changes", told)
 
     def test_a_change_that_could_have_been_missed_asks_for_seeds_and_is_not_called_saved(self):
         answer = answer_of(search(seen=2.5))

@@ -77,5 +77,5 @@ def _takes(row: SearchFact) -> str:
     if row.time is None:
         return " holds at full size, and"
     if row.time.tie:
-        return " takes as long as before, and"
+        return f" brings {render_time(row.time)}, and"
     return f" takes {times(row.time.value)} × the time {times_between(*row.time.ends)} and"
