@@ -32,9 +32,7 @@ def run() -> bool:
     for study in {each.study for each in costs}:
         others = [each for each in costs if each.study != study]
         scatter = scatter_among(others)
-        for cost in costs:
-            if cost.study != study:
-                continue
+        for cost in (each for each in costs if each.study == study):
             for known in _ever_less_alike(cost, others):
                 found = estimate(replace(cost, seconds=0.0), known, scatter)
                 if found is None:

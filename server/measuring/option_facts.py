@@ -62,12 +62,11 @@ class OptionFacts:
     @property
     def times(self) -> list[RunTimes]:
         """What its runs cost, as far as that is known."""
-        return [times for run in self.timed if (times := run.times()) is not None]
+        return _times_of(self.timed)
 
     def interval(self, seconds: Sequence[float]) -> Interval:
         """95 % interval of the median of these seconds of its runs, as they are read beside the control's."""
-        beside = [times for run in self.beside if (times := run.times()) is not None]
-        return times_interval(seconds, self.times, beside)
+        return times_interval(seconds, self.times, _times_of(self.beside))
 
     def seconds(self) -> tuple[float | None, str]:
         """Median of rendering, else of the whole, and whether by ``wall`` or ``cpu``; None when not known."""
@@ -101,6 +100,10 @@ class OptionFacts:
             return None
         reference = references.of(self.option.setup) if references else None
         return kept if is_current(kept, self.counted, signature(self.zones[zone]), reference) else None
+
+
+def _times_of(runs: Iterable[Run]) -> list[RunTimes]:
+    return [times for run in runs if (times := run.times()) is not None]
 
 
 def all_facts(options: QuerySet[Option], zones: ZonesByView, names: Sequence[str] = (NOISE,)) -> list[OptionFacts]:

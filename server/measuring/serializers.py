@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+from matchedpair.answers.caveats import part_stops
 from matchedpair.measures.layers import LAYER_OF
 from rest_framework import serializers
 
@@ -16,24 +17,31 @@ class IntervalField(serializers.ListField):
     child = serializers.FloatField()
 
 
-class DifferentCellSerializer(serializers.Serializer):
+class ChangedPartSerializer(serializers.Serializer):
+    """A part of the picture that changed."""
+
+    box = serializers.ListField(child=serializers.IntegerField(), help_text="x, y, width, height in pixels")
+    percent = serializers.FloatField(help_text="Of the mean of both sides")
+    stops = serializers.SerializerMethodField()
+    smallest_seen_percent = serializers.FloatField()
+
+    def get_stops(self, part: dict[str, Any]) -> float:
+        """The same change as it is told."""
+        return part_stops(part["percent"])
+
+
+class DifferentCellSerializer(ChangedPartSerializer):
     """A cell of the table of 12 × 8 that differs by itself."""
 
     row = serializers.IntegerField()
     column = serializers.IntegerField()
-    box = serializers.ListField(child=serializers.IntegerField(), help_text="x, y, width, height in pixels")
     z = serializers.FloatField()
-    percent = serializers.FloatField()
-    smallest_seen_percent = serializers.FloatField()
 
 
-class IslandSerializer(serializers.Serializer):
+class IslandSerializer(ChangedPartSerializer):
     """A part of the picture that changed more than what is around it, finer than a cell."""
 
-    box = serializers.ListField(child=serializers.IntegerField(), help_text="x, y, width, height in pixels")
     pixels = serializers.IntegerField()
-    percent = serializers.FloatField()
-    smallest_seen_percent = serializers.FloatField()
 
 
 class DifferenceSerializer(serializers.Serializer):

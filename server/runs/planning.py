@@ -50,7 +50,9 @@ class CostedPlan:
 def costed(draft: Draft) -> CostedPlan:
     """Estimate every option and trim the plan to its budget."""
     here, budgets = describe_machine().name, time_budgets()
-    known, scatter = _known_costs({option.side.engine.name for option in draft.options}, here, budgets)
+    runs = _known_runs({option.side.engine.name for option in draft.options}, here)
+    known = [known_cost(run, budgets) for run in runs]
+    scatter = _scatter_among(runs, known, budgets)
     estimates = tuple(estimate(_wanted(option, here, budgets), known, scatter) for option in draft.options)
     trimmed = _trimmed(draft, estimates)
     if trimmed:
@@ -74,12 +76,8 @@ def pilot_of(draft: Draft, only: Collection[int] | None = None) -> list[OptionDr
     return list({row.key: row for row in rows}.values())
 
 
-def _known_costs(
-    engines: set[str], machine: str, budgets: Mapping[str, str]
-) -> tuple[list[KnownCost], Mapping[str, float]]:
-    """What the newest finished runs of these engines cost on a machine, warm-ups only when there is nothing else, and
-    how far estimates from them are off.
-    """
+def _known_runs(engines: set[str], machine: str) -> list[Run]:
+    """The newest finished runs of these engines on a machine; warm-ups only when there is nothing else."""
     runs = Run.objects.filter(
         state=RunState.FINISHED, option__engine__in=engines, machine_name=machine, wall_seconds__gt=0,
         study__from_elsewhere=False,
@@ -89,14 +87,18 @@ def _known_costs(
         "option__build", "option__settings", "option__quality_knob", "option__setup__scene__name",
     ]  # fmt: skip
     rows = list(runs.order_by("-ended_at").only(*names, *_SETUP)[:MOST_KNOWN])
-    counted = [run for run in rows if not run.warm_up] or rows
-    known = [known_cost(run, budgets) for run in counted]
-    key, stamp = (machine, *sorted(engines)), (tuple(run.pk for run in counted), sorted(budgets.items()))
+    return [run for run in rows if not run.warm_up] or rows
+
+
+def _scatter_among(runs: Sequence[Run], known: Sequence[KnownCost], budgets: Mapping[str, str]) -> Mapping[str, float]:
+    """How far estimates from these runs are off; kept while they are the same."""
+    key = frozenset((run.option.engine, run.machine_name) for run in runs)
+    stamp = tuple(run.pk for run in runs), sorted(budgets.items())
     scatter = _scatter.found(key, stamp)
     if scatter is None:
         scatter = scatter_among(known)
         _scatter.keep(key, stamp, scatter)
-    return known, scatter
+    return scatter
 
 
 _SETUP = [

@@ -72,13 +72,13 @@ def confirmed_words(row: Search) -> str | None:
             return None
         assert not isinstance(change, str)
         each["change"], each["compared_at"] = asdict(change), compared_at.get(each["pair"], "")
-        said.append((change.amount, _in_words(change), each["frame"]))
+        said.append((change.amount, _in_words(change), each["frame"], change.seen))
     if not said:
         return "nothing changed at full size"
     held = [row_ for row_ in said if row_[0] <= 1.0]
-    if len(held) == len(said) and any((each.get("change") or {}).get("seen", 0.0) > 1.0 for each in row.confirmed):
+    if len(held) == len(said) and any(seen > 1.0 for *_, seen in said):
         return "At full size noise would hide a change of the threshold's size"
-    amount, words, frame = max(said)
+    amount, words, frame, _ = max(said)
     where = f" in frame {frame}" if len(row.confirmed) > 1 else ""
     if amount <= 1.0:
         frames = f" in all {len(said)} frames" if len(said) > 1 else ""

@@ -50,17 +50,18 @@ def search_fact(row: Search) -> SearchFact:
     lower = [name for name in searched if _lower(highest, before, name)]
     changes = [(each["change"]["amount"], each["change"], each) for each in row.confirmed if each.get("change")]
     state = WORDS.get(row.state, row.state)
+    fact = SearchFact(
+        state, len(searched), len(lower), change=row.words, result=_result(lower, found, before), scale=row.scale,
+        unsure=_unsure(row),
+    )  # fmt: skip
     if row.state != SearchState.DONE or not changes:
-        result = _result(lower, found, before)
-        return SearchFact(
-            state, len(searched), len(lower), change=row.words, result=result, scale=row.scale, unsure=_unsure(row)
-        )
+        return fact
     amount, change, worst = max(changes, key=lambda entry: entry[0])
     where = f" in frame {worst['frame']}" if len(row.confirmed) > 1 else ""
-    return SearchFact(
-        state, len(searched), len(lower), _time(worst["pair"]), f"{change['words']}{where}", amount,
-        max(each["seen"] for _, each, _ in changes), worst["pair"] or 0, (worst["present"], worst["found"]),
-        _result(lower, found, before), row.scale, _unsure(row),
+    return replace(
+        fact, time=_time(worst["pair"]), change=f"{change['words']}{where}", threshold_share=amount,
+        seen=max(each["seen"] for _, each, _ in changes), pair=worst["pair"] or 0,
+        options=(worst["present"], worst["found"]),
     )  # fmt: skip
 
 

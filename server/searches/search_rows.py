@@ -34,7 +34,7 @@ def search_row(row: Search) -> dict[str, Any]:
             for frame in frames
         ],
         "joined": _joined(row), "pair": fact.pair or row.pair_id,
-        "sentence": of_search("least", fact).sentence, "holds": not (fact.threshold_share or 0.0) > 1.0,
+        "sentence": of_search("least", fact).sentence, "holds": fact.holds,
         "trace": [{**each, "passed": each["pass"], "pair": _pair_of(row, each)} for each in row.trace],
         "ways": _ways(row) if row.way == Way.EXPLORE else [],
     }  # fmt: skip

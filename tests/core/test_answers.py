@@ -9,6 +9,7 @@ from pathlib import Path
 
 from matchedpair.answers import answer_of, facts_as_values, facts_from_values
 from matchedpair.answers.answer import LOOK, NOTHING, RENDER_REFERENCE, SEEDS, SURE, UNSURE
+from matchedpair.answers.caveats import part_stops
 from matchedpair.answers.engine import standings
 from matchedpair.answers.facts import PartFact
 from matchedpair.cli import main
@@ -72,6 +73,13 @@ class Said(unittest.TestCase):
         self.assertEqual(
             words.FILE.read_text(encoding="utf-8"), words.written(), "run python -m tests.words, and read it"
         )
+
+
+class Parts(unittest.TestCase):
+    def test_all_and_nothing_are_no_more_stops_than_there_is_light(self):
+        self.assertAlmostEqual(part_stops(-74.9), -1.136, places=3)
+        self.assertAlmostEqual(part_stops(-200.0), -6.04, places=2)
+        self.assertAlmostEqual(part_stops(200.0), 6.04, places=2)
 
 
 class Features(unittest.TestCase):

@@ -12,13 +12,14 @@ from django.db import connection
 from django.test import TestCase
 from django.test.utils import CaptureQueriesContext
 from django.utils import timezone
+from matchedpair.answers.caveats import part_stops
 from matchedpair.errors import InputError
 from matchedpair.measures.noise import twin_noise
 from matchedpair.pictures import read_picture
 
 from server.answers import studies
 from server.measuring.measuring import measure_outstanding
-from server.measuring.models import Measure
+from server.measuring.models import Comparison, Measure
 from server.runs.actions import claim, queue_study
 from server.runs.habits import forget
 from server.runs.models import Run
@@ -384,6 +385,14 @@ class DemoData(WithEngines, TestCase):
         self.assertEqual(len(self.call("GET", "/api/panoramas/").json()), 1)
         (came,) = self.call("GET", "/api/imports/").json()
         self.assertEqual((came["taken"], came["refused"], came["incomplete"]), (5, 1, 1))
+
+    def test_a_part_that_changed_comes_with_the_stops_that_sentences_tell(self):
+        found = Comparison.objects.filter(zone="whole", difference__found=True).exclude(difference__islands=[]).first()
+        told = self.call("GET", f"/api/pairs/{found.pair_id}/").json()["comparison"]["difference"]
+        parts = [*told["islands"], *told["zones"]]
+        self.assertTrue(told["islands"])
+        for part in parts:
+            self.assertEqual(part["stops"], part_stops(part["percent"]))
 
     def test_it_is_loaded_once_and_only_into_an_empty_installation(self):
         count = Study.objects.count()

@@ -7,9 +7,16 @@ const cell = (box: number[], percent: number) => ({
   box,
   z: 9,
   percent,
+  stops: percent / 69,
   smallest_seen_percent: 1,
 });
-const island = (box: number[], percent: number) => ({ box, pixels: 64, percent, smallest_seen_percent: 1 });
+const island = (box: number[], percent: number) => ({
+  box,
+  pixels: 64,
+  percent,
+  stops: percent / 69,
+  smallest_seen_percent: 1,
+});
 const difference = { found: true, overall_z: 9, smallest_seen_percent: 1, method: "twin" };
 
 test("islands come first, then the cells beside them by how much they changed", () => {

@@ -301,6 +301,11 @@ class SearchFact:
     scale: float = 1.0
     unsure: int = 0
 
+    @property
+    def holds(self) -> bool:
+        """Whether nothing was found to change beyond the thresholds at full size."""
+        return self.threshold_share is None or self.threshold_share <= 1.0
+
 
 @dataclass(frozen=True)
 class StudyFacts:

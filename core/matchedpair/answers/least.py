@@ -52,7 +52,7 @@ def _of(question: str, row: SearchFact, options: Sequence[OptionFact]) -> Answer
         text = f"{were}; the result is not rendered at full size yet"
         return Answer(question, sentence(text), UNSURE, 0, told, (), None, proof)
     largest = f" (largest: {row.change})" if row.change else ""
-    if row.threshold_share > 1:
+    if not row.holds:
         told = told if row.time is None else (*told, Claim(sentence(render_time(row.time)), proof))
         text = f"Too little at full size: with the settings found it changes beyond your thresholds{largest}"
         again = AT_FULL_SIZE if row.scale < 1 else None

@@ -165,7 +165,7 @@ def _widened(value: float, interval: tuple[float, float]) -> tuple[float, float]
 def _hours_apart(control: Sequence[RunTimes], trial: Sequence[RunTimes]) -> bool:
     """Whether all of one side was rendered hours before any of the other."""
     first, second = ([run.at for run in side if run.at is not None] for side in (control, trial))
-    if len(first) < len(control) or len(second) < len(trial):
+    if not first or not second or len(first) + len(second) < len(control) + len(trial):
         return False
     return max(min(second) - max(first), min(first) - max(second)) > APART_SECONDS
 
@@ -209,7 +209,7 @@ def times_interval(
     they were rendered hours apart from those `beside` which they are read.
     """
     low, high = median_interval(seconds, widest([run.habit for run in runs]))
-    return _widened(median(seconds), (low, high)) if beside and _hours_apart(beside, runs) else (low, high)
+    return _widened(median(seconds), (low, high)) if _hours_apart(beside, runs) else (low, high)
 
 
 def median_interval(seconds: Sequence[float], habit: Habit = UNKNOWN) -> tuple[float, float]:

@@ -3123,16 +3123,24 @@ export interface components {
         };
         /** @description A cell of the table of 12 × 8 that differs by itself. */
         DifferentCell: {
-            row: number;
-            column: number;
             /** @description x, y, width, height in pixels */
             box: number[];
-            /** Format: double */
-            z: number;
-            /** Format: double */
+            /**
+             * Format: double
+             * @description Of the mean of both sides
+             */
             percent: number;
+            /**
+             * Format: double
+             * @description The same change as it is told.
+             */
+            readonly stops: number;
             /** Format: double */
             smallest_seen_percent: number;
+            row: number;
+            column: number;
+            /** Format: double */
+            z: number;
         };
         /** @description Bytes of a study's pictures in the store, by what could be let go. */
         Disk: {
@@ -3598,11 +3606,19 @@ export interface components {
         Island: {
             /** @description x, y, width, height in pixels */
             box: number[];
-            pixels: number;
-            /** Format: double */
+            /**
+             * Format: double
+             * @description Of the mean of both sides
+             */
             percent: number;
+            /**
+             * Format: double
+             * @description The same change as it is told.
+             */
+            readonly stops: number;
             /** Format: double */
             smallest_seen_percent: number;
+            pixels: number;
         };
         /** @description The result along the frames, and what constant settings waste. */
         Joined: {

@@ -34,9 +34,6 @@ export function ratioWords(control: Figure | null, trial: Figure | null, ratio: 
   return [placesWords(ratio), quotientWords(control, trial, ratio)].filter(Boolean).join(" ");
 }
 
-/** No more than this share of a part's light is told to be gone: what is left there is noise. */
-const MOST_SHARE = 0.97;
-
 /** Whether there is a difference, the part that changed most, and how many cells of the table differ by themselves. */
 export function differenceWords(row: Schema["Difference"]): string {
   const least = `a change of ${three(row.smallest_seen_percent)} % in one place would have been seen`;
@@ -57,17 +54,14 @@ export function differenceWords(row: Schema["Difference"]): string {
   return `There is a difference: ${told.join("; ")}.`;
 }
 
-type Part = { box: number[]; percent: number };
+type Part = { box: number[]; stops: number };
 
 function larger(one: Part | undefined, other: Part): Part {
-  return one && Math.abs(one.percent) >= Math.abs(other.percent) ? one : other;
+  return one && Math.abs(one.stops) >= Math.abs(other.stops) ? one : other;
 }
 
-/** A change in percent of the mean of both sides, as stops. */
 function changed(part: Part, row: Schema["Difference"]): string {
-  const share = Math.max(-MOST_SHARE, Math.min(MOST_SHARE, part.percent / 200));
-  const stops = Math.log2((1 + share) / (1 - share));
   const specks = row.specks?.some((box) => box.join() === part.box.join());
-  const way = stops > 0 ? "brighter" : "darker";
-  return `${three(Math.abs(stops))} stops ${way}${specks ? ", all of it in bright specks" : ""}`;
+  const way = part.stops > 0 ? "brighter" : "darker";
+  return `${three(Math.abs(part.stops))} stops ${way}${specks ? ", all of it in bright specks" : ""}`;
 }

@@ -29,6 +29,7 @@ export function SearchPage() {
     return <Failed what="searches" error={searches.error} retry={() => void searches.refetch()} />;
   if (!study.data || !searches.data) return <Loading what="searches" />;
   const { data } = searches;
+  const [newest] = data.searches;
   const done = data.searches.find((row) => row.state === "done");
   const proved = done !== undefined && done.sentence === says.data?.answer.sentence;
   return (
@@ -39,7 +40,7 @@ export function SearchPage() {
         </Link>
       </p>
       <h1 className="mt-0.5 mb-3 max-w-[60rem] text-xl font-semibold leading-snug">
-        {sentenceOf(data.searches)}
+        {newest?.sentence ?? "Which of these settings are higher than the picture needs?"}
       </h1>
       {proved && says.data ? (
         <div className="mb-5">
@@ -75,9 +76,4 @@ export function SearchPage() {
       ))}
     </div>
   );
-}
-
-/** What the newest search came to; how the settings go along the frames stands with it. */
-function sentenceOf([newest]: Schema["Search"][]): string {
-  return newest?.sentence ?? "Which of these settings are higher than the picture needs?";
 }
