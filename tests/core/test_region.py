@@ -5,7 +5,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from matchedpair.errors import RefusedError
 from matchedpair.measures.region import Region, block_error
-from matchedpair.measures.table import cells
+from matchedpair.measures.table import Table
 from matchedpair.pictures.filters import (
     OCTAVES,
     blur_power,
@@ -35,7 +35,7 @@ class Sums(unittest.TestCase):
         self.assertEqual(region.count, int(mask.sum()))
         np.testing.assert_array_equal(np.sort(region.values(plane)), np.sort(plane[mask]))
         np.testing.assert_array_equal(region.mask, mask)
-        sums, counts = region.blocks(plane, 4)
+        sums, counts = region.blocks(plane, 4), region.counts(4)
         self.assertLessEqual(counts.sum(), mask.sum())
         cut = mask[region.top :, region.left :][: 4 * counts.shape[0], : 4 * counts.shape[1]]
         self.assertAlmostEqual(counts.sum(), cut.sum(), places=3)
@@ -63,7 +63,7 @@ class Sums(unittest.TestCase):
         mask = np.ones((20, 20), dtype=bool)
         mask[3, 3] = False
         region = Region(mask)
-        self.assertEqual((region.mean(plane), region.blocks(plane, 4)[0].sum()), (1.0, 399.0))
+        self.assertEqual((region.mean(plane), region.blocks(plane, 4).sum()), (1.0, 399.0))
 
     def test_error_of_a_mean_is_that_of_independent_blocks_and_ignores_a_slope(self):
         errors = []
@@ -85,7 +85,7 @@ class Tables(unittest.TestCase):
     def test_cells_cover_every_pixel_once_in_at_most_twelve_by_eight(self, width, height, side):
         if min(width, height) < side:
             return
-        found = list(cells(Region(np.ones((height, width), dtype=bool)), side))
+        found = Table(Region(np.ones((height, width), dtype=bool)), side).cells
         count = np.zeros((height, width), dtype=int)
         for cell in found:
             x, y, wide, high = cell.box

@@ -12,6 +12,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -35,6 +36,7 @@ LEAST_TILE, SMALLEST_TILE = 24, 48
 TOLD, LEAST_TILES = 0.15, 4  # pixels; tiles that tell so much, below which nothing is known of how they disagree
 SURE_SHIFT, LEAST_ERROR = 0.04, 0.02  # pixels
 MOST_SHIFT = 0.1
+MOST_REFINED, STILL, MOST_STEPS = 1.5, 1e-6, 12  # pixels either way, and a step that is none
 SURE = 3.5  # standard errors of either axis: chance alone is longer than 2 in one of seven, than 3.5 in one of 450
 MOST_SHARPNESS = 0.1
 COARSE_WIDTH = 192
@@ -136,7 +138,7 @@ def _finest_products(first: Light, second: Light, cut: Cut) -> Doubles:
     below = crossed if len(first.y) < 2 else own[0] * own[1]
     above = crossed if len(second.y) < 2 else other[0] * other[1]
     region = Region(first.valid[cut] & second.valid[cut])
-    return np.array([region.blocks(plane, 32)[0].ravel() for plane in (below, above)])
+    return np.array([region.blocks(plane, 32).ravel() for plane in (below, above)])
 
 
 def _finest(light: Light, cut: Cut) -> tuple[Floats, Floats]:
@@ -192,11 +194,11 @@ class _Tiles:
 
     corners: list[tuple[int, int]]
     side: int
-    right: Doubles
-    down: Doubles
     band: NDArray[np.bool_]
+    waves: Doubles  # shape (2, n): of the n frequencies in the band, radians a pixel to the right and down
 
     @classmethod
+    @lru_cache(maxsize=8)
     def of(cls, shape: tuple[int, ...]) -> _Tiles | None:
         """Tiles spread over a picture of this shape; None when it is too small."""
         height, width = shape[:2]
@@ -206,9 +208,8 @@ class _Tiles:
         frequency = np.fft.fftfreq(side)
         down, right = np.meshgrid(frequency, np.abs(frequency[: side // 2 + 1]), indexing="ij")
         radius = np.hypot(down, right)
-        return cls(
-            _corners(height, width, side), side, right, down, (radius >= max(LOWEST, 2 / side)) & (radius <= HIGHEST)
-        )
+        band = (radius >= max(LOWEST, 2 / side)) & (radius <= HIGHEST)
+        return cls(_corners(height, width, side), side, band, 2 * np.pi * np.array([right[band], down[band]]))
 
     def cuts(self, right: int = 0, down: int = 0) -> list[Cut]:
         """The tiles as slices, moved by whole pixels."""
@@ -248,21 +249,48 @@ class _Tiles:
 
         The error is that of an estimate which sets a sum to zero: the spread of the sum over its slope (Huber 1967).
         """
-        used = np.abs(spectrum) > 0
-        values, along, across = spectrum[used], 2 * np.pi * self.right[used], 2 * np.pi * self.down[used]
+        values = spectrum[self.band]
         values = values / (float(np.abs(values).sum()) or 1.0)
+        shift = _climbed(values, self.waves)
+        if shift is None:
+            shift = _searched(values, self.waves)
+        turned = _turned(values, self.waves, shift)
+        spread, slope = np.square(turned.imag * self.waves).sum(axis=1), np.square(self.waves) @ turned.real
+        error = float((np.sqrt(spread) / np.maximum(slope, 1e-12)).max())
+        return (float(shift[0]), float(shift[1])), max(error, LEAST_ERROR)
 
-        def fall(shift: Doubles) -> tuple[float, Doubles]:
-            turned = values * np.exp(1j * (shift[0] * along + shift[1] * across))
-            return -float(turned.real.sum()), np.array([(turned.imag * along).sum(), (turned.imag * across).sum()])
 
-        best = minimize(fall, np.zeros(2), jac=True, method="L-BFGS-B", bounds=[(-1.5, 1.5)] * 2)
-        turned = values * np.exp(1j * (best.x[0] * along + best.x[1] * across))
-        errors = [
-            math.sqrt(float(np.square(turned.imag * axis).sum())) / max(float((turned.real * axis**2).sum()), 1e-12)
-            for axis in (along, across)
-        ]
-        return (float(best.x[0]), float(best.x[1])), max(*errors, LEAST_ERROR)
+def _turned(values: NDArray[np.complex128], waves: Doubles, shift: Doubles) -> NDArray[np.complex128]:
+    return np.asarray(values * np.exp(1j * (shift @ waves)))
+
+
+def _climbed(values: NDArray[np.complex128], waves: Doubles) -> Doubles | None:
+    """The peak of Σ Re(values · turned) by Newton's steps from no shift; None when these do not lead up to one."""
+    shift, height = np.zeros(2), -math.inf
+    for _ in range(MOST_STEPS):
+        turned = _turned(values, waves, shift)
+        before, height = height, float(turned.real.sum())
+        bend, slope = (waves * turned.real) @ waves.T, -(waves @ turned.imag)
+        if height < before or bend[0, 0] <= 0.0 or np.linalg.det(bend) <= 0.0:
+            return None
+        step = np.linalg.solve(bend, slope)
+        shift = shift + step
+        if float(np.abs(shift).max()) > MOST_REFINED:
+            return None
+        if float(np.abs(step).max()) < STILL:
+            return shift
+    return None
+
+
+def _searched(values: NDArray[np.complex128], waves: Doubles) -> Doubles:
+    """The same, where the correlation bends the wrong way at no shift or peaks at the end of what is looked through."""
+
+    def fall(shift: Doubles) -> tuple[float, Doubles]:
+        turned = _turned(values, waves, shift)
+        return -float(turned.real.sum()), waves @ turned.imag
+
+    found = minimize(fall, np.zeros(2), jac=True, method="L-BFGS-B", bounds=[(-MOST_REFINED, MOST_REFINED)] * 2)
+    return np.asarray(found.x, dtype=np.float64)
 
 
 def _corners(height: int, width: int, side: int) -> list[tuple[int, int]]:

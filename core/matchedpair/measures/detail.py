@@ -122,9 +122,7 @@ def _octave(sigma: float, step: int, above: Floats, below: Floats, region: Regio
     if whole <= FAINT**2 * part.count:
         return Octave(pixels, None)
     kept = part.mean(above) * part.count / whole
-    error = ratio_error(
-        kept, part.blocks(above, max(BLOCK // step, 4))[0], part.blocks(below, max(BLOCK // step, 4))[0]
-    )
+    error = ratio_error(kept, *(part.blocks(plane, max(BLOCK // step, 4)) for plane in (above, below)))
     if error is None:
         return Octave(pixels, Figure(kept, "", None, "reference", VERSION))
     if 1.96 * error > MOST_UNSURE:

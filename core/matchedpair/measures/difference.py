@@ -28,7 +28,7 @@ from matchedpair.measures.light import Light
 from matchedpair.measures.reach import Reach, off_zero, reach
 from matchedpair.measures.region import Region
 from matchedpair.measures.specks import in_specks
-from matchedpair.measures.table import Cell, cells
+from matchedpair.measures.table import Cell, Table
 from matchedpair.pictures.filters import gauss
 from matchedpair.pictures.picture import Doubles, Floats
 
@@ -116,16 +116,16 @@ def difference(
     change = (trial.mean - control.mean) * weight
     twins = len(control.y) > 1 and len(trial.y) > 1
     own = _by_seeds(control, trial, weight) if twins else []
-    sums = [row for cell in cells(region, 2 * side) if (row := _summed(cell, change, own, side)) is not None]
-    if not sums:
+    sums = _summed(Table.of(region, 2 * side, side), change, own, side)
+    if not sums.cells:
         why = "its slow patches are too wide" if side > SUB_BLOCK else "the zone is too small"
         raise RefusedError("difference", f"cannot tell: {why} for the noise to average out in a cell")
-    far = reach(np.array([row.scatter for row in sums]).T, [row.cell.place for row in sums]) if own else Reach()
-    if far.times > 1.0 and float(np.median([far.freedom_of(row.freedom) for row in sums])) < LEAST_FREEDOM:
+    far = reach(sums.scatter, [cell.place for cell in sums.cells]) if own else Reach()
+    if far.times > 1.0 and float(np.median(far.freedom_of(sums.freedom))) < LEAST_FREEDOM:
         raise RefusedError("difference", REACHES)
-    found = [_told(row, far, rounding) for row in sums]
+    found = _told(sums, far, rounding)
     together = sum(row.z for row in found) / math.sqrt(len(found) * far.sum_times)
-    overall = _as_z(together, far.sum_freedom)
+    overall = float(_as_z(np.array([together]), far.sum_freedom)[0])
     sides = Sides(control.mean, trial.mean, float(eps), change, own, rounding, far.times)
     told = islands(sides, region, side=side, fine=side == SUB_BLOCK) if own else ()
     boxes = [cell.box for cell in found if abs(cell.z) > NAMED] + [island.box for island in told]
@@ -177,56 +177,60 @@ def _contrasts(seeds: Sequence[Floats], weight: Floats) -> list[Floats]:
 
 @dataclass(frozen=True)
 class _Summed:
-    """A cell's mean change, its standard error and the freedom of that as its sub-blocks say, and by how many of its
-    own standard errors each contrast of seeds lies off 0.
+    """By cell, shape (n,), its mean change, its standard error and the freedom of that as its sub-blocks say; and by
+    how many of its own standard errors each contrast of seeds lies off 0, shape (k, n).
     """
 
-    cell: Cell
-    mean: float
-    error: float
-    freedom: float
-    scatter: list[float]
+    cells: list[Cell]
+    mean: Doubles
+    error: Doubles
+    freedom: Doubles
+    scatter: Doubles
 
 
-def _summed(cell: Cell, change: Floats, own: list[list[Floats]], side: int) -> _Summed | None:
-    sums, counts = cell.region.blocks(change, side, rest=True)
+def _summed(table: Table, change: Floats, own: list[list[Floats]], side: int) -> _Summed:
+    counts, sums = table.counts(), table.blocks(change)
     full = counts >= side * side / 2
-    blocks = int(full.sum())
-    if blocks < LEAST_SUB_BLOCKS:
-        return None
-    pixels = float(counts[full].sum())
-    mean = float(sums[full].sum()) / pixels
+    blocks = table.sums(full)
+    told = blocks >= LEAST_SUB_BLOCKS
+    cells = [cell for cell, is_told in zip(table.cells, told, strict=True) if is_told]
+    blocks, pixels = blocks[told], table.sums(np.where(full, counts, 0.0))[told]
+    mean = table.sums(np.where(full, sums, 0.0))[told] / pixels
     if not own:
-        error = float((sums[full] / counts[full]).std(ddof=1)) / math.sqrt(blocks)
-        return _Summed(cell, mean, error, float(blocks - 1), [])
-    contrasts = [[cell.region.blocks(plane, side, rest=True)[0][full] for plane in planes] for planes in own]
+        apart = table.by_cell(sums / np.maximum(counts, 1.0), full)
+        spread = [each.std(ddof=1) for each, is_told in zip(apart, told, strict=True) if is_told]
+        return _Summed(cells, mean, np.array(spread) / np.sqrt(blocks), blocks - 1.0, np.zeros((0, len(cells))))
+    contrasts = [[np.where(full, table.blocks(plane), 0.0) for plane in planes] for planes in own]
     squares = [[np.square(each) for each in planes] for planes in contrasts]
-    error = math.sqrt(sum(float(np.mean([each.sum() for each in planes])) for planes in squares)) / pixels
-    return _Summed(
-        cell, mean, error, _freedom(np.concatenate([each for planes in squares for each in planes])),
-        [off_zero(each) for planes in contrasts for each in planes],
-    )  # fmt: skip
+    variance = np.sum([np.mean([table.sums(each)[told] for each in planes], axis=0) for planes in squares], axis=0)
+    each_contrast = [each for planes in squares for each in planes]
+    second, fourth = (table.sums(np.sum([each**power for each in each_contrast], axis=0))[told] for power in (1, 2))
+    normal = blocks * len(each_contrast)  # of a sum of squares: their number, less where a few hold most of it
+    freedom = np.minimum(normal, np.divide(3 * second**2, fourth, out=normal.copy(), where=fourth > 0.0))
+    off = [
+        off_zero(table.sums(contrast)[told], table.sums(squared)[told])
+        for planes in zip(contrasts, squares, strict=True)
+        for contrast, squared in zip(*planes, strict=True)
+    ]
+    return _Summed(cells, mean, np.sqrt(variance) / pixels, freedom, np.array(off))
 
 
-def _told(row: _Summed, far: Reach, rounding: float) -> CellDifference:
-    error, freedom = row.error * math.sqrt(far.times), far.freedom_of(row.freedom)
-    beyond = math.copysign(max(abs(row.mean) - rounding, 0.0), row.mean)
-    z = _as_z(beyond / error, freedom) if error > 0.0 else math.copysign(MOST_Z, beyond) if beyond else 0.0
-    named = float(stdtrit(freedom, float(ndtr(NAMED))))
-    cell = row.cell
-    return CellDifference(cell.row, cell.column, cell.box, z, 100 * row.mean, 100 * (named * error + rounding))
+def _told(sums: _Summed, far: Reach, rounding: float) -> list[CellDifference]:
+    error, freedom = sums.error * math.sqrt(far.times), far.freedom_of(sums.freedom)
+    beyond = np.copysign(np.maximum(np.abs(sums.mean) - rounding, 0.0), sums.mean)
+    sure = np.where(beyond != 0.0, np.copysign(MOST_Z, beyond), 0.0)  # without noise
+    t = np.divide(beyond, error, out=sure.copy(), where=error > 0.0)
+    z = np.where(error > 0.0, _as_z(t, freedom), sure)
+    smallest = 100 * (stdtrit(freedom, float(ndtr(NAMED))) * error + rounding)
+    return [
+        CellDifference(cell.row, cell.column, cell.box, float(z[n]), 100 * float(sums.mean[n]), float(smallest[n]))
+        for n, cell in enumerate(sums.cells)
+    ]
 
 
-def _freedom(squares: Doubles) -> float:
-    """Of a sum of squares: their number where noise is normal, less where a few hold most of it."""
-    fourth = float(np.square(squares).sum())
-    return min(float(squares.size), 3 * float(squares.sum()) ** 2 / fourth) if fourth > 0.0 else float(squares.size)
-
-
-def _as_z(t: float, freedom: float) -> float:
-    """The normal deviate as unlikely as Student's t."""
-    if math.isinf(freedom):
-        return t
-    tail = float(stdtr(freedom, -abs(t)))
-    z = -float(ndtri_exp(math.log(tail))) if tail > 0.0 else MOST_Z
-    return math.copysign(min(z, MOST_Z), t)
+def _as_z(t: Doubles, freedom: Doubles | float) -> Doubles:
+    """The normal deviates as unlikely as Student's t."""
+    with np.errstate(divide="ignore"):
+        tail = np.log(stdtr(freedom, -np.abs(t)))
+    z = np.where(np.isinf(freedom), np.abs(t), -ndtri_exp(tail))
+    return np.asarray(np.copysign(np.where(np.isinf(freedom), z, np.minimum(z, MOST_Z)), t))

@@ -121,7 +121,7 @@ class _Blocks:
 
     def __init__(self, sides: Sides, region: Region, width: int) -> None:
         self._sides, self._region, self._width = sides, region, width
-        sums, counts = self._sums(sides.change)
+        sums, counts = self._sums(sides.change), region.counts(width, rest=True)
         self._counted: Mask = counts >= width * width / 2
         self._pixels = np.maximum(counts, 1.0)
         self._mean = np.where(self._counted, sums / self._pixels, 0.0)
@@ -174,7 +174,7 @@ class _Blocks:
         return self._sides.times * sum(parts[1:], parts[0])
 
     def _of_part(self, planes: Sequence[Floats]) -> Doubles:
-        squares = np.mean([np.square(self._sums(plane)[0] / self._pixels) for plane in planes], axis=0)
+        squares = np.mean([np.square(self._sums(plane) / self._pixels) for plane in planes], axis=0)
         squares = np.where(self._counted, squares, 0.0)
         near = ndimage.uniform_filter(squares, 3, mode="constant")
         beside = ndimage.uniform_filter(self._counted.astype(np.float64), 3, mode="constant")
@@ -182,9 +182,9 @@ class _Blocks:
 
     @cached_property
     def _light(self) -> tuple[Doubles, Doubles]:
-        return self._sums(self._sides.control)[0], self._sums(self._sides.trial)[0]
+        return self._sums(self._sides.control), self._sums(self._sides.trial)
 
-    def _sums(self, plane: Floats) -> tuple[Doubles, Doubles]:
+    def _sums(self, plane: Floats) -> Doubles:
         return self._region.blocks(plane, self._width, rest=True)
 
 

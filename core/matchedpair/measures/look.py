@@ -23,9 +23,9 @@ from matchedpair.measures.figure import MEDIAN_ERROR, Figure, Interval
 from matchedpair.measures.light import Light
 from matchedpair.measures.reach import off_zero, reach
 from matchedpair.measures.region import Region
-from matchedpair.measures.table import Cell, cells
+from matchedpair.measures.table import Table
 from matchedpair.pictures.filters import gauss, light_of
-from matchedpair.pictures.picture import TO_XYZ, Doubles, Floats
+from matchedpair.pictures.picture import TO_XYZ, Doubles, Floats, Mask
 from matchedpair.pictures.strips import in_strips
 
 VERSION = 2
@@ -96,8 +96,8 @@ def look(
     RefusedError
         When the zone is too small or dark.
     """
-    table = list(cells(region))
-    means, others_means = (_cell_means(side, table) for side in (pictures, others))
+    table = Table.of(region)
+    means, others_means = (np.mean([table.means(each) for each in side], axis=0) for side in (pictures, others))
     y, r = means @ TO_XYZ[1], others_means @ TO_XYZ[1]
     bright = (r > BRIGHT * against.eps) & (y > 0.0)
     if not bright.any():
@@ -107,12 +107,12 @@ def look(
     exposure = MIDDLE_GREY / _geometric_mean(against, region)
     before = _delta_e(means * exposure, others_means * exposure)
     after = _delta_e(means * exposure / 2.0**stops, others_means * exposure)
-    lit = [cell for cell, is_lit in zip(table, bright, strict=True) if is_lit]
+    lit = [cell for cell, is_lit in zip(table.cells, bright, strict=True) if is_lit]
     places = tuple(Place(c.row, c.column, c.box, float(s)) for c, s in zip(lit, ratios, strict=True))
     whole, whole_other = region.mean(light.mean), region.mean(against.mean)
     ends = _ends(light, against, region)
     return LookFigure(
-        stops=Figure(stops, "stops", _interval(stops, light, against, lit), method, VERSION),
+        stops=Figure(stops, "stops", _interval(stops, light, against, table, bright), method, VERSION),
         delta_e=Figure(float(before.mean()), "ΔE00", None, method, VERSION),
         delta_e_after_gain=Figure(float(after.mean()), "ΔE00", None, method, VERSION),
         worst=max(places, key=lambda place: abs(place.stops)),
@@ -122,12 +122,6 @@ def look(
         light_lost_percent=100.0 * (1.0 - whole / whole_other) if whole_other > 0 else 0.0,
         cells=places,
     )
-
-
-def _cell_means(pictures: Sequence[Floats], table: Sequence[Cell]) -> Doubles:
-    """Mean colour of each cell over all seeds, shape (n, 3)."""
-    rows = [[cell.region.means(pixels) for cell in table] for pixels in pictures]
-    return np.asarray(np.mean(rows, axis=0), dtype=np.float64).reshape(-1, 3)
 
 
 def _geometric_mean(light: Light, region: Region) -> float:
@@ -140,39 +134,36 @@ def _delta_e(means: Doubles, others: Doubles) -> Doubles:
     return np.asarray(deltaE_ciede2000(first, second))  # type: ignore[no-untyped-call]  # skimage has no types
 
 
-def _interval(stops: float, light: Light, against: Light, lit: list[Cell]) -> Interval | None:
-    """From the seeds' differences in each cell; None without twins on a side that has noise."""
+def _interval(stops: float, light: Light, against: Light, table: Table, lit: Mask) -> Interval | None:
+    """From the seeds' differences in each lit cell; None without twins on a side that has noise."""
     if len(light.y) < 2:
         return None
-    twins = [side for side in (light, against) if len(side.y) > 1]
-    sums = []
-    for side in twins:
-        apart = side.y[0] - side.y[1]
-        sums.append([_summed(apart, side, cell.region) for cell in lit])
-    variance = sum(row.variance for rows in sums for row in rows)
-    far = reach(np.array([[row.scatter for row in rows] for rows in sums]), [cell.place for cell in lit])
+    twins = [_apart(side, table) for side in (light, against) if len(side.y) > 1]
+    variance = sum(float(each.variance[lit].sum()) for each in twins)
+    places = [cell.place for cell, is_lit in zip(table.cells, lit, strict=True) if is_lit]
+    far = reach(np.array([each.scatter[lit] for each in twins]), places)
     # a median of many is a quarter less sure than their mean
-    error = MEDIAN_ERROR / math.log(2) * math.sqrt(variance * far.times * far.sum_times) / len(lit)
+    error = MEDIAN_ERROR / math.log(2) * math.sqrt(variance * far.times * far.sum_times) / len(places)
     half = float(stdtrit(far.sum_freedom, 0.975)) * error if math.isfinite(far.sum_freedom) else 1.96 * error
     return stops - half, stops + half
 
 
 @dataclass(frozen=True)
-class _Summed:
-    """What two seeds differ by in a cell, from sums over 8 × 8 pixels: the relative variance of the mean of both, and
+class _Apart:
+    """What two seeds differ by in each cell, from sums over its blocks: the relative variance of the mean of both, and
     by how many of its own standard errors the difference lies off 0.
     """
 
-    variance: float
-    scatter: float
+    variance: Doubles
+    scatter: Doubles
 
 
-def _summed(apart: Floats, side: Light, region: Region) -> _Summed:
-    sums, counts = region.blocks(apart, 8)
-    level = region.mean(side.mean)
-    if counts.sum() <= 0 or level <= 0.0:
-        return _Summed(0.0, off_zero(sums))
-    return _Summed(float(np.square(sums / 2).sum()) / (float(counts.sum()) * level) ** 2, off_zero(sums))
+def _apart(side: Light, table: Table) -> _Apart:
+    sums = table.blocks(side.y[0] - side.y[1], rest=False)
+    squares = table.sums(np.square(sums), rest=False)
+    light = table.sums(table.counts(rest=False), rest=False) * table.means(side.mean)
+    variance = np.divide(squares / 4, np.square(light), out=np.zeros_like(squares), where=light > 0.0)
+    return _Apart(variance, off_zero(table.sums(sums, rest=False), squares))
 
 
 def _ends(light: Light, against: Light, region: Region) -> tuple[float | None, float | None]:

@@ -18,7 +18,7 @@ from matchedpair.measures.figure import Figure, mean_figure
 from matchedpair.measures.light import Light
 from matchedpair.measures.look import look
 from matchedpair.measures.region import Region
-from matchedpair.measures.table import cells
+from matchedpair.measures.table import Table
 from matchedpair.pictures.filters import gauss
 from matchedpair.pictures.picture import TO_XYZ, Floats, Mask, luminance
 
@@ -115,8 +115,8 @@ def _from_middle(values: Floats, percentile: float) -> float:
 
 
 def _colour_apart(picture: Floats, truth: Floats, region: Region) -> float:
-    table = list(cells(region))
-    first, second = (np.array([cell.region.means(each) for cell in table]) for each in (picture, truth))
+    table = Table.of(region)
+    first, second = (table.means(each) for each in (picture, truth))
     lit = (first @ TO_XYZ[1] > 0) & (second @ TO_XYZ[1] > 0)
     if not lit.any():
         raise RefusedError("photograph", "no part of the zone is lit in both pictures")

@@ -272,7 +272,7 @@ def _among_neighbours(logs: Floats) -> float:
 def _means(plane: Floats, region: Region, side: int) -> tuple[int, int, Doubles, Doubles]:
     """Mean of each place's pixels that count, tiny where none does, and how many do; where they begin as `_squares`."""
     if _fits(region, side):
-        sums, counts = region.blocks(plane, side)
+        sums, counts = region.blocks(plane, side), region.counts(side)
         return region.top // side, region.left // side, np.maximum(sums / side**2, 1e-30), counts
     top, left, squares, counts = _squares(plane, region, side)
     squares = squares.reshape(*counts.shape, -1)

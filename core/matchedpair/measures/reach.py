@@ -42,15 +42,17 @@ class Reach:
     sum_times: float = 1.0
     sum_freedom: float = math.inf
 
-    def freedom_of(self, blocks: float) -> float:
-        """Of a cell's error whose blocks would have so much by themselves; those that hang together have less."""
+    def freedom_of(self, blocks: Doubles) -> Doubles:
+        """Of cells' errors whose blocks would have so much by themselves; those that hang together have less."""
         return 1.0 / (self.times / blocks + 1.0 / self.freedom)
 
 
-def off_zero(sums: Doubles) -> float:
-    """By how many of its own standard errors a sum over blocks lies off 0, from the sum of each."""
-    error = math.sqrt(float(np.square(sums).sum()))
-    return float(sums.sum()) / error if error > 0.0 else 0.0
+def off_zero(sums: Doubles, squares: Doubles) -> Doubles:
+    """By how many of its own standard errors the sum over the blocks of each cell lies off 0, from that sum and the
+    sum of their squares.
+    """
+    error = np.sqrt(squares)
+    return np.divide(sums, error, out=np.zeros_like(sums), where=error > 0.0)
 
 
 def reach(scatter: Doubles, at: Sequence[tuple[int, int]]) -> Reach:

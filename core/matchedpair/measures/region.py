@@ -68,11 +68,6 @@ class Region:
             return float(cv2.mean(part)[0])
         return float(cv2.mean(part, self._inside.view(np.uint8))[0])
 
-    def means(self, pixels: Floats) -> Doubles:
-        """Mean of each of three channels inside."""
-        mask = None if self.full else self._inside.view(np.uint8)
-        return np.array(cv2.mean(pixels[self.cut], mask)[:3])
-
     def highest(self, plane: Floats) -> float:
         """The highest value of a map inside."""
         return float(self.values(plane).max()) if not self.full else float(plane[self.cut].max())
@@ -82,39 +77,54 @@ class Region:
         part = plane[self.cut]
         return part.ravel().copy() if self.full else part[self._inside]
 
-    def blocks(self, plane: Floats, size: int, *, rest: bool = False) -> tuple[Doubles, Doubles]:
-        """Sums of a map over blocks of size × size pixels, and how many pixels of each count, shape (rows, columns).
+    def blocks(self, plane: Floats, size: int, *, rest: bool = False) -> Doubles:
+        """Sums of a map over blocks of size × size pixels, shape (rows, columns), or (rows, columns, 3) of a picture.
 
         The blocks begin at the corner of the bounding box; what does not fill a block is left out, unless `rest` asks
         for the blocks at the far edges too.
         """
         part = plane[self.cut]
         if not self.full:
-            part = np.where(self._inside, part, np.float32(0.0))
-        sums = _block_sums(part, size, rest)
+            part = np.where(self._inside if part.ndim == 2 else self._inside[..., None], part, np.float32(0.0))
+        return _block_sums(part, size, rest=rest)
+
+    def counts(self, size: int, *, rest: bool = False) -> Doubles:
+        """How many pixels of each block count, shape (rows, columns); found once."""
         if (size, rest) not in self._counts:
-            cut = rest and any(length % size for length in part.shape)
-            if self.full and not cut:
-                counts = np.full(sums.shape, float(size**2))
+            if self.full:
+                counts = np.outer(*(_lengths(length, size, rest=rest) for length in self._inside.shape))
             else:
-                counts = _block_sums(self._inside.astype(np.float32), size, rest)
+                counts = np.rint(_block_sums(self._inside.astype(np.float32), size, rest=rest))
             counts.setflags(write=False)  # the same for every map
             self._counts[size, rest] = counts
-        return sums, self._counts[size, rest]
+        return self._counts[size, rest]
 
 
-def _bordered(part: Floats, below: int, beside: int) -> Floats:
-    return np.asarray(cv2.copyMakeBorder(part, 0, below, 0, beside, cv2.BORDER_CONSTANT), dtype=np.float32)
+def _lengths(length: int, size: int, *, rest: bool) -> Doubles:
+    """Of the blocks along a side."""
+    whole, cut = divmod(length, size)
+    return np.array([size] * whole + [cut] * bool(rest and cut), dtype=np.float64)
 
 
-def _block_sums(part: Floats, size: int, rest: bool) -> Doubles:
-    below, beside = (-length % size if rest else 0 for length in part.shape)
-    if below or beside:
-        part = _bordered(part, below, beside)
-    rows, columns = (length // size for length in part.shape)
+def _block_sums(part: Floats, size: int, *, rest: bool) -> Doubles:
+    high, wide = (length // size * size for length in part.shape[:2])
+    if not rest or (high, wide) == part.shape[:2]:
+        return _whole_blocks(part[:high, :wide], size)
+    above, below = (
+        np.concatenate([_whole_blocks(row[:, :wide], size), _whole_blocks(row[:, wide:], size)], axis=1)
+        for row in (part[:high], part[high:])
+    )
+    return np.concatenate([above, below])
+
+
+def _whole_blocks(part: Floats, size: int) -> Doubles:
+    """Sums over blocks; what does not fill the last of them goes on with nothing."""
+    below, beside = (-length % size for length in part.shape[:2])
+    rows, columns = (-(-length // size) for length in part.shape[:2])
     if not rows or not columns:
-        return np.zeros((0, 0))
-    part = part[: rows * size, : columns * size]
+        return np.zeros((rows, columns, *part.shape[2:]))
+    if below or beside:
+        part = np.asarray(cv2.copyMakeBorder(part, 0, below, 0, beside, cv2.BORDER_CONSTANT), dtype=np.float32)
     return np.asarray(cv2.resize(part, (columns, rows), interpolation=cv2.INTER_AREA), dtype=np.float64) * size**2
 
 
@@ -123,7 +133,7 @@ def block_error(plane: Floats, region: Region, size: int) -> float | None:
 
     Returns None with fewer than `LEAST_BLOCKS` blocks that are at least half inside, since that says nothing.
     """
-    sums, counts = region.blocks(plane, size)
+    sums, counts = region.blocks(plane, size), region.counts(size)
     full = counts >= size * size / 2
     blocks = int(full.sum())
     if blocks < LEAST_BLOCKS:

@@ -23,7 +23,7 @@ from matchedpair.measures.figure import MEDIAN_ERROR
 from matchedpair.measures.light import Light
 from matchedpair.measures.places import Places, mean_places, place_ratio
 from matchedpair.measures.region import Region
-from matchedpair.measures.table import cells
+from matchedpair.measures.table import BLOCK, Table
 from matchedpair.pictures.filters import gauss, reduced
 from matchedpair.pictures.picture import Doubles, Floats
 from matchedpair.pictures.strips import side_by_side
@@ -41,7 +41,6 @@ OTHER_PICTURE = 0.15  # usual change of a cell
 COARSE_WIDTH, MIRRORED = 192, 0.5
 LEAST_CELLS, LEAST_BLOCKS = 12, 4
 MOST_ALIKE = 0.8
-BLOCK = 8
 STATED = "the twin is no twin of it"
 
 
@@ -108,43 +107,46 @@ class _Table:
 def _table(first: Light, other: Light) -> _Table | None:
     region = Region(first.valid)
     try:
-        found = cells(region, 2 * BLOCK)
+        table = Table.of(region, 2 * BLOCK)
     except RefusedError:
         return None
     difference, total = other.y[0] - first.y[0], other.y[0] + first.y[0]
     with np.errstate(over="ignore"):  # without end is scatter enough
         squared = np.square(difference)
-    own, light, scatter, boxes = [], [], [], []
-    for cell in found:
-        sums, counts = cell.region.blocks(difference, BLOCK)
-        full = counts >= BLOCK * BLOCK / 2
-        if np.count_nonzero(full) < LEAST_BLOCKS:
-            continue
-        own.append(sums[full] / counts[full])
-        light.append(cell.region.blocks(total, BLOCK)[0][full] / counts[full])
-        # of few blocks it may be small by chance, and rare paths may lie in most of them
-        pixels = float(counts.sum())
-        apart = float(cell.region.blocks(squared, BLOCK)[0].sum()) / pixels - (float(sums.sum()) / pixels) ** 2
-        scatter.append(math.sqrt(max(apart, 0.0) / pixels))
-        boxes.append(cell.box)
+    counts = table.counts(rest=False)
+    full = counts >= BLOCK * BLOCK / 2
+    many = table.sums(full, rest=False) >= LEAST_BLOCKS
+    if not many.any():
+        return None
+    sums = table.blocks(difference, rest=False)
     # medians over the blocks, since one firefly would rule a mean
+    light, own = (
+        table.by_cell(each / np.maximum(counts, 1.0), full, rest=False)
+        for each in (table.blocks(total, rest=False), sums)
+    )
     bright, middle = _medians(light) / 2, _medians(own)
     off = _medians([np.abs(each - usual) for each, usual in zip(own, middle, strict=True)])
-    lit = bright > first.eps
+    # of few blocks it may be small by chance, and rare paths may lie in most of them
+    pixels = np.maximum(table.sums(counts, rest=False), 1.0)
+    means = [table.sums(each, rest=False) / pixels for each in (table.blocks(squared, rest=False), sums)]
+    apart = means[0] - np.square(means[1])
+    scatter = np.sqrt(np.maximum(apart, 0.0) / pixels)
+    lit = many & (bright > first.eps)
     if np.count_nonzero(lit) < LEAST_CELLS:
         return None
     bright, middle = bright[lit], middle[lit]
     among_blocks = MEDIAN_ERROR / 0.6745 * off[lit] / np.sqrt([each.size for each in own])[lit]
-    error = np.maximum(among_blocks, np.array(scatter)[lit]) / bright
+    error = np.maximum(among_blocks, scatter[lit]) / bright
     ratio = 2 * np.arctanh(np.clip(middle / bright, -1.9, 1.9) / 2)
-    return _Table(ratio, np.maximum(error, 1e-6), np.log(bright), [boxes[place] for place in np.flatnonzero(lit)])
+    boxes = [cell.box for cell, is_lit in zip(table.cells, lit, strict=True) if is_lit]
+    return _Table(ratio, np.maximum(error, 1e-6), np.log(bright), boxes)
 
 
 def _medians(rows: list[Doubles]) -> Doubles:
-    """The median of each; of those that are equally long at once."""
+    """The median of each, 0 of none; of those that are equally long at once."""
     found = np.zeros(len(rows))
     lengths = np.array([row.size for row in rows])
-    for length in np.unique(lengths):
+    for length in np.unique(lengths[lengths > 0]):
         places = np.flatnonzero(lengths == length)
         found[places] = np.median([rows[place] for place in places], axis=1)
     return found

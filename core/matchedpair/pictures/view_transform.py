@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import os
 from dataclasses import dataclass
-from functools import cache
+from functools import cache, cached_property
 
 import numpy as np
 import PyOpenColorIO as ocio
@@ -76,7 +76,7 @@ class ViewTransforms:
         self._config = config
         self._linear = self._scene_linear()
 
-    @property
+    @cached_property
     def names(self) -> tuple[str, ...]:
         """All transforms as ``DISPLAY / VIEW``, in the configuration's order."""
         return tuple(
