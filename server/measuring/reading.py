@@ -13,6 +13,7 @@ from matchedpair.conditions import denoisers_on
 from matchedpair.elsewhere import DISPLAY
 from matchedpair.errors import RefusedError
 from matchedpair.measures.drawn_zones import LEAVE_OUT, DrawnZone, measured_mask
+from matchedpair.measures.light import Found
 from matchedpair.measures.pair import PairMeasures
 from matchedpair.measures.pair_side import PairSide, refuse_other_size
 from matchedpair.measures.render import RenderMeasures, Viewing
@@ -30,10 +31,10 @@ from server.studies.models import Option, Pair, Setup
 ENCODED = "the pictures are display-encoded; state their view transform to measure them"
 MOST_PIXELS = 80_000_000  # of all pictures of an option held at once, four at least
 LEAST_SEEDS = 4
-Checked = tuple[tuple[str, ...], bytes]  # hashes of pictures, and of where they count
-MOST_CHECKED = 4096
+Looked = tuple[tuple[str, ...], bytes]  # hashes of pictures, and of where they count
+MOST_FOUND = 4096
 MOST_KEPT = 5_000_000  # pixels of a control's pictures, up to which it is kept from pair to pair: two of 1920×1080
-_twins: OrderedDict[Checked, str] = OrderedDict()
+_known: OrderedDict[Looked, Found] = OrderedDict()
 _lock = Lock()
 
 
@@ -43,13 +44,11 @@ def render_measures(
     """The core's measures of an option's pictures. Raises `RefusedError`, or `PictureError` when one is missing."""
     read = _read(_Source.of(option.setup, runs, within))
     judged = [stored_picture(digest) for digest in reference_pictures(reference)]
-    measures = RenderMeasures(
+    return RenderMeasures(
         read.pixels, read.valid, references=[picture.pixels for picture in judged],
         reference_valid=np.logical_and.reduce([picture.valid for picture in judged]) if judged else None,
-        viewing=Viewing(option.setup.view_transform), smoothed=_smoothed(option),
+        viewing=Viewing(option.setup.view_transform), smoothed=_smoothed(option), found=_found(read, read.valid),
     )  # fmt: skip
-    _remember(_key(read.source.digests, read.valid), measures.no_twins)
-    return measures
 
 
 class ControlKept:
@@ -92,26 +91,17 @@ def pair_measures(pair: Pair, within: list[DrawnZone], kept: ControlKept | None 
 
 
 def _side(read: _Read, valid: Mask, viewing: Viewing) -> PairSide:
-    """A side of a pair; whether its twins are twins is asked once, however many pairs it is in."""
-    key = _key(read.source.digests, valid)
-    with _lock:
-        known = _twins.get(key)
-    side = PairSide(read.pixels, valid, viewing=viewing, known=known)
-    _remember(key, side.no_twins)
-    return side
+    return PairSide(read.pixels, valid, viewing=viewing, found=_found(read, valid))
 
 
-def _key(digests: Sequence[str], valid: Mask) -> Checked:
-    """What the check that twins are twins rests on: a control is compared with many, and has been measured itself."""
+def _found(read: _Read, valid: Mask) -> Found:
+    """What was found of these pictures over these pixels: an option is measured itself, and compared in many pairs."""
     where = b"" if bool(valid.all()) else sha256(np.packbits(valid).tobytes()).digest()
-    return tuple(digests), where
-
-
-def _remember(key: Checked, problem: str) -> None:
     with _lock:
-        _twins[key] = problem
-        while len(_twins) > MOST_CHECKED:
-            _twins.popitem(last=False)
+        found = _known.setdefault((tuple(read.source.digests), where), Found())
+        while len(_known) > MOST_FOUND:
+            _known.popitem(last=False)
+    return found
 
 
 @dataclass(frozen=True)

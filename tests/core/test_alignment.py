@@ -1,7 +1,7 @@
 import unittest
 
 import numpy as np
-from matchedpair.measures.alignment import Alignment, alignment
+from matchedpair.measures.alignment import Alignment, Landmarks, alignment
 from matchedpair.measures.light import Light
 
 from tests.inner_loop import long
@@ -9,7 +9,7 @@ from tests.pictures import blurred, everywhere, flat, moved, noisy, photograph, 
 
 
 def of(first, second):
-    return alignment(Light(first, everywhere(first[0])), Light(second, everywhere(second[0])))
+    return alignment(*(Landmarks(Light(side, everywhere(side[0]))) for side in (first, second)))
 
 
 def twins(picture, noise, first):

@@ -12,7 +12,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
-from functools import lru_cache
+from functools import cached_property, lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -26,6 +26,7 @@ from matchedpair.pictures.picture import Doubles, Floats
 
 VERSION = 2
 Cut = tuple[slice, slice]
+Spectra = list[NDArray[np.complex128]]
 Shift = tuple[tuple[float, float], float]  # right and down, and the standard error of either
 TILE, MOST_TILES = 256, 12
 LOWEST, HIGHEST = 0.03, 0.35  # cycles a pixel that take part
@@ -95,28 +96,52 @@ class Alignment:
         return ""
 
 
-def alignment(first: Light, second: Light) -> Alignment:
+class Landmarks:
+    """What a picture is laid over others by, found once for all of them."""
+
+    def __init__(self, light: Light) -> None:
+        self.light = light
+        self.tiles = _Tiles.of(light.shape)
+
+    @cached_property
+    def coarse(self) -> tuple[Floats, float]:
+        """Structure at a coarse size, its surroundings taken off, and the variance that noise has in it."""
+        return _coarse(self.light)
+
+    @cached_property
+    def spectra(self) -> Spectra:
+        """Of each tile where it lies; none of a picture that is too small."""
+        return [] if self.tiles is None else self.tiles.spectra(self.light, (0, 0))
+
+    @cached_property
+    def finest(self) -> list[tuple[Floats, Floats]]:
+        """Of each tile, what a blur by 0.7 pixels takes away, of the first and the last seed."""
+        return [] if self.tiles is None else [_finest(self.light, cut) for cut in self.tiles.cuts()]
+
+
+def alignment(first: Landmarks, second: Landmarks) -> Alignment:
     """How the second picture lies over the first. Both are of one size."""
     mismatch, known = _recognised(first, second)
     if mismatch:
         return Alignment(None, math.inf, mismatch, None)
     shift, error = _shift(first, second, recognised=known)
-    return Alignment(shift, error, "", sharpness(first, second))
+    return Alignment(shift, error, "", _sharpness(first, second))
 
 
-def sharpness(first: Light, second: Light) -> Figure | None:
+def _sharpness(one: Landmarks, other: Landmarks) -> Figure | None:
     """Amplitude of the second's finest octave over the first's; None when noise hides it.
 
     From sums of products of pictures with different seeds, in which no noise survives: Σ S1·S2 / Σ F1·F2 with twins on
     both sides, else Σ S·F over the products of the side that has them. Without any twin there is no telling.
     """
-    if len(first.y) < 2 and len(second.y) < 2:
-        return None
-    tiles = _Tiles.of(first.shape)
-    if tiles is None:
+    first, second = one.light, other.light
+    if one.tiles is None or (len(first.y) < 2 and len(second.y) < 2):
         return None
     squared = len(first.y) > 1 and len(second.y) > 1
-    rows = np.concatenate([_finest_products(first, second, cut) for cut in tiles.cuts()], axis=1)
+    rows = np.concatenate([
+        _products(own, others, Region(first.valid[cut] & second.valid[cut]))
+        for own, others, cut in zip(one.finest, other.finest, one.tiles.cuts(), strict=True)
+    ], axis=1)  # fmt: skip
     whole, part = (float(values.sum()) for values in rows)
     if whole <= 0.0 or part <= 0.0:
         return None
@@ -131,13 +156,13 @@ def sharpness(first: Light, second: Light) -> Figure | None:
     return Figure(value, "×", (value - half, value + half), "twin", VERSION)
 
 
-def _finest_products(first: Light, second: Light, cut: Cut) -> Doubles:
-    """Sums over blocks of what is below and above in the ratio of sharpness, shape (2, n)."""
-    own, other = (_finest(light, cut) for light in (first, second))
+def _products(own: tuple[Floats, Floats], other: tuple[Floats, Floats], region: Region) -> Doubles:
+    """Sums over blocks of what is below and above in the ratio of sharpness, shape (2, n), of two seeds of either side,
+    twice the same where there is one.
+    """
     crossed = own[0] * other[1]
-    below = crossed if len(first.y) < 2 else own[0] * own[1]
-    above = crossed if len(second.y) < 2 else other[0] * other[1]
-    region = Region(first.valid[cut] & second.valid[cut])
+    below = crossed if own[0] is own[1] else own[0] * own[1]
+    above = crossed if other[0] is other[1] else other[0] * other[1]
     return np.array([region.blocks(plane, 32).ravel() for plane in (below, above)])
 
 
@@ -149,25 +174,31 @@ def _finest(light: Light, cut: Cut) -> tuple[Floats, Floats]:
     return finest, finest if len(light.y) < 2 else (other - gauss(other, 0.7)) / level
 
 
-def _shift(first: Light, second: Light, *, recognised: bool) -> tuple[tuple[float, float] | None, float]:
+def _shift(first: Landmarks, second: Landmarks, *, recognised: bool) -> tuple[tuple[float, float] | None, float]:
     """Shift and its standard error; of pictures recognised as the same, repeating texture may show a slight one too."""
-    tiles = _Tiles.of(first.shape)
+    tiles = first.tiles
     if tiles is None:
         return None, math.inf
-    spectra = tiles.spectra(first, second, (0, 0))
-    rough = tiles.whole_shift(spectra)
+    crossed = _crossed(first.spectra, second.spectra)
+    rough = tiles.whole_shift(crossed)
     if rough is None and not recognised:
         return None, math.inf
     right, down = rough or (0, 0)
     if (right, down) != (0, 0):
-        tiles = _Tiles.of((first.shape[0] - abs(down), first.shape[1] - abs(right)))
+        shape = first.light.shape
+        tiles = _Tiles.of((shape[0] - abs(down), shape[1] - abs(right)))
         if tiles is None:
             return None, math.inf
-        spectra = tiles.spectra(first, second, (right, down))
-    (across, along), error = _usual([tiles.refined(each) for each in spectra]) or tiles.refined(np.sum(spectra, axis=0))
+        here, there = (max(-right, 0), max(-down, 0)), (max(right, 0), max(down, 0))
+        crossed = _crossed(tiles.spectra(first.light, here), tiles.spectra(second.light, there))
+    (across, along), error = _usual([tiles.refined(each) for each in crossed]) or tiles.refined(np.sum(crossed, axis=0))
     if rough is None and error > SURE_SHIFT:
         return None, math.inf
     return (right + across, down + along), error
+
+
+def _crossed(first: Spectra, second: Spectra) -> Spectra:
+    return [np.conj(one) * other for one, other in zip(first, second, strict=True)]
 
 
 def _usual(shifts: list[Shift]) -> Shift | None:
@@ -218,21 +249,16 @@ class _Tiles:
             for top, left in self.corners
         ]
 
-    def spectra(self, first: Light, second: Light, off: tuple[int, int]) -> list[NDArray[np.complex128]]:
-        """The cross-spectrum of each tile with the one that lies whole pixels off it, right and down, in the second."""
-        right, down = off
+    def spectra(self, light: Light, off: tuple[int, int]) -> Spectra:
+        """Of the logarithm of each tile, moved by whole pixels right and down, in the band."""
         window = np.outer(*[np.hanning(self.side + 2)[1:-1]] * 2)
-        places = zip(self.cuts(max(-right, 0), max(-down, 0)), self.cuts(max(right, 0), max(down, 0)), strict=True)
         found = []
-        for here, there in places:
-            one, other = (
-                np.where(self.band, np.fft.rfft2(window * (tile - tile.mean())), 0.0)
-                for tile in (_log(first, here), _log(second, there))
-            )
-            found.append(np.conj(one) * other)
+        for cut in self.cuts(*off):
+            tile = _log(light, cut)
+            found.append(np.where(self.band, np.fft.rfft2(window * (tile - tile.mean())), 0.0))
         return found
 
-    def whole_shift(self, spectra: list[NDArray[np.complex128]]) -> tuple[int, int] | None:
+    def whole_shift(self, spectra: Spectra) -> tuple[int, int] | None:
         """The whole pixels at which the correlation peaks; None when the peak may be chance."""
         whole = np.sum(spectra, axis=0)
         surface = np.fft.irfft2(whole, s=(self.side, self.side))
@@ -302,9 +328,10 @@ def _corners(height: int, width: int, side: int) -> list[tuple[int, int]]:
     return [(int(top), int(left)) for top in tops for left in lefts]
 
 
-def _recognised(first: Light, second: Light) -> tuple[str, bool]:
+def _recognised(first: Landmarks, second: Landmarks) -> tuple[str, bool]:
     """Why both do not show the same picture, or empty; and whether they were seen to show the same."""
-    tables, noises = zip(*(_coarse(light) for light in (first, second)), strict=True)
+    coarse = first.coarse, second.coarse
+    tables, noises = [table for table, _ in coarse], [noise for _, noise in coarse]
     structure = [float(np.square(table).mean()) - noise for table, noise in zip(tables, noises, strict=True)]
     if any(power < STRUCTURE * noise + 1e-5 for power, noise in zip(structure, noises, strict=True)):
         return "", False
@@ -323,7 +350,6 @@ def _recognised(first: Light, second: Light) -> tuple[str, bool]:
 
 
 def _coarse(light: Light) -> tuple[Floats, float]:
-    """Structure at a coarse size, its surroundings taken off, and the variance that noise has in it."""
     step = max(1, light.shape[1] // COARSE_WIDTH)
     small = reduced(light.mean, step)
     log = np.log(np.maximum(small, 0.0) + np.float32(light.eps))

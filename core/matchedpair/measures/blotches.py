@@ -20,7 +20,7 @@ from scipy.optimize import nnls
 
 from matchedpair.errors import RefusedError
 from matchedpair.measures.figure import Figure
-from matchedpair.measures.light import MOST_VALUES
+from matchedpair.measures.light import MOST_VALUES, Light
 from matchedpair.measures.region import Region
 from matchedpair.pictures.filters import (
     FINEST_REACH,
@@ -172,6 +172,25 @@ class Blotches:
         if scale > (region.bottom - region.top) / MOST_OF_HEIGHT:
             return figure, None
         return figure, Figure(scale, "px", None, self.method, VERSION)
+
+
+def varying_blotches(light: Light) -> Blotches:
+    """Those of twins over all that counts; their scale is noted in `light.found`."""
+    region = Region(light.valid)
+    blotches = Blotches(light.differences(), region, share=0.5, method="twin")
+    light.found.blotch_scale = (_scale(blotches, region),)
+    return blotches
+
+
+def _scale(blotches: Blotches, region: Region) -> float | None:
+    """In pixels, a twentieth of the height where it is wider; None without patches, or nothing to tell them by."""
+    try:
+        figure = blotches.figure(region)
+    except RefusedError:
+        return None
+    if not figure.found:
+        return None
+    return figure.scale.value if figure.scale else region.shape[0] / MOST_OF_HEIGHT
 
 
 def both_ways(varying: Blotches, lasting: Blotches, region: Region, seeds: int) -> BlotchFigure:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
+from dataclasses import dataclass
 from functools import cached_property, partial
 from itertools import combinations
 
@@ -28,6 +29,23 @@ TINY = 1e-37  # about the least that float32 holds
 WILD = 5.0  # twins this many times further apart than those around are a firefly, not a level
 
 
+@dataclass
+class Found:
+    """What was found of pictures over some pixels: filled in when it is first asked for, by whoever measures them, and
+    nothing but the same pictures over the same pixels may be given it.
+
+    Parameters
+    ----------
+    twins_problem : str or None
+        Why the seeds are no twins, or empty; None until `twins` has looked.
+    blotch_scale : tuple of (float or None)
+        Empty until `blotches` has looked; then the scale of the slow patches that vary with the seed, in pixels.
+    """
+
+    twins_problem: str | None = None
+    blotch_scale: tuple[float | None, ...] = ()
+
+
 class Light:
     """Luminance of renders that are alike in all but the seed.
 
@@ -37,6 +55,8 @@ class Light:
         Linear light, one a seed. Not kept.
     valid : ndarray of bool, shape (H, W)
         Where all pictures count. What lies elsewhere is replaced from around it, so that it changes no figure.
+    found : Found, optional
+        What is known of them already.
 
     Raises
     ------
@@ -44,7 +64,7 @@ class Light:
         Without a picture, when sizes differ, two are bit-equal (same seed), or nothing valid and bright is left.
     """
 
-    def __init__(self, pictures: Sequence[Floats], valid: Mask) -> None:
+    def __init__(self, pictures: Sequence[Floats], valid: Mask, *, found: Found | None = None) -> None:
         if not pictures:
             raise RefusedError("noise", "there is no picture")
         if not valid.any():
@@ -56,7 +76,7 @@ class Light:
                 raise RefusedError("noise", "the twins are bit-equal: same seed, noise unknown")
         self.valid = valid
         self.all_valid = bool(valid.all())
-        self.twins_problem: str | None = None  # why the seeds are no twins; None until `twins` has looked
+        self.found = found or Found()
         self.y = [self._luminance(picture) for picture in pictures]
         self.eps = DARK * peakless_mean(self.mean, valid)
         if not self.eps > 0.0:
@@ -70,7 +90,7 @@ class Light:
         """One of the seeds by itself."""
         alone = object.__new__(Light)
         alone.valid, alone.all_valid, alone.eps = self.valid, self.all_valid, self.eps
-        alone.y, alone.twins_problem = [self.y[number]], ""
+        alone.y, alone.found = [self.y[number]], Found(twins_problem="")
         return alone
 
     @property

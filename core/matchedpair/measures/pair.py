@@ -97,7 +97,7 @@ class PairMeasures:
     @cached_property
     def alignment(self) -> Alignment:
         """How the trial lies over the control."""
-        return alignment(self.control, self.trial)
+        return alignment(*(side.landmarks for side in self._sides))
 
     def zone(self, mask: Mask, *, ratios: bool = True) -> PairZone:
         """Compare both sides in one zone, a mask of shape (H, W).

@@ -8,17 +8,18 @@ from functools import cached_property
 import numpy as np
 
 from matchedpair.errors import RefusedError
-from matchedpair.measures.blotches import MOST_OF_HEIGHT, Blotches
-from matchedpair.measures.light import Light
+from matchedpair.measures.alignment import Landmarks
+from matchedpair.measures.blotches import varying_blotches
+from matchedpair.measures.light import Found, Light
 from matchedpair.measures.noise import TwinNoise
-from matchedpair.measures.region import Region
 from matchedpair.measures.render import Viewing
 from matchedpair.measures.twins import twin_problem
-from matchedpair.measures.visible import own_noise_map, visible_maps
+from matchedpair.measures.visible import View, apart, own_noise_map, seen, visible_maps
 from matchedpair.pictures.display import display_light
 from matchedpair.pictures.picture import Floats, Mask
 
 OTHER_SIZE = "the sizes differ: noise of a pixel is not the noise seen; look at both at one apparent size"
+MOST_SEEN = 2_200_000  # pixels of a picture of which what the eye takes in is kept from pair to pair
 
 
 class PairSide:
@@ -31,8 +32,8 @@ class PairSide:
     valid : ndarray of bool, shape (H, W)
         Where all pictures of the pair count.
     viewing : Viewing, optional
-    known : str, optional
-        What `twin_problem` said of these pictures over these pixels, where that is known already.
+    found : Found, optional
+        What is known of them already.
 
     Raises
     ------
@@ -41,12 +42,11 @@ class PairSide:
     """
 
     def __init__(
-        self, pictures: Sequence[Floats], valid: Mask, *, viewing: Viewing | None = None, known: str | None = None
+        self, pictures: Sequence[Floats], valid: Mask, *, viewing: Viewing | None = None, found: Found | None = None
     ) -> None:
         self.viewing = viewing or Viewing()
         self.valid = valid
-        light = Light(pictures, valid)
-        light.twins_problem = known
+        light = Light(pictures, valid, found=found)
         self.no_twins = twin_problem(light)
         if self.no_twins:
             light = Light(pictures[:1], valid)
@@ -59,18 +59,18 @@ class PairSide:
         return TwinNoise(self.light)
 
     @cached_property
+    def landmarks(self) -> Landmarks:
+        """What it is laid over other sides by."""
+        return Landmarks(self.light)
+
+    @property
     def blotch_scale(self) -> float | None:
         """The scale of its slow patches in pixels; None when there are none, or nothing to tell them by."""
         if len(self.light.y) < 2:
             return None
-        region = Region(self.valid)
-        try:
-            found = Blotches(self.light.differences(), region, share=0.5, method="twin").figure(region)
-        except RefusedError:
-            return None
-        if not found.found:
-            return None
-        return found.scale.value if found.scale else self.light.shape[0] / MOST_OF_HEIGHT
+        if not self.light.found.blotch_scale:
+            varying_blotches(self.light)
+        return self.light.found.blotch_scale[0]
 
     @cached_property
     def own_visible(self) -> Floats:
@@ -79,8 +79,17 @@ class PairSide:
 
     def seen_beside(self, others: Sequence[Floats]) -> list[Floats]:
         """ΔE of its first picture against each of these at each pixel, black where they do not count."""
+        if self.valid.size <= MOST_SEEN:
+            return [apart(self._seen, self._eye(each)) for each in others]
         pictures = [self._whole(each) for each in (self.pictures[0], *others)]
         return visible_maps(pictures, self._display, self.viewing.pixels_per_degree)
+
+    @cached_property
+    def _seen(self) -> View:
+        return self._eye(self.pictures[0])
+
+    def _eye(self, picture: Floats) -> View:
+        return seen(self._whole(picture), self._display, self.viewing.pixels_per_degree)
 
     def _whole(self, picture: Floats) -> Floats:
         return picture if self.light.all_valid else np.where(self.valid[..., None], picture, np.float32(0.0))

@@ -11,13 +11,13 @@ from typing import Any, TypeVar
 import numpy as np
 
 from matchedpair.errors import RefusedError
-from matchedpair.measures.alignment import Alignment, alignment
-from matchedpair.measures.blotches import Blotches, BlotchFigure, both_ways
+from matchedpair.measures.alignment import Alignment, Landmarks, alignment
+from matchedpair.measures.blotches import Blotches, BlotchFigure, both_ways, varying_blotches
 from matchedpair.measures.detail import Detail, Octave
 from matchedpair.measures.error import ErrorFigure, ErrorMaps, relative_error
 from matchedpair.measures.figure import Figure
 from matchedpair.measures.fireflies import Fireflies, FireflyFigure
-from matchedpair.measures.light import Light, equal
+from matchedpair.measures.light import Found, Light, equal
 from matchedpair.measures.look import LookFigure, look
 from matchedpair.measures.noise import NoiseFigure, TwinNoise
 from matchedpair.measures.region import Region
@@ -144,6 +144,8 @@ class RenderMeasures:
         Why there is none, when a better reason is known.
     smoothed : str
         Why one picture cannot show its noise (a denoiser is on), when that is known.
+    found : Found, optional
+        What is known of the pictures already.
 
     Raises
     ------
@@ -162,9 +164,10 @@ class RenderMeasures:
         no_twin: str = "",
         no_reference: str = NO_REFERENCE,
         smoothed: str = "",
+        found: Found | None = None,
     ) -> None:
         self.viewing = viewing or Viewing()
-        self.light = Light(pictures, valid)
+        self.light = Light(pictures, valid, found=found)
         self.no_twins = twin_problem(self.light)
         if self.no_twins:
             pictures, no_twin = pictures[:1], self.no_twins
@@ -190,7 +193,7 @@ class RenderMeasures:
     @cached_property
     def alignment(self) -> Alignment | None:
         """How the render lies over the reference; None without one."""
-        return None if self.reference is None else alignment(self.reference, self.light)
+        return None if self.reference is None else alignment(Landmarks(self.reference), Landmarks(self.light))
 
     def zone(self, mask: Mask) -> ZoneMeasures:
         """Measure one zone, a mask of shape (H, W); what does not depend on it is kept for the next."""
@@ -308,9 +311,8 @@ class RenderMeasures:
 
     @cached_property
     def _blotches(self) -> Blotches:
-        region = Region(self.light.valid)
         if len(self.light.y) > 1:
-            return Blotches(self.light.differences(), region, share=0.5, method="twin")
+            return varying_blotches(self.light)
         if self.reference is None:
             raise RefusedError(
                 "blotches",

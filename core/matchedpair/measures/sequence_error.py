@@ -17,7 +17,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from matchedpair.errors import RefusedError
-from matchedpair.measures.alignment import alignment
+from matchedpair.measures.alignment import Landmarks, alignment
 from matchedpair.measures.light import Light
 from matchedpair.measures.region import Region
 from matchedpair.measures.sequence import EPS_SHARE, LEAST_FRAMES
@@ -99,7 +99,7 @@ def _must_fit(index: int, frame: Floats, references: Sequence[Floats], valid: Ma
         return
     first, second = (Light([np.repeat(plane[..., None], 3, axis=2) for plane in side], valid) for side in
                      (references, [frame]))  # fmt: skip
-    found = alignment(first, second)
+    found = alignment(Landmarks(first), Landmarks(second))
     reason = found.shifted or found.filtered
     if reason:
         raise RefusedError("sequence error", f"frame {index} by place in the sequence: {reason}")

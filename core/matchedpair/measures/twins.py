@@ -46,11 +46,11 @@ STATED = "the twin is no twin of it"
 
 def twin_problem(light: Light) -> str:
     """Why the seeds are not alike in all but the seed, or empty. Found once."""
-    if light.twins_problem is None:
-        light.twins_problem = next(
+    if light.found.twins_problem is None:
+        light.found.twins_problem = next(
             (reason for number in range(1, len(light.y)) if (reason := _problem(light, number))), ""
         )
-    return light.twins_problem
+    return light.found.twins_problem
 
 
 def refuse_unless_twins(light: Light) -> None:

@@ -28,6 +28,7 @@ from matchedpair.pictures.strips import maps_in_strips
 
 VERSION = 3
 Display = Callable[[Floats], Floats]
+View = list[Floats]
 Parts = tuple[tuple[float, float], ...]
 PIXELS_PER_DEGREE = 60.0
 NOTICED, PLAIN = 1.0, 3.0
@@ -76,13 +77,37 @@ def visible_maps(
     -------
     list of ndarray of float32, shape (H, W)
     """
-    step = next(
-        step for step in (8, 4, 2, 1) if step == 1 or _sigma(FAR_DEGREES, pixels_per_degree) >= LEAST_WIDE * step
-    )
+    step = _step(pixels_per_degree)
     far = [plane for picture in pictures for plane in _far(picture, display, pixels_per_degree, step)]
-    reach = math.ceil(REACH * _sigma(NEAR_DEGREES, pixels_per_degree)) + 2 * step
     compute = partial(_compare, count=len(pictures), display=display, pixels_per_degree=pixels_per_degree, step=step)
-    return maps_in_strips(compute, [*pictures, *far], reach)
+    return maps_in_strips(compute, [*pictures, *far], _reach(pixels_per_degree))
+
+
+def seen(picture: Floats, display: Display, pixels_per_degree: float = PIXELS_PER_DEGREE) -> View:
+    """What the eye takes in of a picture, shape (H, W, 3), as three planes: to be compared with others by `apart`. It
+    takes as much memory as the picture.
+    """
+    step = _step(pixels_per_degree)
+    far = _far(picture, display, pixels_per_degree, step)
+    compute = partial(_view, display=display, pixels_per_degree=pixels_per_degree, step=step)
+    return maps_in_strips(compute, [picture, *far], _reach(pixels_per_degree))
+
+
+def apart(one: View, other: View) -> Floats:
+    """ΔE between what is `seen` of two pictures at each pixel, shape (H, W)."""
+    delta = np.empty(one[0].shape, dtype=np.float32)
+    lab_distance(*one, *other, delta)
+    return delta
+
+
+def _step(pixels_per_degree: float) -> int:
+    """By how much is reduced what reaches far."""
+    far = _sigma(FAR_DEGREES, pixels_per_degree)
+    return next(step for step in (8, 4, 2, 1) if step == 1 or far >= LEAST_WIDE * step)
+
+
+def _reach(pixels_per_degree: float) -> int:
+    return math.ceil(REACH * _sigma(NEAR_DEGREES, pixels_per_degree)) + 2 * _step(pixels_per_degree)
 
 
 def visible_figure(delta: Floats, own: Floats | None, region: Region, pixels_per_degree: float) -> VisibleFigure:
@@ -137,20 +162,25 @@ def own_noise_map(maps: Sequence[Floats]) -> Floats:
 
 def _compare(*planes: Floats, count: int, display: Display, pixels_per_degree: float, step: int) -> list[Floats]:
     """ΔE of the first picture and each other, from their light and what the eye takes in from far around, reduced."""
-    views = []
-    for number, picture in enumerate(planes[:count]):
-        view = [
-            _blurred(plane, parts, pixels_per_degree)
-            for plane, parts in zip(_opponent(display(picture)), SPREADS, strict=True)
-        ]
-        for plane, far in zip(view, planes[count + 3 * number :], strict=False):
-            cv2.add(plane, enlarged(far, step, (plane.shape[0], plane.shape[1])), plane)
-        lightness_curve(*view, FROM_OPPONENT, CUT, SLOPE)
-        views.append(view)
-    maps = [np.empty(views[0][0].shape, dtype=np.float32) for _ in views[1:]]
-    for view, delta in zip(views[1:], maps, strict=True):
-        lab_distance(*views[0], *view, delta)
-    return maps
+    views = [
+        _view(
+            picture, *planes[count + 3 * number :][:3], display=display, pixels_per_degree=pixels_per_degree, step=step
+        )
+        for number, picture in enumerate(planes[:count])
+    ]
+    return [apart(views[0], view) for view in views[1:]]
+
+
+def _view(picture: Floats, *around: Floats, display: Display, pixels_per_degree: float, step: int) -> View:
+    """What the eye takes in of a picture, from its light and what is taken in from far around, reduced."""
+    view = [
+        _blurred(plane, parts, pixels_per_degree)
+        for plane, parts in zip(_opponent(display(picture)), SPREADS, strict=True)
+    ]
+    for plane, far in zip(view, around, strict=True):
+        cv2.add(plane, enlarged(far, step, (plane.shape[0], plane.shape[1])), plane)
+    lightness_curve(*view, FROM_OPPONENT, CUT, SLOPE)
+    return view
 
 
 def _blurred(plane: Floats, parts: Parts, pixels_per_degree: float) -> Floats:
