@@ -95,7 +95,7 @@ def correlation(differences: list[Floats], valid: Mask, seeds: int) -> Correlati
             signs = np.where(valid[cut], np.sign(difference[cut]), 0).astype(np.float32)
             counted = np.abs(signs)
             above += _overlap(signs, reach)
-            below += _overlap(counted, reach)
+            below += _in_reach(counted.shape, reach) if counted.all() else _overlap(counted, reach)
             pixels += float(counted.sum(dtype=np.float64))
     if pixels < size:
         return Correlation(_unit(), 1.0, seeds)
@@ -122,6 +122,12 @@ def _overlap(plane: Floats, reach: int) -> Doubles:
     whole = fft.irfft2(spectrum, shape, workers=2)
     rows, columns = (np.arange(-reach, reach + 1) % side for side in shape)
     return np.asarray(whole[np.ix_(rows, columns)], dtype=np.float64)
+
+
+def _in_reach(shape: tuple[int, ...], reach: int) -> Doubles:
+    """How many pixels of this shape lie over each other when moved by up to `reach` each way."""
+    rows, columns = (side - np.abs(np.arange(-reach, reach + 1)) for side in shape)
+    return np.outer(rows, columns).astype(np.float64)
 
 
 def _near(found: Doubles, reach: int) -> Doubles:
