@@ -20,7 +20,7 @@ from tests.server.base import result_of
 
 SAMPLES, BOUNCES = 20, 10
 SIZE = {"width": 480, "height": 270}
-MOST_RATIO = 20.0
+MOST_RATIO = 15.0
 
 
 def run() -> bool:

@@ -164,6 +164,12 @@ def _titles(control: OptionFact, trial: OptionFact) -> tuple[str, str]:
         if level.subject in changed - {ENGINE, VERSION, QUALITY, control.knob.replace(" ", "_")}
     ]  # fmt: skip
     names = (", ".join(own) if len(own) == len(changed) and own else control.name, trial.name)
+    if control.name == trial.name and control.size == trial.size:
+        places = [
+            (level.shown, other.shown) for level, other in zip(control.levels, trial.levels, strict=False)
+            if level.subject == other.subject and is_place(level.subject) and level.shown != other.shown
+        ]  # fmt: skip
+        return ", ".join([names[0], *(own for own, _ in places)]), ", ".join([names[1], *(own for _, own in places)])
     if control.size == trial.size:
         return names
     first, second = (

@@ -11,7 +11,7 @@ from django.db.models import QuerySet
 from matchedpair.measures.cost import RunTimes, time_basis, times_interval
 from matchedpair.measures.drawn_zones import DrawnZone
 from matchedpair.measures.figure import Interval
-from matchedpair.scenes import AS_IS
+from matchedpair.scenes import AS_IS, variant_words
 
 from server.catalogue.models import SceneRevision
 from server.catalogue.zones import signature
@@ -161,7 +161,7 @@ def frame_name(setup: Setup) -> str:
 _PARTS: tuple[Callable[[Setup], str], ...] = (
     lambda setup: setup.view,
     lambda setup: f"{setup.width} × {setup.height}",
-    lambda setup: "" if setup.variant == AS_IS else setup.variant,
+    lambda setup: "" if setup.variant == AS_IS else variant_words(setup.variant),
     frame_name,
     lambda setup: ", ".join(f"{name.replace('_', ' ')} {value:g}" for name, value in sorted(setup.quantities.items())),
     lambda setup: f"part {setup.crop}" if setup.crop else "",

@@ -22,7 +22,7 @@ from matchedpair.plans.plan_kind import (
     VERSION,
     VIEW,
 )
-from matchedpair.scenes import AS_IS, Scene, setup_problems
+from matchedpair.scenes import AS_IS, Scene, setup_problems, variant_words
 
 from server.catalogue.engines import engine_named
 from server.catalogue.scenes import scene_named
@@ -64,6 +64,8 @@ class ShownLevel:
         """Such as ``light picking estimate``, or ``8 samples`` of an engine's quality knob."""
         if self.subject == QUALITY and knob:
             return f"{self.shown} {knob.replace('_', ' ')}"
+        if self.subject == LIGHT and self.shown.startswith("reduced maps"):
+            return self.shown
         return f"{self.title[:1].lower()}{self.title[1:]} {self.shown}"
 
 
@@ -93,7 +95,7 @@ def level_shown(side: SideDraft, subject: str) -> str:
     setup = side.setup
     texts: dict[str, Callable[[], str]] = {
         SCENE: lambda: side.scene.title, VIEW: lambda: setup.view, FRAME: lambda: str(setup.frame),
-        LIGHT: lambda: "as in the scene" if setup.variant == AS_IS else setup.variant,
+        LIGHT: lambda: variant_words(setup.variant),
         SIZE: lambda: f"{setup.width} × {setup.height}", ENGINE: lambda: _engine_shown(side),
         VERSION: lambda: side.build.title or side.build.name, PRESET: lambda: _preset_shown(side),
         TIME_BUDGET: lambda: _flagged(side, side.engine.time_budget),
@@ -117,6 +119,7 @@ def level_value(side: SideDraft, subject: str) -> Any:
     plain = {
         ENGINE: f"{side.engine.name}, {_preset_shown(side)}", FRAME: side.setup.frame,
         SIZE: side.setup.width * side.setup.height,
+        LIGHT: side.setup.variant if side.setup.variant != AS_IS else variant_words(AS_IS),
     }  # fmt: skip
     if subject.startswith(QUANTITY):
         return float(level_shown(side, subject))

@@ -93,6 +93,33 @@ class Tables(unittest.TestCase):
             self.assertTrue(cell.column < 12 and cell.row < 8 and wide >= side and high >= side)
         self.assertTrue((count == 1).all())
 
+    @settings(max_examples=30, deadline=None)
+    @given(
+        width=st.integers(16, 150), height=st.integers(16, 110), left_out=st.integers(0, 60), seed=st.integers(0, 99),
+        side=st.sampled_from([8, 16]),
+    )  # fmt: skip
+    def test_sums_of_all_cells_are_those_of_each(self, width, height, left_out, seed, side):
+        dice = np.random.default_rng(seed)
+        picture = dice.random((height, width, 3), dtype=np.float32)
+        mask = dice.random((height, width)) < 0.97
+        mask[:left_out, : width // 2] = False
+        mask[-1, -1] = True
+        try:
+            table = Table(Region(mask), side)
+        except RefusedError:
+            return
+        means = table.means(picture)
+        counts, sums = table.counts(rest=False), table.blocks(picture[..., 0], rest=False)
+        apart = table.by_cell(sums, counts > 30, rest=False)
+        for number, (x, y, wide, high) in enumerate(cell.box for cell in table.cells):
+            inside = mask[y : y + high, x : x + wide]
+            own = picture[y : y + high, x : x + wide]
+            self.assertGreaterEqual(4 * inside.sum(), inside.size // 4 * 4)
+            np.testing.assert_allclose(means[number], own[inside].mean(axis=0, dtype=np.float64), rtol=1e-5)
+            alone = Region(inside, corner=(y, x), shape=mask.shape)
+            wanted = alone.blocks(picture[..., 0], 8)[alone.counts(8) > 30]
+            np.testing.assert_allclose(apart[number], wanted, rtol=1e-5)
+
 
 class Blurs(unittest.TestCase):
     def test_octaves_of_white_noise_have_the_power_that_their_kernels_say(self):

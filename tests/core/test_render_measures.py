@@ -12,15 +12,17 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from matchedpair.errors import RefusedError
 from matchedpair.measures.kinds import measured
+from matchedpair.measures.light import Found
 from matchedpair.measures.pair import NO_EFFECT, PairMeasures
-from matchedpair.measures.pair_side import OTHER_SIZE
+from matchedpair.measures.pair_report import difference_row
+from matchedpair.measures.pair_side import OTHER_SIZE, PairSide
 from matchedpair.measures.render import RenderMeasures
 from matchedpair.measures.report import zone_row
 from matchedpair.measures.visible import visible_maps
 from matchedpair.pictures.display import display_light
 
 from tests.inner_loop import long
-from tests.pictures import blurred, everywhere, flat, moved, noisy, photograph
+from tests.pictures import blurred, everywhere, flat, moved, noisy, patchy, photograph
 
 RELATIVE = ("noise", "noise_without_fireflies", "fireflies", "firefly_light", "blotches", "grain", "error", "detail",
             "error_systematic", "error_slow", "stops")  # fmt: skip
@@ -120,6 +122,19 @@ class Invariance(unittest.TestCase):
         for name, other, share in (("visible", references[0], 1.0), ("visible_noise", renders[1], 2.0**-0.5)):
             alone = visible_maps([renders[0], other], measures._display)[0] * np.float32(share)
             np.testing.assert_allclose(measures.layer(name), alone, rtol=1e-4, atol=1e-4)
+
+    def test_a_pair_is_the_same_with_what_was_found_when_its_sides_were_measured(self):
+        truth = photograph("astronaut")
+        control, trial = ([patchy(truth, 0.1, 6.0, seed) for seed in seeds] for seeds in ((1, 2), (3, 4)))
+        valid, sides = everywhere(truth), []
+        for pictures_of in (control, trial):
+            found = Found()
+            RenderMeasures(pictures_of, valid, found=found).zones([valid])
+            self.assertEqual(found.twins_problem, "")
+            self.assertGreater(found.blotch_scale[0], 3.0)
+            sides.append(PairSide(pictures_of, valid, found=found))
+        known, anew = PairMeasures(*sides).zone(valid), PairMeasures.of(control, trial, valid).zone(valid)
+        self.assertEqual(difference_row(known.difference), difference_row(anew.difference))
 
     def test_odd_shapes_never_fail(self):
         for shape in ((1, 1), (1, 40), (40, 1), (7, 5), (16, 16), (3, 300), (257, 3)):

@@ -87,7 +87,7 @@ class SheetsOfEngines(unittest.TestCase):
 
     def test_variant_version_and_quantities_can_each_be_under_test(self):
         cases = {
-            "light": {"light": "variant clear-air"}, "version": {"version": "1.0"},
+            "light": {"light": "clear-air"}, "version": {"version": "1.0"},
             "quantities": {"quantities": "mist density 0.2"}, "settings": {"settings": {"samples": 16, "bounces": 3}},
         }  # fmt: skip
         for tested, change in cases.items():

@@ -194,7 +194,7 @@ class EnginesInFull(PreparedTest):
 
     def test_each_kind_of_subject_is_matched_in_all_but_itself(self):
         cases = [
-            ("engine", "tansy", "engine"), ("version", "1", "version"), ("light", "clear-air", "light"),
+            ("engine", "tansy", "engine"), ("version", "1", "version"), ("light", "clear-air", "variant"),
             ("quantity:mist_density", 0.2, "scene quantities"), ("preset", "preview", "settings"),
         ]  # fmt: skip
         for under_test, value, words in cases:

@@ -169,6 +169,11 @@ class TexturePlans(WithEngines, TestCase):
         (row,) = self.plan()["copies"][0]["pairs"]
         self.assertEqual((row["pair"], row["before_bytes"], row["after_bytes"]), (pair.pk, 60e6, 30e6))
         self.assertEqual((row["compared"], row["differing"]), (1, []))
+        told = f"reduced maps {copies.removeprefix('reduced-')}"
+        self.assertEqual(pair.trial.title, told)
+        shown = self.call("GET", f"/api/studies/{study.pk}/proof/").json()["pictures"]["sides"]
+        own, reduced = (each["title"] for each in shown)
+        self.assertTrue(own.endswith(", as in the scene") and reduced.endswith(f", {told}"), (own, reduced))
 
     def test_each_side_gets_its_own_maps_and_the_engine_is_asked_for_the_plain_scene(self):
         copies, study = self.before_and_after()

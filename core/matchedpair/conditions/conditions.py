@@ -54,9 +54,9 @@ CONDITIONS: tuple[ConditionKind, ...] = (
     ConditionKind("crop", "Part", "picture", _spoils(
         "other work was done", "another part has other noise", "the pictures show different parts"),
         OWN, "Render the part that the trial shows of the control"),
-    ConditionKind("light", "Light", "picture", _spoils(
-        "paths differ", "noise follows the light", "brightness and colour differ by the light, not the setting"),
-        OWN, "Render the control in the trial's light"),
+    ConditionKind("light", "Variant", "picture", _spoils(
+        "paths differ", "noise follows the light", "brightness and colour differ by the variant, not the setting"),
+        OWN, "Render the control in the trial's variant"),
     ConditionKind("quantities", "Scene quantities", "picture", _spoils(
         OTHER_WORK, "another scene has other noise", "the pictures show different things"),
         OWN, "Render the control with the trial's quantities"),

@@ -1,7 +1,7 @@
 """Scenes, what of them is rendered (setups), what they stress, and their textures."""
 
 from matchedpair.scenes.scene import AS_IS, Scene, parse_scene, read_scene, read_scenes
-from matchedpair.scenes.setup import DEPTHS, FORMATS, Setup, crop_problem, require_fits, setup_problems
+from matchedpair.scenes.setup import DEPTHS, FORMATS, Setup, crop_problem, require_fits, setup_problems, variant_words
 from matchedpair.scenes.stresses import Stress, read_stresses
 
 __all__ = [
@@ -18,4 +18,5 @@ __all__ = [
     "read_stresses",
     "require_fits",
     "setup_problems",
+    "variant_words",
 ]

@@ -8,6 +8,7 @@ from typing import Any
 
 from matchedpair.errors import InputError
 from matchedpair.scenes.scene import AS_IS, Scene
+from matchedpair.textures.maps import REDUCED
 
 FORMATS = {"exr-half": "EXR, half float, zip", "exr-float": "EXR, float, zip"}
 DEPTHS = {"exr-half": "half", "exr-float": "float"}
@@ -58,12 +59,19 @@ class Setup:
             "frame": self.frame,
             "size": f"{self.width} × {self.height}",
             "crop": f"{width} × {height} at {x}, {y}" if self.crop else "the whole picture",
-            "light": "as in the scene" if self.variant == AS_IS else f"variant {self.variant}",
+            "light": variant_words(self.variant),
             "quantities": _listed(self.quantities) or "as in the scene",
             "exposure": "as in the scene",
             "view_transform": self.view_transform or "the default",
             "format": FORMATS.get(self.output_format, self.output_format),
         }
+
+
+def variant_words(variant: str) -> str:
+    """A variant as it is told: ``as in the scene``, ``reduced maps 46255abe``, or by its name."""
+    if variant == AS_IS:
+        return "as in the scene"
+    return f"reduced maps {variant.removeprefix(REDUCED)}" if variant.startswith(REDUCED) else variant
 
 
 def setup_problems(setup: Setup, scene: Scene) -> dict[str, str]:
