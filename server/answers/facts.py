@@ -171,7 +171,7 @@ def _pair(found: PairFigures) -> PairFact:
         found.noise_ratio, found.visible_ratio, found.time_ratio, found.looks, cells, island_facts(whole, cells),
         difference["found"] if difference else None,
         difference["smallest_seen_percent"] if difference else None, identical, refused, found.pair.matched_on,
-        found.pair.matched_zone, tuple(_caveats(found)),
+        found.pair.matched_zone, tuple(_caveats(found)), found.sharpness,
     )  # fmt: skip
 
 

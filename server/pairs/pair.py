@@ -13,6 +13,7 @@ from matchedpair.answers import Matched, ZoneFact, pair_sentence, plain_look
 from matchedpair.conditions import MatchSheet, match_sheet
 from matchedpair.errors import RefusedError
 from matchedpair.measures import Ratio, RunTimes, time_ratio
+from matchedpair.measures.alignment import other_sharpness
 from matchedpair.measures.drawn_zones import DrawnZone
 from matchedpair.measures.zones import WHOLE
 from matchedpair.plans import FIRST_SEED
@@ -79,6 +80,7 @@ class PairFigures:
     sentence: str
     comparison: Comparison | None
     matched: Matched | None = None
+    sharpness: float | None = None
 
     @property
     def inputs(self) -> list[str]:
@@ -115,7 +117,8 @@ def pair_figures(pair: Pair, zones: ZonesByView | None = None) -> PairFigures:
         *(zone_fact(row.zone, row.ratio, row.visible_ratio, row.comparison) for row in by_zone),
     )
     look = plain_look(looks, part_facts(whole), pair.control.setup.description().picture_size)
-    sentence = _sentence(pair, noise, time, repeats, matched, visible, look)
+    sharpness = None if whole is None else other_sharpness(whole.noise_refused)
+    sentence = _sentence(pair, noise, time, repeats, matched, visible, look, sharpness)
     return PairFigures(
         pair,
         control,
@@ -131,6 +134,7 @@ def pair_figures(pair: Pair, zones: ZonesByView | None = None) -> PairFigures:
         sentence,
         whole,
         matched,
+        sharpness,
     )
 
 
@@ -172,9 +176,12 @@ def _sentence(
     matched: Matched | None,
     visible: Ratio | None,
     look: str,
+    sharpness: float | None,
 ) -> str:
     if noise is not None or time is not None:
-        return pair_sentence(pair.subject, noise, time, repeats, matched=matched, visible=visible, look=look)
+        return pair_sentence(
+            pair.subject, noise, time, repeats, matched=matched, visible=visible, look=look, sharpness=sharpness
+        )
     runs = [run for option in (pair.control, pair.trial) for run in option.runs.all() if not run.warm_up]
     return unmeasured_sentence(Counter(run.state for run in runs))
 

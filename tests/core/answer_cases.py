@@ -99,6 +99,17 @@ def feature(noise, time, *, question="feature", **more):
     return study(question, sides, [pair(2, noise=noise, time=time, **more)], "Is picking lights worth its time?")
 
 
+def smoothed(error, noise, *, time, sharpness=0.3):
+    """A change that makes the picture softer, with visible error and noise against a control's 2 ΔE of noise alone."""
+    sides = [
+        option(1, "Alder, 48 samples", visible_error=2.0, visible_mean=2.0),
+        option(2, "smoothing on", levels=(level("smoothing", True),), visible_error=error, visible_mean=noise,
+               time=20.0 * time.value),
+    ]  # fmt: skip
+    found = pair(2, subject="smoothing on", time=time, visible=ratio(noise / 2.0, 0.02), sharpness=sharpness)
+    return study("feature", sides, [found], "Is smoothing worth its time?")
+
+
 def ladder(visible, worst=None, *, top_seconds=0.4):
     """Visible noise by samples."""
     rows = [
@@ -332,6 +343,19 @@ CASES = {
     "Noisier in a zone, and coarser to the eye": feature(
         ratio(0.80, 0.03), ratio(1.0, 0.03, method="wall"), visible=ratio(1.25, 0.03),
         zones=(zone("Awning", noise=ratio(1.08, 0.02)),), caveats=("times are from a busy machine",),
+    ),
+    "A feature that makes it softer, without a reference": feature(
+        None, ratio(2.0, 0.1, method="wall"), visible=ratio(0.64), sharpness=0.17
+    ),
+    "A feature that makes it sharper, without a reference or times": feature(
+        None, None, visible=ratio(1.2), sharpness=1.4
+    ),
+    "Softer and worth it": smoothed(1.05, 1.0, time=ratio(1.1, 0.05, method="wall")),
+    "Softer and not worth it": smoothed(1.9, 1.8, time=ratio(1.6, 0.05, method="wall")),
+    "Softer and not sure yet": smoothed(1.55, 1.45, time=ratio(1.6, 0.2, method="wall")),
+    "Softer and never as close": smoothed(2.4, 0.8, time=ratio(0.9, 0.05, method="wall")),
+    "A version with another pixel filter": feature(
+        None, ratio(0.9, 0.02, method="wall"), visible=ratio(0.8), sharpness=0.62, question="version", found=False
     ),
     "Engines with a reference": engines(),
     "Engines over two scenes": engines(places=("Marble stall", "Mist lane")),

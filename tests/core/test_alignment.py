@@ -1,7 +1,7 @@
 import unittest
 
 import numpy as np
-from matchedpair.measures.alignment import Alignment, Landmarks, alignment
+from matchedpair.measures.alignment import Alignment, Landmarks, alignment, other_sharpness
 from matchedpair.measures.light import Light
 
 from tests.inner_loop import long
@@ -86,6 +86,8 @@ class Sharpness(unittest.TestCase):
         clean = of(twins(picture, 1e-3, 1), twins(soft, 1e-3, 3)).sharpness.value
         self.assertAlmostEqual(found.sharpness.value, clean, delta=0.05)
         self.assertIn("differs in sharpness", found.filtered)
+        self.assertAlmostEqual(other_sharpness(found.filtered), found.sharpness.value, delta=0.006)
+        self.assertIsNone(other_sharpness("the pictures lie 0.17 pixels apart"))
 
     def test_noise_does_not_pass_for_sharpness(self):
         picture = photograph()

@@ -43,6 +43,14 @@ class PairSentence(unittest.TestCase):
             look = plain_look([ZoneFact("whole", noise, None, 0.0, None, 0.1), shelf], (), (320, 180))
             self.assertTrue(pair_sentence("sedge", noise, None, 2, look=look).endswith(said))
 
+    def test_a_softer_trial_says_so_in_place_of_its_noise(self):
+        time, seen = Ratio(2.0, (1.9, 2.1), "wall", 1, False), Ratio(0.64, (0.62, 0.66), "places", 1, False)
+        self.assertEqual(
+            pair_sentence("smoothing on", None, time, 2, visible=seen, sharpness=0.17),
+            "Smoothing on: softer, with 17 % of the finest detail left, 36 % less visible noise (34–38 %), "
+            "2 × the render time (1.9–2.1), 2 seeds each.",
+        )
+
     def test_patches_are_never_matched_with_grain_without_saying_so(self):
         noise, seen = Ratio(1.01, (0.97, 1.05), "places", 1, True), Ratio(1.8, (1.7, 1.9), "places", 1, False)
         self.assertIn("but 1.8 × the visible noise", pair_sentence("x", noise, None, 2, visible=seen))

@@ -28,7 +28,7 @@ from server.sharing.study_import import load_study
 from server.store.files import path_of
 from server.studies.models import Option, Pair, Study
 from server.verdicts.models import Verdict
-from tests.pictures import noisy, textured, write
+from tests.pictures import blurred, noisy, textured, write
 from tests.server.base import PreparedTest, WithEngines, factor, finish_all, result_of
 
 ROOT = Path(__file__).parents[2]
@@ -130,6 +130,35 @@ class PairAndStudy(PreparedTest):
         self.assertIsNone(row["noise_ratio"])
         self.assertIn("one apparent size", row["refused"]["noise_ratio"])
         self.assertGreater(row["trial"]["noise"]["value"], 0)
+
+    def test_a_softer_trial_asks_for_a_reference_and_is_told_by_it(self):
+        study = self.create(asked="feature", width=320, height=240)
+        queue_study(study)
+        for run in study.runs.filter(state="queued").select_related("option__setup"):
+            claim(run.pk, "bench")
+            setup, soft = run.option.setup, run.option.side == "trial"
+            picture = noisy(textured((setup.width, setup.height)), 0.2, run.seed + 100 * run.option.number)
+            path = Path(settings.HOME) / "made.exr"
+            written = write(path, blurred(picture, 0.9) if soft else picture).read_bytes()
+            path.unlink()
+            record_result(run.pk, result_of(run) | {"picture": written})
+        measure_outstanding(Option.objects.filter(study=study))
+        answer = self.call("GET", f"/api/studies/{study.pk}/answer/").json()["answer"]
+        self.assertRegex(answer["sentence"], "^Not decided: .* makes the picture softer. Only a reference tells")
+        self.assertRegex(answer["because"][0]["text"], r"^It is softer, with \d+ % of the finest detail left\.$")
+        self.assertEqual(answer["next"]["act"], "reference")
+        truth = Path(settings.HOME) / "truth.exr"
+        setup = study.options.first().setup
+        write(truth, textured((setup.width, setup.height)))
+        with truth.open("rb") as file:
+            form = {"kind": "analytic", "scene": setup.scene.name, "view": setup.view, "file": file}
+            made = self.client.post("/api/references/", form, headers={"X-CSRFToken": self.token})
+        truth.unlink()
+        self.assertEqual(made.status_code, 201, made.content)
+        measure_outstanding(Option.objects.filter(study=study))
+        answer = self.call("GET", f"/api/studies/{study.pk}/answer/").json()["answer"]
+        self.assertRegex(answer["sentence"], "^(Yes|No): .* to the reference")
+        self.assertRegex(answer["because"][0]["text"], "^Visible error .* ΔE instead of ")
 
     def test_a_busy_run_is_compared_by_cpu_and_marked(self):
         finish_all(self.create())  # more runs of the engine, so that its share of a quiet machine is known

@@ -7,9 +7,9 @@ import math
 from matchedpair.answers.answer import PAIR, SURE, UNSURE, Answer, Claim, Proof
 from matchedpair.answers.caveats import caveats
 from matchedpair.answers.facts import OptionFact, PairFact, StudyFacts
-from matchedpair.answers.missing import nothing_yet
 from matchedpair.answers.phrases import between, capital, noise, percent, render_time, sentence
 from matchedpair.answers.settle import more_seeds
+from matchedpair.answers.softer import of_uncompared
 from matchedpair.answers.thresholds import NOISE
 
 Square = tuple[PairFact, PairFact, PairFact]
@@ -19,7 +19,7 @@ def answer(facts: StudyFacts) -> Answer:
     """The answer over the two changes that together bring most."""
     squares = _squares(facts)
     if not squares:
-        return nothing_yet(facts)
+        return of_uncompared(facts)
     first, second, both = min(squares, key=lambda row: row[2].noise.value if row[2].noise else math.inf)
     names = (first.subject, second.subject)
     together, alone = _logs(both), (_logs(first), _logs(second))

@@ -86,7 +86,7 @@ def answer(facts: StudyFacts) -> Answer:
 def standings(facts: StudyFacts, place: str) -> list[Standing]:
     """Every trial at a place, the fastest first, those that never get there last."""
     control, *trials = facts.at(place)
-    rows = [_standing(control, trial) for trial in trials if trial.visible_error is not None and trial.seconds]
+    rows = [standing(control, trial) for trial in trials if trial.visible_error is not None and trial.seconds]
     return sorted(rows, key=lambda row: (row.ratio is None, row.ratio or 0.0))
 
 
@@ -96,7 +96,8 @@ def _can_rank(facts: StudyFacts, place: str) -> bool:
     return ready and any(trial.visible_error is not None and trial.seconds for trial in trials)
 
 
-def _standing(control: OptionFact, trial: OptionFact) -> Standing:
+def standing(control: OptionFact, trial: OptionFact) -> Standing:
+    """How a trial stands to its control, both with their visible error against the reference and their time."""
     aim, error, noise = control.visible_error or 0.0, trial.visible_error or 0.0, trial.visible_mean or 0.0
     lasting = math.sqrt(max(error**2 - noise**2, 0.0))
     whole = (control.ready or 0.0) + (control.seconds.value if control.seconds else 0.0)

@@ -187,6 +187,9 @@ class PairFact:
         Whether there is a difference beyond noise and storage; None where that is not known.
     smallest : float or None
         The smallest change in percent that a usual cell would have shown.
+    sharpness : float or None
+        The trial's finest detail over the control's in amplitude, where it differs so much that their noise does not
+        compare; None where it does not.
     matched_on, matched_zone : str
         What a search made it alike in, and where; empty where none did.
     caveats : tuple of str
@@ -210,6 +213,7 @@ class PairFact:
     matched_on: str = ""
     matched_zone: str = ""
     caveats: tuple[str, ...] = ()
+    sharpness: float | None = None
 
     @property
     def parts(self) -> tuple[PartFact, ...]:

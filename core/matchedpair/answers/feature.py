@@ -5,7 +5,6 @@ from __future__ import annotations
 from matchedpair.answers.answer import PAIR, SURE, UNSURE, Answer, Claim, Proof
 from matchedpair.answers.caveats import caveats, looks_otherwise, shifts
 from matchedpair.answers.facts import PairFact, StudyFacts
-from matchedpair.answers.missing import nothing_yet
 from matchedpair.answers.phrases import (
     between,
     noise,
@@ -18,15 +17,17 @@ from matchedpair.answers.phrases import (
     times_between,
 )
 from matchedpair.answers.same_noise import NOT_WORTH, WORTH, Cost, costs, what_tells
+from matchedpair.answers.softer import of_uncompared
 
 
 def answer(facts: StudyFacts) -> Answer:
     """The answer from the study's pair; of several, from the one that saves or costs most."""
     rows = costs(facts)
     looks = [pair for pair in facts.pairs if looks_otherwise(pair)]
+    if not rows and looks:
+        return _changed(facts, looks[0], None)
     if not rows:
-        changed = looks[0] if looks else None
-        return nothing_yet(facts) if changed is None else _changed(facts, changed, None)
+        return of_uncompared(facts)
     pair, cost = min(rows, key=lambda row: row[1].value)
     if len(facts.pairs) == 1 and looks_otherwise(pair):
         return _changed(facts, pair, cost)

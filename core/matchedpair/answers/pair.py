@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from matchedpair.answers.phrases import capital, noise, number, render_time, sentence
+from matchedpair.answers.phrases import capital, noise, number, render_time, sentence, softness, visible_noise
 from matchedpair.answers.thresholds import GRAIN_AGAINST_PATCHES
 from matchedpair.measures.figure import Ratio
 from matchedpair.measures.zones import WHOLE
@@ -55,17 +55,21 @@ def pair_sentence(
     matched: Matched | None = None,
     visible: Ratio | None = None,
     look: str = "",
+    sharpness: float | None = None,
 ) -> str:
     """``48 samples: 38 % less noise (34–42 %), no measurable change in render time (±16 %), 2 seeds each.``
 
     What the pair was made alike in is said first, and only the other figure is a finding. Where the eye sees another
-    change of noise than the figure says, that is said too, and so is a plain change of look.
+    change of noise than the figure says, that is said too, and so is a plain change of look. Of a trial that is softer
+    or sharper (`sharpness`, its finest detail over the control's) that is said instead, and what the eye sees of noise.
     """
     if noise_ratio is None and time_ratio is None:
         return NOT_MEASURED
     parts = []
     if noise_ratio is not None and (matched is None or matched.on != "noise" or time_ratio is None):
         parts.append(noise(noise_ratio) + _to_the_eye(noise_ratio, visible))
+    if noise_ratio is None and sharpness is not None:
+        parts += [softness(sharpness)] if visible is None else [softness(sharpness), visible_noise(visible)]
     if time_ratio is not None and (matched is None or matched.on != "time" or noise_ratio is None):
         parts.append(render_time(time_ratio))
     start = f"{matched.words()}. {capital(subject)}" if matched is not None else subject

@@ -106,6 +106,13 @@ def visible_noise(ratio: Ratio) -> str:
     return less_or_more(ratio, "{} less visible noise", "{} more visible noise", "the visible noise")
 
 
+def softness(sharpness: float) -> str:
+    """How much of the finest detail is left, or there is, from the trial's over the control's."""
+    if sharpness < 1.0:
+        return f"softer, with {number(100 * sharpness)} % of the finest detail left"
+    return f"sharper, with {number(sharpness)} × the finest detail"
+
+
 def render_time(ratio: Ratio) -> str:
     """How the trial's render time differs."""
     if ratio.tie:

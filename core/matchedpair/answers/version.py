@@ -16,11 +16,13 @@ from matchedpair.answers.phrases import (
     percents,
     place_of_box,
     sentence,
+    softness,
     times,
     times_between,
 )
 from matchedpair.answers.same_noise import NOT_WORTH, WORTH, Cost, cost_of
 from matchedpair.answers.settle import more_seeds
+from matchedpair.answers.softer import as_seen
 from matchedpair.measures.difference import REACHES
 
 TWICE = 1.41  # times narrower an interval gets by twice the seeds
@@ -32,7 +34,8 @@ def answer(facts: StudyFacts) -> Answer:
     rows = [pair for pair in facts.pairs if pair.noise is not None or pair.found is not None or pair.identical]
     if not rows:
         return nothing_yet(facts)
-    pair, changed = next(((row, found) for row in rows if (found := shifts(facts, row))), (rows[0], []))
+    otherwise = next((row for row in rows if row.sharpness is not None), rows[0])
+    pair, changed = next(((row, found) for row in rows if (found := shifts(facts, row))), (otherwise, []))
     control, trial = facts.option(pair.control), facts.option(pair.trial)
     cost = cost_of(pair, control, trial) if control and trial else None
     proof = Proof(PAIR, pair.key, (pair.control, pair.trial))
@@ -40,6 +43,9 @@ def answer(facts: StudyFacts) -> Answer:
     if pair.identical:
         text = f"No change at all: the pictures of {name} are the same to the last bit"
         return Answer(facts.question, sentence(text), SURE, 0, (), (), None, proof)
+    if pair.sharpness is not None and not changed:
+        text = f"Yes, it looks different: {name} is {softness(pair.sharpness)}"
+        return Answer(facts.question, sentence(text), SURE, 0, as_seen(pair, proof), caveats(facts, pair), None, proof)
     speed, sure, step = _speed(name, cost, [each for each in (control, trial) if each is not None])
     if changed:
         text = f"Yes, it looks different: {changed[0].text}{_rest(pair)}"

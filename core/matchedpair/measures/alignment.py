@@ -11,6 +11,7 @@ which no noise survives.
 from __future__ import annotations
 
 import math
+import re
 from dataclasses import dataclass
 from functools import cached_property, lru_cache
 
@@ -43,6 +44,7 @@ MOST_SHARPNESS = 0.1
 COARSE_WIDTH = 192
 STRUCTURE = 4.0  # of the noise's variance, below which there is nothing to recognise a picture by
 ALIKE, MIRRORED = 0.3, 0.5
+TOLD_SHARPNESS = re.compile(r"their finest detail differs in sharpness \(([0-9.]+) times\)")
 UNSURE = 0.15  # half-width of the sharpness interval above which it says nothing
 
 
@@ -94,6 +96,12 @@ class Alignment:
                 "denoiser or the focus; noise and error of single pixels would not be of one kind"
             )
         return ""
+
+
+def other_sharpness(reason: str) -> float | None:
+    """The trial's finest detail over the control's from `Alignment.filtered`; None from any other reason."""
+    found = TOLD_SHARPNESS.search(reason)
+    return None if found is None else float(found[1])
 
 
 class Landmarks:

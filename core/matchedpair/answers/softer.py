@@ -1,0 +1,92 @@
+"""Is a feature worth its time that makes the picture softer or sharper, such as a denoiser or a pixel filter? Noise is
+no measure of it, since a blur takes noise away and detail with it: the time to the control's visible error against the
+reference is; without one nothing is decided.
+"""
+
+from __future__ import annotations
+
+import math
+
+from matchedpair.answers.answer import PAIR, RENDER_REFERENCE, SURE, UNSURE, VISIBLE_ERROR, Answer, Claim, Proof, Step
+from matchedpair.answers.caveats import caveats
+from matchedpair.answers.engine import NEVER, standing
+from matchedpair.answers.facts import OptionFact, PairFact, StudyFacts
+from matchedpair.answers.missing import nothing_yet
+from matchedpair.answers.phrases import (
+    between,
+    number,
+    render_time,
+    sentence,
+    softness,
+    times,
+    times_between,
+    visible_noise,
+)
+from matchedpair.answers.same_noise import NOT_WORTH, WORTH, Cost, what_tells
+
+
+def of_uncompared(facts: StudyFacts) -> Answer:
+    """The answer where no noise compares: of the first pair of which one side is softer, or why there is none."""
+    softer = next((pair for pair in facts.pairs if pair.noise is None and pair.sharpness is not None), None)
+    several = len({option.engine for option in facts.options}) > 1
+    return nothing_yet(facts) if softer is None or several else answer(facts, softer)
+
+
+def answer(facts: StudyFacts, pair: PairFact) -> Answer:
+    """The answer of one such pair."""
+    control, trial = facts.option(pair.control), facts.option(pair.trial)
+    errors = [option.visible_error for option in (control, trial) if option is not None]
+    known = len(errors) == 2 and None not in errors
+    proof = Proof(PAIR, pair.key, (pair.control, pair.trial))
+    told = (Claim(sentence(f"it is {softness(pair.sharpness or 1.0)}"), proof), *as_seen(pair, proof))
+    if control is None or trial is None or not known or pair.time is None:
+        way = "softer" if (pair.sharpness or 0.0) < 1.0 else "sharper"
+        text = f"Not decided: {pair.subject} makes the picture {way}. Only a reference tells what was noise"
+        step = None if known else Step(RENDER_REFERENCE, "Render a reference")
+        return Answer(facts.question, sentence(text), UNSURE, 0, told, caveats(facts, pair), step, proof)
+    proof = Proof(PAIR, pair.key, (pair.control, pair.trial), measure=VISIBLE_ERROR)
+    error = f"visible error {number(errors[1] or 0.0)} ΔE instead of {number(errors[0] or 0.0)}"
+    told = (Claim(sentence(error), proof), *as_seen(pair, proof))
+    if control.detail is None or trial.detail is None:  # else it is said what is lost of the truth
+        told = (told[0], Claim(sentence(f"it is {softness(pair.sharpness or 1.0)}"), proof), *told[1:])
+    return _by_reference(facts, pair, (control, trial), told, proof)
+
+
+def _by_reference(
+    facts: StudyFacts, pair: PairFact, sides: tuple[OptionFact, OptionFact], told: tuple[Claim, ...], proof: Proof
+) -> Answer:
+    row = standing(*sides)
+    if row.ratio is None:
+        short = "never comes as close to the reference"
+        if row.why_not != NEVER:
+            short = "is further from the reference than four times its samples mend"
+        text = f"No: with {pair.subject} the picture {short}"
+        return Answer(facts.question, sentence(text), SURE, pair.control, told, caveats(facts, pair), None, proof)
+    cost = _cost(pair, row.ratio)
+    low, high = cost.interval
+    takes = f"{times(cost.value)} × the time {times_between(low, high)}"
+    choice, step = 0, None
+    if cost.decided == WORTH:
+        faster = f"{number(1 / cost.value)} × faster {between(1 / high, 1 / low)}"
+        found = faster if cost.value <= 1 / 1.5 else f"in {takes}"
+        text, choice = f"Yes: {pair.subject} comes as close to the reference {found}", pair.trial
+    elif cost.decided == NOT_WORTH:
+        text, choice = f"No: to come as close to the reference, {pair.subject} takes {takes}", pair.control
+    else:
+        text = f"Not sure yet: to come as close to the reference, {pair.subject} takes {takes}"
+        step = what_tells(sides, cost)
+    sure = SURE if choice else UNSURE
+    return Answer(facts.question, sentence(text), sure, choice, told, caveats(facts, pair), step, proof)
+
+
+def _cost(pair: PairFact, ratio: float) -> Cost:
+    """The time to the same visible error, as sure as both ratios that it is got from."""
+    reach = math.hypot(pair.time.reach if pair.time else 0.0, 2 * pair.visible.reach if pair.visible else 0.0)
+    return Cost(ratio, (ratio * math.exp(-reach), ratio * math.exp(reach)), (ratio, ratio))
+
+
+def as_seen(pair: PairFact, proof: Proof) -> tuple[Claim, ...]:
+    """Visible noise and time, where they are known."""
+    told = [] if pair.visible is None else [visible_noise(pair.visible)]
+    told += [] if pair.time is None else [render_time(pair.time)]
+    return tuple(Claim(sentence(each), proof) for each in told)
