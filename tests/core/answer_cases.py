@@ -162,7 +162,7 @@ def engines(*, references=True, places=("Marble stall",), slow=1.0):
     return study("engine", rows, pairs, "Which engine for this scene?")
 
 
-def bounces(changes, *, smallest=0.3):
+def bounces(changes, *, smallest=0.3, sharpness=None):
     """Levels of one setting against the control, which has the most; `changes` by level, by cell."""
     values = [*changes, 16]
     rows, pairs = [], []
@@ -172,7 +172,13 @@ def bounces(changes, *, smallest=0.3):
         rows.append(own)
         if number:
             pairs.append(
-                pair(own.key, noise=ratio(1.0), cells=cells(changes[value], smallest), subject=f"bounces {value}")
+                pair(
+                    own.key,
+                    noise=None if sharpness else ratio(1.0),
+                    cells=cells(changes[value], smallest),
+                    subject=f"bounces {value}",
+                    sharpness=(sharpness or {}).get(value),
+                )  # fmt: skip
             )
     assert len(rows) == len(values)
     return study("bounces", rows, pairs, "How many bounces does this scene need?")
@@ -369,6 +375,8 @@ CASES = {
     "Samples that are too many already": ladder({16: 0.8, 64: 0.4, 128: 0.3}),
     "Bounces": bounces({2: {50: -30.0}, 4: {50: -8.0}, 8: {50: -0.2}}),
     "Bounces that noise hides": bounces({2: {50: -30.0}, 4: {50: -2.0}, 8: {}}, smallest=4.0),
+    "Levels of which some are softer": bounces({2: {}, 4: {}, 8: {}}, sharpness={2: 0.4, 4: 0.83}),
+    "Levels that are all softer than the highest": bounces({4: {}, 8: {}}, sharpness={4: 0.4, 8: 0.7}),
     "Bounces of which none is enough": bounces({2: {50: -30.0}, 4: {50: -20.0}, 8: {50: -9.0}}),
     "Two changes that work apart": combination(0.70, 0.61, 0.427),
     "Two changes that help each other": combination(0.80, 0.80, 0.50),

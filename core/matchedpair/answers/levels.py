@@ -10,10 +10,11 @@ from matchedpair.answers.answer import HIGHER_LEVELS, PAIR, SURE, UNSURE, Answer
 from matchedpair.answers.caveats import most_seen, part_stops, seen_stops
 from matchedpair.answers.facts import OptionFact, PairFact, PartFact, StudyFacts
 from matchedpair.answers.missing import nothing_yet
-from matchedpair.answers.phrases import in_specks, number, part_of, percent, place_of_box, sentence, stops
+from matchedpair.answers.phrases import in_specks, number, part_of, percent, place_of_box, sentence, softness, stops
 from matchedpair.answers.settle import more_seeds
 from matchedpair.answers.thresholds import STOPS, TIME
 from matchedpair.engines.setting import is_number
+from matchedpair.measures.alignment import MOST_SHARPNESS
 from matchedpair.measures.figure import over
 
 SURE_CELL = 3.0  # standard errors: of a hundred cells one lies beyond by chance at 2.6
@@ -27,7 +28,8 @@ class Change:
     """The largest change of a level from the highest, where it is, and whether one of the threshold's size would show.
 
     `doubt` is how far, in stops, all but the darkest twentieth of the cells may be off, and `dim` the one of them that
-    may be off most; `darkest` is that of the rest.
+    may be off most; `darkest` is that of the rest. `sharpness` is its finest detail over the highest's, 1 where both
+    are alike.
     """
 
     level: OptionFact
@@ -37,11 +39,17 @@ class Change:
     doubt: float
     dim: tuple[int, int, int, int]
     darkest: float
+    sharpness: float
 
     @property
     def changed(self) -> bool:
         """Whether it differs by more than counts."""
-        return abs(self.stops) > STOPS
+        return abs(self.stops) > STOPS or self.softer
+
+    @property
+    def softer(self) -> bool:
+        """Whether it is softer or sharper by more than counts."""
+        return abs(math.log(self.sharpness)) > math.log(1 + MOST_SHARPNESS)
 
     @property
     def told(self) -> bool:
@@ -128,7 +136,8 @@ def _change(facts: StudyFacts, level: OptionFact, highest: OptionFact) -> Change
         largest, where = sign * part_stops(island.percent), island
     shown = next((pair.key for pair in pairs if isinstance(pair, PairFact) and pair.key), 0)
     usual = sorted(doubts)[max(math.ceil(TOLD_SHARE * len(doubts)) - 1, 0)]
-    return Change(level, largest, where, shown, *usual, max(doubts)[0])
+    fine = [pair.sharpness or 1.0 if isinstance(pair, PairFact) else 1.0 for pair in pairs]
+    return Change(level, largest, where, shown, *usual, max(doubts)[0], fine[0] / fine[1])
 
 
 def _island(pairs: Sequence[PairFact | bool | None]) -> tuple[PartFact | None, int]:
@@ -151,6 +160,8 @@ def _against_control(facts: StudyFacts, option: OptionFact) -> PairFact | bool |
 def _below(facts: StudyFacts, below: Change | None) -> tuple[Claim, ...]:
     if below is None or not below.changed:
         return ()
+    if below.softer:
+        return (Claim(f"With {_shown(below.level)} it is {softness(below.sharpness)}.", _proof(below)),)
     where = f" in {part_of(below.part, below.level.size)}{in_specks(below.part)}" if below.part else ""
     return (Claim(f"With {_shown(below.level)} it is {stops(below.stops)}{where}.", _proof(below)),)
 
