@@ -171,15 +171,8 @@ def bounces(changes, *, smallest=0.3, sharpness=None):
                      levels=(level("bounces", value, changed=number > 0),))  # fmt: skip
         rows.append(own)
         if number:
-            pairs.append(
-                pair(
-                    own.key,
-                    noise=None if sharpness else ratio(1.0),
-                    cells=cells(changes[value], smallest),
-                    subject=f"bounces {value}",
-                    sharpness=(sharpness or {}).get(value),
-                )  # fmt: skip
-            )
+            told = {"noise": None if sharpness else ratio(1.0), "sharpness": (sharpness or {}).get(value)}
+            pairs.append(pair(own.key, cells=cells(changes[value], smallest), subject=f"bounces {value}", **told))
     assert len(rows) == len(values)
     return study("bounces", rows, pairs, "How many bounces does this scene need?")
 
