@@ -147,11 +147,12 @@ def _options(study: Study, found: AnsweredStudy) -> list[dict[str, Any]]:
     pictures = first_pictures([each.key for each in facts])
     pairs = {row.pair.trial_id: row.pair.pk for row in found.pairs}
     refused = _refused(study)
+    apart = {row.pair.trial_id: row.comparison.noise_refused for row in found.pairs if row.comparison is not None}
     plain = ("name", "place", "control", "seeds", "open", "seconds", "noise", "visible_noise")
     return [
         {name: getattr(each, name) for name in plain} | {
             "id": each.key, "pair": pairs.get(each.key, 0), "picture": pictures.get(each.key, ""),
-            "refused": refused.get(each.key, {}),
+            "refused": refused.get(each.key, {}), "why_not": apart.get(each.key, ""),
             "visible_error": None if each.visible_error is None
             else {"value": each.visible_error, "interval": None, "method": "reference"},
         }

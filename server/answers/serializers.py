@@ -223,6 +223,7 @@ class OptionSummarySerializer(serializers.Serializer):
     visible_noise = OptionFigureSerializer(allow_null=True, help_text="In ΔE")
     visible_error = OptionFigureSerializer(allow_null=True, help_text="In ΔE, from the reference")
     refused = serializers.DictField(child=serializers.CharField(), help_text="By figure why it is not known")
+    why_not = serializers.CharField(help_text="Why its noise ranks among no others; empty where it does")
     picture = serializers.CharField(help_text="Empty for none")
 
 

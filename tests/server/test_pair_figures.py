@@ -147,6 +147,8 @@ class PairAndStudy(PreparedTest):
         self.assertRegex(answer["sentence"], "^Not decided: .* makes the picture softer. Only a reference tells")
         self.assertRegex(answer["because"][0]["text"], r"^It is softer, with \d+ % of the finest detail left\.$")
         self.assertEqual(answer["next"]["act"], "reference")
+        options = self.call("GET", f"/api/studies/{study.pk}/answer/").json()["options"]
+        self.assertEqual([bool(each["why_not"]) for each in options], [False, True])
         truth = Path(settings.HOME) / "truth.exr"
         setup = study.options.first().setup
         write(truth, textured((setup.width, setup.height)))

@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 import type { Schema } from "../src/api/client";
-import { type Figure, ordered, standing } from "../src/screens/study/options";
+import { type Figure, ordered, ranks, standing } from "../src/screens/study/options";
 
 const figure = (value: number, low?: number, high?: number): Figure => ({
   value,
@@ -42,6 +42,7 @@ describe("options in an order", () => {
     visible_noise: null,
     visible_error: null,
     refused: {},
+    why_not: "",
     picture: "",
   });
   const rows = [
@@ -49,6 +50,12 @@ describe("options in an order", () => {
     option(2, "4 samples", null),
     option(3, "8 samples", figure(1)),
   ];
+
+  it("ranks no noise of a softer picture, and all else of it", () => {
+    const softer = { ...option(4, "smoothing on", figure(1)), why_not: "their finest detail differs" };
+    expect([ranks(softer, "noise"), ranks(softer, "visible_noise")]).toEqual([false, true]);
+    expect(ranks(option(5, "32 samples", figure(1)), "noise")).toBe(true);
+  });
 
   it("has the least first and the unknown last, either way", () => {
     expect(ordered(rows, "seconds", false).map((each) => each.id)).toEqual([3, 1, 2]);

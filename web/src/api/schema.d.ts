@@ -4281,6 +4281,8 @@ export interface components {
             refused: {
                 [key: string]: string;
             };
+            /** @description Why its noise ranks among no others; empty where it does */
+            why_not: string;
             /** @description Empty for none */
             picture: string;
         };

@@ -5,7 +5,7 @@ import { type LogAxis, logAxis } from "../../charts/logAxis";
 import { copied, spread, three } from "../../parts/format";
 import { useRemembered } from "../../parts/remembered";
 import { SideMark } from "../../parts/Side";
-import { COLUMNS, type Column, ends, type Figure, figureOf, ordered, standing } from "./options";
+import { COLUMNS, type Column, ends, type Figure, figureOf, ordered, ranks, standing } from "./options";
 
 type Option = Schema["OptionSummary"];
 type Scale = { at: LogAxis["at"]; figures: Map<string, Figure[]> };
@@ -130,7 +130,8 @@ function Cell({ option, column, scale }: { option: Option; column: (typeof COLUM
     if (refused) return <span className="block max-w-52 whitespace-normal text-soft text-xs">{refused}</span>;
     return <span className="text-soft">{option.open ? "to come" : "not measured"}</span>;
   }
-  const place = standing(figure, scale.figures.get(option.place) ?? []);
+  const ranked = ranks(option, column.name);
+  const place = ranked ? standing(figure, scale.figures.get(option.place) ?? []) : "other";
   const [low, high] = ends(figure);
   const x = figure.value > 0 ? scale.at(figure.value) : ROOM;
   return (
@@ -152,12 +153,20 @@ function Cell({ option, column, scale }: { option: Option; column: (typeof COLUM
         ) : null}
         <circle cx={x} cy={HIGH / 2} r={3} className={place === "least" ? "fill-good" : "fill-ink"} />
       </svg>
-      <span className={place === "least" ? "font-semibold text-good" : ""}>
+      <span
+        className={place === "least" ? "font-semibold text-good" : ranked ? "" : "text-soft"}
+        title={ranked ? undefined : option.why_not}
+      >
         {three(figure.value)} {column.unit}
         <span className="sr-only">{place === "other" ? "" : `, ${place}`}</span>
         <span className="block font-normal text-soft text-xs leading-tight">
           {figure.interval ? spread(figure.interval) : ""}
         </span>
+        {ranked ? null : (
+          <span className="block text-soft text-xs leading-tight">
+            not ranked<span className="sr-only">: {option.why_not}</span>
+          </span>
+        )}
       </span>
     </span>
   );
@@ -168,8 +177,9 @@ function scaleOf(options: Option[], column: Column): Scale {
   const figures = new Map<string, Figure[]>();
   for (const each of options) {
     const figure = figureOf(each, column);
-    if (figure) figures.set(each.place, [...(figures.get(each.place) ?? []), figure]);
+    if (figure && ranks(each, column)) figures.set(each.place, [...(figures.get(each.place) ?? []), figure]);
   }
-  const { at } = logAxis([...figures.values()].flat().flatMap(ends), ROOM, ACROSS - ROOM);
+  const drawn = options.map((each) => figureOf(each, column)).filter((figure) => figure !== null);
+  const { at } = logAxis(drawn.flatMap(ends), ROOM, ACROSS - ROOM);
   return { at, figures };
 }

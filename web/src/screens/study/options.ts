@@ -15,6 +15,11 @@ export function figureOf(option: Option, column: Column): Figure | null {
   return option[column];
 }
 
+/** Whether a figure ranks among those of its column: noise does not where one picture is softer than another. */
+export function ranks(option: Option, column: Column): boolean {
+  return column !== "noise" || !option.why_not;
+}
+
 /** Options by a column, the least first, the unknown last either way; equal ones keep their order. */
 export function ordered(options: readonly Option[], by: Column | "name", down: boolean): Option[] {
   const turn = down ? -1 : 1;
