@@ -5,7 +5,7 @@ from unittest import mock
 
 import numpy as np
 from django.conf import settings
-from matchedpair.measures import twins
+from matchedpair.measures import blotches, twins
 from matchedpair.measures.kinds import KINDS
 from matchedpair.pictures import read_picture
 
@@ -185,13 +185,17 @@ class Compared(Measured):
         self.assertIn("pixels apart", trial["cells"]["noise"]["why_not"])
         self.assertEqual({r["cells"]["noise"]["standing"] for r in self.table()["rows"]}, {""})
 
-    def test_twins_are_checked_once_however_often_they_are_compared(self):
-        with mock.patch.object(twins, "_problem", wraps=twins._problem) as looked:
+    def test_what_pictures_say_of_themselves_is_found_once_however_often_they_are_compared(self):
+        with (
+            mock.patch.dict(reading._known, clear=True),
+            mock.patch.object(twins, "_problem", wraps=twins._problem) as looked,
+            mock.patch.object(blotches, "_scale", wraps=blotches._scale) as patches,
+        ):
             self.measure()
-            self.assertEqual(looked.call_count, 2, "once an option, not again for its pair")
+            self.assertEqual((looked.call_count, patches.call_count), (2, 2), "once an option, not again for its pair")
             Comparison.objects.all().delete()
             self.measure()
-            self.assertEqual(looked.call_count, 2)
+            self.assertEqual((looked.call_count, patches.call_count), (2, 2))
         self.assertIsNotNone(self.pair()["noise_ratio"])
 
     def test_what_was_found_of_twins_holds_for_their_comparison_and_not_for_other_pictures(self):
