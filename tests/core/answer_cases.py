@@ -104,7 +104,7 @@ def smoothed(error, noise, *, time, sharpness=0.3):
     sides = [
         option(1, "Alder, 48 samples", visible_error=2.0, visible_mean=2.0),
         option(2, "smoothing on", levels=(level("smoothing", True),), visible_error=error, visible_mean=noise,
-               time=20.0 * time.value),
+               time=20.0 * time.value if time else None),
     ]  # fmt: skip
     found = pair(2, subject="smoothing on", time=time, visible=ratio(noise / 2.0, 0.02), sharpness=sharpness)
     return study("feature", sides, [found], "Is smoothing worth its time?")
@@ -352,6 +352,7 @@ CASES = {
     "Softer and worth it": smoothed(1.05, 1.0, time=ratio(1.1, 0.05, method="wall")),
     "Softer and not worth it": smoothed(1.9, 1.8, time=ratio(1.6, 0.05, method="wall")),
     "Softer and not sure yet": smoothed(1.55, 1.45, time=ratio(1.6, 0.2, method="wall")),
+    "Softer and judged, but not sure yet without a time": smoothed(1.05, 1.0, time=None),
     "Softer and never as close": smoothed(2.4, 0.8, time=ratio(0.9, 0.05, method="wall")),
     "A version with another pixel filter": feature(
         None, ratio(0.9, 0.02, method="wall"), visible=ratio(0.8), sharpness=0.62, question="version", found=False

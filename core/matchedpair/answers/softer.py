@@ -7,7 +7,18 @@ from __future__ import annotations
 
 import math
 
-from matchedpair.answers.answer import PAIR, RENDER_REFERENCE, SURE, UNSURE, VISIBLE_ERROR, Answer, Claim, Proof, Step
+from matchedpair.answers.answer import (
+    PAIR,
+    RENDER_REFERENCE,
+    SURE,
+    UNSURE,
+    VISIBLE_ERROR,
+    VISIBLE_NOISE,
+    Answer,
+    Claim,
+    Proof,
+    Step,
+)
 from matchedpair.answers.caveats import caveats
 from matchedpair.answers.engine import NEVER, standing
 from matchedpair.answers.facts import OptionFact, PairFact, StudyFacts
@@ -23,6 +34,7 @@ from matchedpair.answers.phrases import (
     visible_noise,
 )
 from matchedpair.answers.same_noise import NOT_WORTH, WORTH, Cost, what_tells
+from matchedpair.answers.settle import more_seeds
 
 
 def of_uncompared(facts: StudyFacts) -> Answer:
@@ -35,21 +47,25 @@ def of_uncompared(facts: StudyFacts) -> Answer:
 def answer(facts: StudyFacts, pair: PairFact) -> Answer:
     """The answer of one such pair."""
     control, trial = facts.option(pair.control), facts.option(pair.trial)
-    errors = [option.visible_error for option in (control, trial) if option is not None]
-    known = len(errors) == 2 and None not in errors
-    proof = Proof(PAIR, pair.key, (pair.control, pair.trial))
-    told = (Claim(sentence(f"it is {softness(pair.sharpness or 1.0)}"), proof), *as_seen(pair, proof))
-    if control is None or trial is None or not known or pair.time is None:
-        way = "softer" if (pair.sharpness or 0.0) < 1.0 else "sharper"
-        text = f"Not decided: {pair.subject} makes the picture {way}. Only a reference tells what was noise"
-        step = None if known else Step(RENDER_REFERENCE, "Render a reference")
-        return Answer(facts.question, sentence(text), UNSURE, 0, told, caveats(facts, pair), step, proof)
-    proof = Proof(PAIR, pair.key, (pair.control, pair.trial), measure=VISIBLE_ERROR)
-    error = f"visible error {number(errors[1] or 0.0)} ΔE instead of {number(errors[0] or 0.0)}"
-    told = (Claim(sentence(error), proof), *as_seen(pair, proof))
-    if control.detail is None or trial.detail is None:  # else it is said what is lost of the truth
-        told = (told[0], Claim(sentence(f"it is {softness(pair.sharpness or 1.0)}"), proof), *told[1:])
-    return _by_reference(facts, pair, (control, trial), told, proof)
+    judged = control is not None and trial is not None and None not in (control.visible_error, trial.visible_error)
+    proof = Proof(PAIR, pair.key, (pair.control, pair.trial), measure=VISIBLE_ERROR if judged else VISIBLE_NOISE)
+    softer = Claim(sentence(f"it is {softness(pair.sharpness or 1.0)}"), proof)
+    if control is not None and trial is not None and judged:
+        error = (
+            f"visible error {number(trial.visible_error or 0.0)} ΔE instead of {number(control.visible_error or 0.0)}"
+        )
+        lost = control.detail is None or trial.detail is None  # else it is said what is lost of the truth
+        told = (Claim(sentence(error), proof), *((softer,) if lost else ()), *as_seen(pair, proof))
+        if pair.time is not None and trial.visible_mean is not None:
+            return _by_reference(facts, pair, (control, trial), told, proof)
+        why = "Its own noise or time is not known"
+        step = more_seeds([control, trial], 1.0, 1.0)  # one, which brings both
+    else:
+        told, why = (softer, *as_seen(pair, proof)), "Only a reference tells what was noise"
+        step = Step(RENDER_REFERENCE, "Render a reference")
+    way = "softer" if (pair.sharpness or 0.0) < 1.0 else "sharper"
+    text = f"Not decided: {pair.subject} makes the picture {way}. {why}"
+    return Answer(facts.question, sentence(text), UNSURE, 0, told, caveats(facts, pair), step, proof)
 
 
 def _by_reference(
