@@ -88,6 +88,12 @@ def denoisers_of(engine: str) -> list[str] | None:
     return next((each.denoisers for each in good if each.name == engine), None)
 
 
+def setting_titles(engine: str) -> dict[str, str]:
+    """What an engine's settings are called, by name; empty for an engine that is not defined here."""
+    good, _ = engines_now()
+    return next(({row.name: row.title for row in each.settings} for each in good if each.name == engine), {})
+
+
 def has_twins(engine: str) -> bool:
     """Whether anything makes two renders of an engine differ in noise alone, as far as is known."""
     good, _ = engines_now()

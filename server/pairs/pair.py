@@ -18,7 +18,7 @@ from matchedpair.measures.drawn_zones import DrawnZone
 from matchedpair.measures.zones import WHOLE
 from matchedpair.plans import FIRST_SEED
 
-from server.catalogue.engines import denoisers_of, pixel_settings
+from server.catalogue.engines import denoisers_of, pixel_settings, setting_titles
 from server.catalogue.zones import signature, zones_by_view
 from server.measuring.inputs import (
     ZonesByView,
@@ -257,6 +257,7 @@ def _conditions(study: Study, side: SideFigures) -> dict[str, Any]:
         "settings": option.settings,
         "quality_knob": option.quality_knob or None,
         "denoisers": denoisers_of(option.engine),
+        "titles": setting_titles(option.engine),
         "brightness": option.brightness,
         "warm_up": None if study.from_elsewhere else "thrown away",
         "seeds": ", ".join(str(seed) for seed in side_seeds(study, side)) if known else None,

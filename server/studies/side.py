@@ -43,6 +43,7 @@ class SideDraft:
             "quality_knob": self.knob or None,
             "brightness": self.brightness,
             "denoisers": self.engine.denoisers,
+            "titles": {setting.name: setting.title for setting in self.engine.settings},
             "pixel_settings": pixel_settings(self.engine.name, self.settings),
         }
 

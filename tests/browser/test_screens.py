@@ -198,7 +198,7 @@ class OneThingOfAnyKind(BrowserTest):
     def test_each_is_matched_in_all_but_itself(self):
         for title, words, key in (
             ("Engine", "engine", "engine"), ("Build", "version", "version"), ("Preset", "settings", "settings"),
-            ("Variant", "light", "light"), ("Density of the mist", "scene quantities", "quantities"),
+            ("Variant", "variant", "light"), ("Density of the mist", "scene quantities", "quantities"),
         ):  # fmt: skip
             self.change(title)
             expect(self.sheet).to_contain_text(re.compile(rf"Matched but for {words}[.;]"))

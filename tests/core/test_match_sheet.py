@@ -31,6 +31,19 @@ class MatchSheet(unittest.TestCase):
         self.assertEqual(row(made, "settings").state, "under_test")
         self.assertEqual((row(made, "settings").control, row(made, "settings").trial), ("bounces 8", "bounces 4"))
 
+    def test_settings_are_called_by_their_titles_where_the_engine_is_known(self):
+        titles = {"spp": "Samples per pixel", "depth": "Path depth"}
+        sides = [
+            {**BASE, "settings": {"spp": 16, "depth": depth}, "quality_knob": "spp", "titles": titles}
+            for depth in (8, 4)
+        ]
+        made = match_sheet(*sides, ["depth"])
+        self.assertEqual(made.summary, "Matched but for path depth.")
+        self.assertEqual((row(made, "settings").control, row(made, "settings").trial), ("path depth 8", "path depth 4"))
+        self.assertEqual((row(made, "quality").title, row(made, "quality").control), ("Samples per pixel", "16"))
+        sides[1] |= {"settings": {"spp": 64, "depth": 8}}
+        self.assertEqual(match_sheet(*sides, ["spp"]).summary, "Matched but for samples per pixel.")
+
     def test_order_is_fixed(self):
         self.assertEqual([c.key for c in sheet().conditions], [kind.key for kind in CONDITIONS])
         self.assertEqual([c.key for c in sheet(size="1 × 1", view="x").conditions], [kind.key for kind in CONDITIONS])

@@ -72,13 +72,13 @@ def match_sheet(control: Side, trial: Side, under_test: Collection[str]) -> Matc
     control, trial : mapping
         Values by the keys of `CONDITIONS`; a missing key or None is unknown. ``settings`` is a mapping of setting
         names to values, ``quality_knob`` the name among them that counts as ``quality``, ``denoisers`` those that its
-        engine declares, ``pixel_settings`` those that are measured in pixels; ``seeds`` are words, ``seed_count`` how
-        many different pictures they gave.
+        engine declares, ``titles`` what its settings are called, by name, ``pixel_settings`` those that are measured in
+        pixels; ``seeds`` are words, ``seed_count`` how many different pictures they gave.
     under_test : collection of str
         What is meant to differ: names of settings, or of `WHOLE_CONDITIONS`.
     """
     rows = [_row(kind, control, trial, under_test) for kind in CONDITIONS]
-    return MatchSheet(tuple(rows), _summary(rows, under_test))
+    return MatchSheet(tuple(rows), _summary(rows, under_test, control))
 
 
 def _row(kind: ConditionKind, control: Side, trial: Side, under_test: Collection[str]) -> Condition:
@@ -125,7 +125,16 @@ def merged_sheet(sheets: Sequence[MatchSheet]) -> MatchSheet:
 
 def _title(kind: ConditionKind, side: Side) -> str:
     knob = side.get("quality_knob")
-    return str(knob).replace("_", " ").capitalize() if kind.key == "quality" and knob else kind.title
+    if kind.key != "quality" or not knob:
+        return kind.title
+    title = _named(side, str(knob))
+    return f"{title[:1].upper()}{title[1:]}"
+
+
+def _named(side: Side, setting: str) -> str:
+    """A setting by its title, as within a sentence; by its name where the engine is not known here."""
+    title = (side.get("titles") or {}).get(setting) or setting.replace("_", " ")
+    return f"{title[:1].lower()}{title[1:]}"
 
 
 def _can_be_mended(key: str, control: Side, trial: Side) -> bool:
@@ -185,7 +194,7 @@ def _settings(control: Side, trial: Side, under_test: Collection[str]) -> _Found
     )  # fmt: skip
     if not differing:
         return _Found("held", "all alike", "all alike")
-    sides = [", ".join(f"{n.replace('_', ' ')} {shown(side.get(n))}" for n in differing) for side in (left, right)]
+    sides = [", ".join(f"{_named(control, n)} {shown(side.get(n))}" for n in differing) for side in (left, right)]
     tested = set(differing) <= set(under_test) or "settings" in under_test
     return _Found("under_test" if tested else "differs", sides[0], sides[1])
 
@@ -199,7 +208,7 @@ def _pixel_settings(control: Side, trial: Side, under_test: Collection[str]) -> 
     if left is None or right is None or None in sizes:
         return _Found("unknown")
     words = [
-        ", ".join(f"{n.replace('_', ' ')} {shown(v)} px" for n, v in sorted(side.items())) for side in (left, right)
+        ", ".join(f"{_named(control, n)} {shown(v)} px" for n, v in sorted(side.items())) for side in (left, right)
     ]
     if not left and not right:
         return _Found("held", "none", "none")
@@ -213,7 +222,7 @@ def _denoiser(control: Side, trial: Side, under_test: Collection[str]) -> _Found
     if known[0] is None or known[1] is None:
         return _Found("unknown")
     left, right = denoisers_on(known[0], control.get("denoisers")), denoisers_on(known[1], trial.get("denoisers"))
-    words = [", ".join(f"{n.replace('_', ' ')} {shown(v)}" for n, v in side.items()) or "off" for side in (left, right)]
+    words = [", ".join(f"{_named(control, n)} {shown(v)}" for n, v in side.items()) or "off" for side in (left, right)]
     if left == right:
         return _Found("held", words[0], words[1], "both denoised: noise is what the filter left" if left else "")
     tested = "engine" in under_test or "settings" in under_test or {*left, *right} <= set(under_test)
@@ -293,12 +302,12 @@ def shown(value: Any) -> str:
     return f"{value:g}" if isinstance(value, float) else str(value)
 
 
-def _summary(rows: Sequence[Condition], under_test: Collection[str]) -> str:
+def _summary(rows: Sequence[Condition], under_test: Collection[str], control: Side) -> str:
     differing = [row.title.lower() for row in rows if row.state == "differs"]
     unknown = [row.title.lower() for row in rows if row.state == "unknown"]
     tested = any(row.state == "under_test" for row in rows)
     titles = {row.key: row.title.lower() for row in rows if row.key in WHOLE_CONDITIONS}
-    subject = _list([titles.get(name, name.replace("_", " ")) for name in under_test])
+    subject = _list([titles.get(name) or _named(control, name) for name in under_test])
     if not tested and not differing:
         return f"Nothing differs: {subject} {'are' if len(under_test) > 1 else 'is'} the same on both sides."
     notes = _notes(rows)
