@@ -21,6 +21,7 @@ RENAMED = (
     ("/findings/", "/answer/"),
     ('"finding":', '"sentence":'),
     ("a change of 2.7 % would", "a change of 4.6 % would"),
+    ('"title": "Light"', '"title": "Variant"'),
 )
 MEASURE = """
 import django; django.setup()
