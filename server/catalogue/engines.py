@@ -82,16 +82,21 @@ def _version(definition: EngineDefinition, build: str) -> str:
     return _versions[key]
 
 
+def _defined(engine: str) -> EngineDefinition | None:
+    good, _ = engines_now()
+    return next((each for each in good if each.name == engine), None)
+
+
 def denoisers_of(engine: str) -> list[str] | None:
     """The settings by which an engine smooths its pictures; None for an engine that is not defined here."""
-    good, _ = engines_now()
-    return next((each.denoisers for each in good if each.name == engine), None)
+    definition = _defined(engine)
+    return None if definition is None else definition.denoisers
 
 
 def setting_titles(engine: str) -> dict[str, str]:
     """What an engine's settings are called, by name; empty for an engine that is not defined here."""
-    good, _ = engines_now()
-    return next(({row.name: row.title for row in each.settings} for each in good if each.name == engine), {})
+    definition = _defined(engine)
+    return {} if definition is None else {setting.name: setting.title for setting in definition.settings}
 
 
 def has_twins(engine: str) -> bool:
@@ -102,7 +107,7 @@ def has_twins(engine: str) -> bool:
 
 def pixel_settings(engine: str, settings: Mapping[str, Any]) -> dict[str, Any] | None:
     """Those of these settings that are measured in pixels; None for an engine that is not here."""
-    definition = next((each for each in engines_now()[0] if each.name == engine), None)
+    definition = _defined(engine)
     if definition is None:
         return None
     return {

@@ -23,6 +23,7 @@ from matchedpair.plans.plan_kind import (
     VIEW,
 )
 from matchedpair.scenes import AS_IS, Scene, setup_problems, variant_words
+from matchedpair.textures.maps import REDUCED
 
 from server.catalogue.engines import engine_named
 from server.catalogue.scenes import scene_named
@@ -64,7 +65,7 @@ class ShownLevel:
         """Such as ``light picking estimate``, or ``8 samples`` of an engine's quality knob."""
         if self.subject == QUALITY and knob:
             return f"{self.shown} {knob.replace('_', ' ')}"
-        if self.subject == LIGHT and self.shown.startswith("reduced maps"):
+        if self.subject == LIGHT and str(self.value).startswith(REDUCED):
             return self.shown
         return f"{self.title[:1].lower()}{self.title[1:]} {self.shown}"
 

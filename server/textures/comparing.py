@@ -7,6 +7,7 @@ from statistics import median
 
 from matchedpair.engines import AS_IS
 from matchedpair.measures.zones import WHOLE
+from matchedpair.textures.maps import REDUCED
 
 from server.measuring.models import Comparison
 from server.pairs.pair import PairFigures, SideFigures, pair_figures, with_all
@@ -34,7 +35,7 @@ def before_and_after(place: Place) -> dict[str, list[BeforeAfter]]:
         return {}
     rows = with_all(Pair.objects.filter(
         control__setup__scene__name=place.scene.name, control__setup__variant=AS_IS,
-        trial__setup__variant__startswith="reduced-", study__removed_at=None,
+        trial__setup__variant__startswith=REDUCED, study__removed_at=None,
     )).order_by("-pk")  # fmt: skip
     found: dict[str, list[BeforeAfter]] = {}
     for pair in rows:

@@ -8,8 +8,7 @@ from matchedpair.answers.facts import OptionFact, PairFact, StudyFacts
 from matchedpair.answers.missing import nothing_yet
 from matchedpair.answers.phrases import in_specks, megabytes, number, place_of_box, render_time, sentence
 from matchedpair.plans.plan_kind import LIGHT
-
-REDUCED = "reduced-"
+from matchedpair.textures.maps import REDUCED
 
 
 def asked(facts: StudyFacts) -> bool:
