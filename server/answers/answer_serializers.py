@@ -38,6 +38,7 @@ class StepSerializer(serializers.Serializer):
     options = serializers.ListField(child=serializers.IntegerField())
     seeds = serializers.IntegerField()
     seconds = serializers.FloatField(allow_null=True)
+    quality = serializers.FloatField(allow_null=True, help_text="Of a reference that the answer asks to be rendered")
 
 
 class StudyAnswerSerializer(serializers.Serializer):

@@ -15,8 +15,8 @@ from matchedpair.measures.figure import Figure
 from matchedpair.measures.zones import WHOLE
 from matchedpair.plans.plan_kind import QUALITY, is_place
 
-from server.answers.question_facts import apparent_figures, near_facts, pass_fact
-from server.catalogue.engines import engines_now, knobs_that_go_down
+from server.answers.question_facts import apparent_figures, convergence_fact, near_facts, pass_fact
+from server.catalogue.engines import engines_now, knobs_that_go_down, refining
 from server.catalogue.scenes import stresses_by_scene
 from server.measuring.measuring import figure_of
 from server.measuring.option_facts import OptionFacts, place_names
@@ -24,7 +24,8 @@ from server.measuring.question_measures import NAMES
 from server.measuring.which_reference import References, place_of
 from server.pairs.look_facts import cell_facts, island_facts
 from server.pairs.pair import PairFigures
-from server.studies.models import Option, Study
+from server.runs.models import OPEN_STATES
+from server.studies.models import Option, Purpose, Study
 
 OF_EACH = (
     "noise", "noise_worst", "visible_noise", "visible", "stops", "colour", "detail", "fireflies", "blotches",
@@ -56,6 +57,8 @@ def study_facts(
         study.asked or "own", study.question, rows, told, judged.title if judged else "", done,
         max(rendered * study.repeats, done),
         left_out=tuple(dict.fromkeys(each.name for own in options for each in own.zones.get(WHOLE, []))),
+        reference_engine=str(judged.details.get("engine") or "") if judged else "",
+        reference_to_come=study.runs.filter(option__purpose=Purpose.REFERENCE, state__in=OPEN_STATES).exists(),
     )  # fmt: skip
 
 
@@ -69,6 +72,8 @@ def _option(
     seen, visible, detail = figures["visible_noise"], figures["visible"], figures["detail"]
     seconds, ready = _times(own)
     (apparent_error, apparent_detail), (near, not_near) = apparent_figures(own), near_facts(own)
+    reference = references.of(option.setup)
+    refines, finest = refining(option.engine, option.settings, option.quality_knob)
     memory = [run.peak_memory_bytes for run in own.runs if run.peak_memory_bytes is not None]
     quality = option.settings.get(option.quality_knob)
     return OptionFact(
@@ -90,6 +95,8 @@ def _option(
         apparent_error=apparent_error, apparent_detail=apparent_detail, passed=pass_fact(own), near=near,
         not_near=not_near,
         goes_down=own.goes_down(option.quality_knob, down), reached=own.reached,
+        convergence=convergence_fact(own, reference) if visible is not None and visible.value is not None else None,
+        refines=refines, finest=finest,
     )  # fmt: skip
 
 

@@ -7,6 +7,7 @@ from typing import Any
 
 from matchedpair.answers import NearFact, PassFact
 from matchedpair.measures.figure import Figure
+from matchedpair.measures.samples_to import Convergence
 from matchedpair.measures.zones import WHOLE
 
 from server.measuring.measuring import figure_of
@@ -15,6 +16,7 @@ from server.measuring.option_facts import OptionFacts
 from server.measuring.question_measures import (
     APPARENT_DETAIL,
     APPARENT_ERROR,
+    CONVERGENCE,
     LAID_OVER,
     MOST_SEEDS,
     NEARNESS,
@@ -22,6 +24,8 @@ from server.measuring.question_measures import (
     PASS_NOISE,
     VERSIONS,
 )
+from server.measuring.which_reference import reference_pictures
+from server.references.models import Reference
 
 
 def apparent_figures(own: OptionFacts) -> tuple[Figure | None, Figure | None]:
@@ -51,6 +55,16 @@ def near_facts(own: OptionFacts) -> tuple[tuple[NearFact, ...], str]:
         elif row is not None and row.refused:
             reasons.append(row.refused)
     return tuple(found), "" if found or not reasons else reasons[0]
+
+
+def convergence_fact(own: OptionFacts, reference: Reference | None) -> Convergence | None:
+    """How the option's error falls with samples, where that is of its present pictures and reference."""
+    row = _kept(own, CONVERGENCE, WHOLE, [run.picture for run in own.runs])
+    pictures = [run.picture for run in own.runs][:MOST_SEEDS]
+    if row is None or not row.details or row.inputs != pictures + reference_pictures(reference):
+        return None
+    figures = {name: _told(row.details[name]) for name in ("one", "every") if row.details[name] is not None}
+    return Convergence(**row.details | figures)
 
 
 def _kept(own: OptionFacts, name: str, zone: str, pictures: Sequence[str]) -> Measure | None:

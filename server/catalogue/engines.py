@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import Any
 
 from django.conf import settings
+from matchedpair.conditions import denoisers_on
 from matchedpair.engines import EngineDefinition, engine_version, find_program, read_folder
 from matchedpair.errors import DefinitionError, EngineMissingError, InputError
 
@@ -103,6 +104,19 @@ def has_twins(engine: str) -> bool:
     """Whether anything makes two renders of an engine differ in noise alone, as far as is known."""
     good, _ = engines_now()
     return all(each.twins != "none" for each in good if each.name == engine)
+
+
+def refining(engine: str, settings: Mapping[str, Any], knob: str) -> tuple[bool, float | None]:
+    """Whether more of its quality knob makes a reference of renders with these settings, and as far as that goes; not
+    of an engine whose renders have no noise to take away, nor where a denoiser is on.
+    """
+    definition = _defined(engine)
+    own = definition.quality_knob if definition is not None else None
+    if definition is None or own is None or own.name != knob or definition.twins == "none":
+        return False, None
+    if denoisers_on(settings, definition.denoisers):
+        return False, None
+    return True, own.minimum if own.better_lower else own.maximum
 
 
 def pixel_settings(engine: str, settings: Mapping[str, Any]) -> dict[str, Any] | None:

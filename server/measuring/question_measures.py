@@ -1,4 +1,5 @@
-"""Measures that only some questions need: a picture at one apparent size, an engine's pass, nearness to a photograph.
+"""Measures that only some questions need: a picture at one apparent size, an engine's pass, nearness to a photograph,
+how an error falls with samples.
 
 They are kept beside the others, under names of their own, once all renders of a study are there.
 """
@@ -11,11 +12,13 @@ from typing import Any
 
 import numpy as np
 from django.db import transaction
+from django.db.models import QuerySet
 from matchedpair.errors import MatchedPairError, RefusedError
-from matchedpair.measures import apparent, nearness, pass_apart
+from matchedpair.measures import apparent, convergence, nearness, pass_apart
 from matchedpair.measures.drawn_zones import LEAVE_OUT, DrawnZone, measured_mask
 from matchedpair.measures.figure import Figure
 from matchedpair.measures.render import Viewing
+from matchedpair.measures.samples_to import Convergence
 from matchedpair.measures.zones import WHOLE
 from matchedpair.pictures.photograph import match_photograph
 from matchedpair.pictures.picture import Floats, Mask
@@ -24,24 +27,28 @@ from server.catalogue.zones import signature
 from server.measuring.inputs import (
     ZonesByView,
     counted_runs,
-    has_open_runs,
     made_or_reason,
     zone_mask,
     zones_to_measure,
 )
-from server.measuring.models import Measure
+from server.measuring.models import Comparison, Measure
 from server.measuring.which_reference import References, reference_pictures
 from server.references.models import Reference, ReferenceKind
-from server.runs.models import Run
+from server.runs.models import OPEN_STATES, Run
 from server.store.pixels import stored_picture
 from server.studies.models import Option, Purpose, Setup, Study
 
 APPARENT_ERROR, APPARENT_DETAIL = "apparent_error", "apparent_detail"
 PASS_NOISE, PASS_APART, LAID_OVER = "pass_noise", "pass_apart", "laid_over"
 NEARNESS = "nearness"
+CONVERGENCE = "convergence"
 MOST_SEEDS = 4
-NAMES = (APPARENT_ERROR, APPARENT_DETAIL, PASS_NOISE, PASS_APART, LAID_OVER, NEARNESS)
-VERSIONS = dict(zip(NAMES, (apparent.VERSION,) * 2 + (pass_apart.VERSION,) * 3 + (nearness.VERSION,), strict=True))
+VERSIONS = {
+    APPARENT_ERROR: apparent.VERSION, APPARENT_DETAIL: apparent.VERSION, PASS_NOISE: pass_apart.VERSION,
+    PASS_APART: pass_apart.VERSION, LAID_OVER: pass_apart.VERSION, NEARNESS: nearness.VERSION,
+    CONVERGENCE: convergence.VERSION,
+}  # fmt: skip
+NAMES = tuple(VERSIONS)
 
 
 @dataclass(frozen=True)
@@ -59,13 +66,13 @@ def measure_for_questions(touched: Sequence[int], zones: ZonesByView) -> int:
     """Measure what the questions of these options' studies need besides. Returns how many options were measured."""
     done = 0
     for study in Study.objects.filter(options__in=touched, asked__in=_WANTED).distinct():
-        options = list(
-            study.options.filter(in_plan=True, left_out="", purpose=Purpose.COUNTED).order_by("number")
-            .select_related("setup__scene", "study").prefetch_related("runs", "measures")
-        )  # fmt: skip
-        if any(has_open_runs(option) for option in options):
+        options = study.options.filter(in_plan=True, left_out="", purpose=Purpose.COUNTED).order_by("number")
+        coming = Run.objects.filter(option__in=options.order_by(), state__in=OPEN_STATES, warm_up=False)
+        wanted = _WANTED[study.asked]
+        if coming.exists() or (wanted is _convergences and not _noise_ranks_too_little(study, options)):
             continue
-        done += sum(_measure(wanted) for wanted in _WANTED[study.asked](options, zones))
+        rows = list(options.select_related("setup__scene", "study").prefetch_related("runs", "measures"))
+        done += sum(_measure(each) for each in wanted(rows, zones))
     return done
 
 
@@ -95,9 +102,10 @@ def _row(wanted: _Wanted, name: str, zone: str, area: str, found: Any, reason: s
         option=wanted.option, name=name, zone=zone, area=area, inputs=wanted.inputs, version=VERSIONS[name], unit="",
         details={},
     )  # fmt: skip
-    figure = found.distance if isinstance(found, nearness.Nearness) else found
-    if isinstance(found, nearness.Nearness):
+    figure = found
+    if isinstance(found, nearness.Nearness | Convergence):
         row.details = asdict(found)
+        figure = found.distance if isinstance(found, nearness.Nearness) else found.one
     if isinstance(figure, Figure):
         row.value, row.unit, row.method = figure.value, figure.unit, figure.method
         row.low, row.high = figure.interval or (None, None)
@@ -132,6 +140,35 @@ def _at_one_size(option: Option, runs: Sequence[Run], truth: Sequence[str]) -> d
     )
     detail = found.detail or "the reference has no fine detail to judge by"
     return {(APPARENT_ERROR, WHOLE): found.error, (APPARENT_DETAIL, WHOLE): detail}
+
+
+def _convergences(options: Sequence[Option], zones: ZonesByView) -> Iterator[_Wanted]:
+    """How every option's error falls with samples."""
+    references = References()
+    for option in options:
+        runs, reference = _pictured(option), references.of(option.setup)
+        if runs and reference is not None:
+            truth, within = reference_pictures(reference), zones_to_measure(option.setup, zones)[WHOLE]
+            yield _Wanted(
+                option, (CONVERGENCE,), [run.picture for run in runs] + truth, {WHOLE: within},
+                lambda runs=runs, truth=truth, within=within, option=option: _falls(option, runs, truth, within),
+            )  # fmt: skip
+
+
+def _noise_ranks_too_little(study: Study, options: QuerySet[Option]) -> bool:
+    """Whether its options are of several engines, or one is softer than its control."""
+    engines = options.order_by().values("engine", "engine_title").distinct().count()
+    return engines > 1 or Comparison.objects.filter(pair__study=study).exclude(noise_refused="").exists()
+
+
+def _falls(
+    option: Option, runs: Sequence[Run], truth: Sequence[str], within: list[DrawnZone]
+) -> dict[tuple[str, str], Any]:
+    own, references = ([stored_picture(digest) for digest in some] for some in ([run.picture for run in runs], truth))
+    counted = _counted(option.setup, [picture.valid for picture in (*own, *references)], within)
+    pictures, judges = ([picture.pixels for picture in some] for some in (own, references))
+    viewing = Viewing(option.setup.view_transform)
+    return {(CONVERGENCE, WHOLE): convergence.convergence(pictures, judges, counted, viewing)}
 
 
 def _passes(options: Sequence[Option], zones: ZonesByView) -> Iterator[_Wanted]:
@@ -237,5 +274,6 @@ def _pictured(option: Option) -> list[Run]:
 
 
 _WANTED: dict[str, Callable[[Sequence[Option], ZonesByView], Iterator[_Wanted]]] = {
-    "pixels": _sizes, "pass": _passes, "light": _photographs,
+    "pixels": _sizes, "pass": _passes, "light": _photographs, "engine": _convergences, "feature": _convergences,
+    "combination": _convergences, "own": _convergences,
 }  # fmt: skip

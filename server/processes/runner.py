@@ -17,6 +17,7 @@ from distributed.client import FutureCancelledError
 from django.conf import settings
 from django.db import DatabaseError
 from matchedpair.engines import AS_IS, EngineDefinition, describe_machine
+from matchedpair.engines.setting import is_number
 from matchedpair.errors import InputError
 from matchedpair.plans.plan_kind import FRAME
 from matchedpair.queue import Ended, Instruction, Looked, QueueRow, QueueState
@@ -35,7 +36,7 @@ from server.store.files import NO_ROOM, path_of, replace_at_once, room_problem, 
 from server.store.notices import MEASURED, PROGRESS, Listener
 from server.store.pixels import path_of_live
 from server.store.uploads import sweep
-from server.studies.models import Setup
+from server.studies.models import Purpose, Setup
 
 TELL_SECONDS = 0.1
 SLOW_LOOK_SECONDS, AT_REST_SECONDS = 2.0, 15.0  # with renders to come, for machines that come and go; and without
@@ -321,6 +322,19 @@ def _seed(run: Run) -> int:
     return run.seed + FRAME_STRIDE * run.option.setup.frame if varied else run.seed
 
 
+def _time_limit(run: Run) -> float:
+    """The study's; what is rendered to be a reference may take as many times longer as it has samples, and once more."""
+    option, base = run.option, run.option.control or run.study.options.filter(purpose=Purpose.COUNTED).first()
+    limit = run.study.time_limit_seconds
+    if option.purpose != Purpose.REFERENCE or base is None:
+        return limit
+    own, others = (each.settings.get(option.quality_knob) for each in (option, base))
+    if not is_number(own) or not is_number(others) or min(own, others) <= 0:
+        return limit
+    times = float(own) / float(others)
+    return limit * 2 * max(times, times**-2 if times < 1 else 1.0)
+
+
 def _textures(setup: Setup) -> dict[str, str | bytes]:
     """Where this machine keeps the scene's textures, or, for workers elsewhere, their contents."""
     files = texture_files(setup.scene, setup.variant)
@@ -361,7 +375,7 @@ def _description(run: Run, definition: EngineDefinition) -> dict[str, Any]:
         "passes": tuple(run.study.passes),
         "on_the_way": tuple(sorted(level for level, each in levels.items() if not each.left_out)),
         "frames": (setup.frame, *frames) if frames else (),
-        "time_limit_seconds": run.study.time_limit_seconds * (1 + len(frames)),
+        "time_limit_seconds": _time_limit(run) * (1 + len(frames)),
         "work": None if settings.SCHEDULER else str(work_folder()),
         "hand_over": None if settings.SCHEDULER else str(work_folder()),
     }

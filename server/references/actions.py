@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 from django.core.files.uploadedfile import UploadedFile
 from django.db import transaction
+from django.db.models import Exists, OuterRef
 from matchedpair.elsewhere import DISPLAY, LINEAR, Taken, plain_name
 from matchedpair.errors import InputError, RefusedError
 from matchedpair.measures.drawn_zones import measured_mask
@@ -20,12 +21,12 @@ from matchedpair.scenes import require_fits
 from server.catalogue.scenes import keep_revision, known_scene
 from server.catalogue.zones import zones_of
 from server.references.models import Panorama, Reference, ReferenceKind
-from server.runs.models import Run, RunState
+from server.runs.models import OPEN_STATES, Run, RunState
 from server.store.files import keep_file
 from server.store.pixels import PICTURE, stored_picture
 from server.store.uploads import keep_light, upload_on_disk, work_folder
 from server.studies.actions import keep_setup
-from server.studies.models import Option
+from server.studies.models import Option, Purpose
 
 MOST_MATCHED_SIDE = 960
 
@@ -46,6 +47,28 @@ def from_option(option: Option, title: str) -> Reference:
         setup=option.setup, kind=ReferenceKind.RENDER, title=title,
         picture=runs[0].picture, twin=runs[1].picture if len(runs) > 1 else "", details=details,
     )  # fmt: skip
+
+
+def rendered_to_judge() -> list[Option]:
+    """Options that were rendered to be references, are done, and are none yet."""
+    done = Option.objects.filter(purpose=Purpose.REFERENCE, runs__state=RunState.FINISHED, study__removed_at=None)
+    open_runs = Run.objects.filter(option=OuterRef("pk"), state__in=OPEN_STATES)
+    known = Run.objects.filter(option=OuterRef("pk"), picture__in=Reference.objects.values("picture"))
+    rows = done.filter(~Exists(open_runs), ~Exists(known)).distinct().select_related("study", "setup__scene")
+    return [row for row in rows if _sound(row)]
+
+
+def _sound(option: Option) -> bool:
+    """Whether nothing was found on its pictures that forbids measuring."""
+    runs = option.runs.filter(state=RunState.FINISHED, warm_up=False)
+    return all(check["severity"] != "stop" for run in runs for check in run.checks)
+
+
+def take_rendered(option: Option) -> Reference:
+    """What was rendered to be a reference becomes one. Raises `InputError` without a finished run."""
+    value = option.settings.get(option.quality_knob)
+    knob = option.quality_knob.replace("_", " ")
+    return from_option(option, f"{option.engine_title}, {value:g} {knob}")
 
 
 def from_upload(upload: UploadedFile, values: dict[str, Any], twin: UploadedFile | None = None) -> Reference:

@@ -19,6 +19,7 @@ from server.store.notices import PROGRESS, RUNS, ring_after_commit
 from server.studies.actions import remove
 from server.studies.models import Option, Purpose, Study, warm_key
 
+REFERENCE_SEED = 501  # no study has so many seeds
 WARM_FOR = timedelta(hours=1)  # after that compiled kernels and loaded files may be gone from memory again
 CLEARED: dict[str, Any] = {
     "stop_asked": False, "reason": "", "started_at": None, "ended_at": None, "share_done": None,
@@ -47,6 +48,14 @@ def queue_options(study: Study, options: Sequence[Option], repeats: int | None =
     renders.
     """
     return _queue(study, list(options), study.repeats if repeats is None else repeats, FIRST_SEED)
+
+
+@transaction.atomic
+def queue_references(study: Study, options: Sequence[Option], twins: int) -> int:
+    """Queue what is to judge the others, with seeds that none of them has: noise that both share would be no error.
+    Returns how many renders.
+    """
+    return _queue(study, list(options), twins, REFERENCE_SEED)
 
 
 @transaction.atomic

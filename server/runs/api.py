@@ -19,7 +19,7 @@ from server.runs.models import BAD, BAD_STATES, ENDED_WARM_UP, OPEN_STATES, Run,
 from server.runs.progress import StudyState, lacking_renders, planned_renders, seconds_left, state_of
 from server.runs.serializers import CountSerializer, RunSerializer
 from server.store.kept_answers import kept_answer
-from server.studies.models import Purpose, Study
+from server.studies.models import BESIDES, Purpose, Study
 from server.studies.requests import study_with_all, switched_on
 from server.studies.serializers import StudySerializer, SwitchSerializer
 
@@ -55,7 +55,7 @@ class ProgressSerializer(serializers.Serializer):
     bad = serializers.IntegerField(help_text="Failed or stopped, or with something found on the picture")
     planned = serializers.IntegerField(help_text="Renders that the whole plan takes, warm-ups apart")
     lacking = serializers.IntegerField(help_text="Of these not rendered and not queued")
-    pilots_open = serializers.IntegerField()
+    besides_open = serializers.IntegerField(help_text="Pilots and references, which are no part of the plan")
     seconds_left = serializers.FloatField(allow_null=True)
     current_seconds_left = serializers.FloatField(allow_null=True)
     ahead = serializers.IntegerField(help_text="Runs of other studies that come first")
@@ -189,7 +189,7 @@ def _progress(study: Study) -> dict[str, Any]:
         "state": state_of(Counter(states), lacking=lacking_renders(study) > 0), "counts": counts, "planned": planned,
         "bad": telling.filter(BAD).count(), "lacking": max(planned - begun, 0),
         "seconds_left": total, "current_seconds_left": current, "ahead": _ahead(study, opened),
-        "pilots_open": sum(run.option.purpose == Purpose.PILOT for run in opened),
+        "besides_open": sum(run.option.purpose in BESIDES for run in opened),
         "stamp": f"{ended['last']} {ended['count']} {ended['let_go']}",
         "running": [run for run in opened if run.state == RunState.RUNNING],
         "next": min((run for run in opened if run.state == RunState.QUEUED), key=_turn, default=None),

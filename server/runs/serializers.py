@@ -5,7 +5,7 @@ from __future__ import annotations
 from rest_framework import serializers
 
 from server.runs.models import Run, RunState
-from server.studies.models import Side
+from server.studies.models import Purpose, Side
 
 
 class CheckSerializer(serializers.Serializer):
@@ -26,6 +26,7 @@ class RunSerializer(serializers.ModelSerializer):
     quietness = serializers.SerializerMethodField()
     render_seconds = serializers.SerializerMethodField()
     title = serializers.CharField(source="option.title")
+    purpose = serializers.ChoiceField(choices=Purpose.choices, source="option.purpose")
 
     class Meta:
         model = Run
@@ -34,7 +35,7 @@ class RunSerializer(serializers.ModelSerializer):
             "ended_at", "share_done", "elapsed_seconds", "wall_seconds", "ready_seconds", "render_seconds",
             "cpu_seconds", "quietness", "peak_memory_bytes", "structures_bytes", "machine_name", "engine_version",
             "picture", "passes", "encoding", "seed_known", "checks", "option", "title", "reached", "made_by",
-            "frames_per_second", "let_go_at", "time_alone",
+            "frames_per_second", "let_go_at", "time_alone", "purpose",
         ]  # fmt: skip
         read_only_fields = fields
 

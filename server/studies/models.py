@@ -87,6 +87,10 @@ class Purpose(models.TextChoices):
     COUNTED = "counted", "Counted"
     PILOT = "pilot", "Pilot: tiny, only to know what the plan will cost"
     SEARCH = "search", "A small step of a search for the least settings"
+    REFERENCE = "reference", "Reference: with far more samples, to judge the others by"
+
+
+BESIDES = (Purpose.PILOT, Purpose.REFERENCE)
 
 
 class Option(models.Model):

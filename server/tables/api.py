@@ -23,7 +23,7 @@ from server.runs.models import Run, RunState
 from server.runs.next_step import next_steps
 from server.runs.serializers import RunSerializer
 from server.store.kept_answers import is_passing, kept_answer
-from server.studies.models import Purpose, Study
+from server.studies.models import Study
 from server.tables.measure_table import kind_rows, measure_table
 from server.tables.run_table import Asked, Column, as_csv, columns_of, groups_of, page_of, rows_of
 
@@ -60,13 +60,12 @@ class TableRowSerializer(RunSerializer):
     values = serializers.SerializerMethodField(
         help_text="What stands in each column, as in the files; null is not known"
     )
-    purpose = serializers.ChoiceField(choices=Purpose.choices, source="option.purpose")
     in_plan = serializers.BooleanField(source="option.in_plan")
     small = serializers.BooleanField(source="option.small")
     next_steps = serializers.SerializerMethodField()
 
     class Meta(RunSerializer.Meta):
-        fields = [*RunSerializer.Meta.fields, "values", "purpose", "in_plan", "small", "next_steps"]
+        fields = [*RunSerializer.Meta.fields, "values", "in_plan", "small", "next_steps"]
         read_only_fields = fields
 
     @extend_schema_field({"type": "object", "additionalProperties": {"nullable": True, **SCALAR}})

@@ -19,7 +19,7 @@ from server.measuring.inputs import is_current, zones_to_measure
 from server.measuring.measuring import NOISE
 from server.measuring.models import Measure
 from server.runs.models import BAD, Run, RunState
-from server.studies.models import Option, Purpose, Study
+from server.studies.models import BESIDES, Option, Purpose, Study
 from server.tables.cells import plain_cell
 from server.tables.run_words import messages_of, with_words
 
@@ -231,9 +231,9 @@ def as_csv(rows: Iterable[Run], columns: Sequence[Column]) -> bytes:
 def _filtered(study: Study, asked: Asked) -> QuerySet[Run]:
     runs = study.runs.defer(*NOT_LOADED)
     if not asked.old:
-        runs = runs.filter(Q(option__in_plan=True) | Q(option__purpose=Purpose.PILOT))
+        runs = runs.filter(Q(option__in_plan=True) | Q(option__purpose__in=BESIDES))
     if not asked.throwaway:
-        runs = runs.filter(warm_up=False, option__purpose=Purpose.COUNTED)
+        runs = runs.filter(warm_up=False, option__purpose__in=(Purpose.COUNTED, Purpose.REFERENCE))
     if asked.states:
         wanted = Q(state__in=asked.states)
         if "bad" in asked.states:

@@ -23,6 +23,7 @@ from matchedpair.answers import (
 from matchedpair.choose import Failure
 from matchedpair.measures.difference import REACHES
 from matchedpair.measures.figure import Figure, PlaceSpread, Ratio
+from matchedpair.measures.samples_to import Convergence
 
 SIZE = (480, 270)
 PICKING = "light picking estimate"
@@ -55,6 +56,16 @@ def option(key, name, *, control=1, place="Marble stall", time=20.0, ready=0.5, 
     given = {"engine": "Alder", "knob": "samples", "quality": 48.0, "seeds": 2, "size": SIZE} | more
     return OptionFact(key=key, name=name, control=0 if key == control else control, place=place, ready=ready,
                       seconds=None if time is None else seconds(time), **given)  # fmt: skip
+
+
+def falls(error, noise, seeds=2):
+    """How an error falls whose lasting part lies all over the picture."""
+    lasting, around = (
+        (error**2 - noise**2) ** 0.5,
+        lambda value: Figure(value, "ΔE", (0.99 * value, 1.01 * value), "", 1),
+    )
+    every = around((error**2 - noise**2 * (1 - 1 / seeds)) ** 0.5)
+    return Convergence(seeds, around(error), every, noise, 0.95 * lasting)
 
 
 def cells(changes=None, smallest=0.5):
@@ -104,7 +115,7 @@ def smoothed(error, noise, *, time, sharpness=0.3):
     sides = [
         option(1, "Alder, 48 samples", visible_error=2.0, visible_mean=2.0),
         option(2, "smoothing on", levels=(level("smoothing", True),), visible_error=error, visible_mean=noise,
-               time=20.0 * time.value if time else None),
+               time=20.0 * time.value if time else None, convergence=falls(error, noise)),
     ]  # fmt: skip
     found = pair(2, subject="smoothing on", time=time, visible=ratio(noise / 2.0, 0.02), sharpness=sharpness)
     return study("feature", sides, [found], "Is smoothing worth its time?")
@@ -151,7 +162,8 @@ def engines(*, references=True, places=("Marble stall",), slow=1.0):
              {"stops": Figure(-0.9, "stops", (-0.92, -0.88), "reference", 1), "lacks": ("light focused by glass",)}),
         ):  # fmt: skip
             key += 1
-            told = {"visible_error": error, "visible_mean": noise} if references else {"visible_mean": noise}
+            judged = {"visible_error": error, "convergence": falls(error, noise)} if references else {}
+            told = judged | {"visible_mean": noise}
             changed = () if key == first else (level("engine", name),)
             rows.append(option(key, name, control=first, place=place, time=time, engine=engine, quality=64.0,
                                levels=changed, **told, **more))  # fmt: skip
@@ -160,6 +172,25 @@ def engines(*, references=True, places=("Marble stall",), slow=1.0):
                     pair(key, control=first, noise=ratio(0.8), time=ratio(0.5), visible=ratio(0.9), subject=name)
                 )
     return study("engine", rows, pairs, "Which engine for this scene?")
+
+
+def fast_and_far():
+    """An engine that is quick and as yet far from the control's error."""
+    facts = engines()
+    quick = replace(facts.options[1], visible_error=5.0, visible_mean=4.9, convergence=falls(5.0, 4.9),
+                    seconds=seconds(1.0), knob="samples", quality=16.0)  # fmt: skip
+    return replace(facts, options=(facts.options[0], quick), pairs=facts.pairs[:1])
+
+
+def able(facts):
+    """The same of engines that can be rendered here with more samples."""
+    return replace(facts, options=tuple(replace(each, refines=each.engine != "Sedge") for each in facts.options))
+
+
+def with_long_one(facts):
+    """The same with a render that has far more samples than all others."""
+    long = option(9, "8192 samples", quality=8192.0, time=3600.0, levels=(level("samples", 8192),), seeds=1)
+    return replace(facts, options=(*facts.options, long))
 
 
 def bounces(changes, *, smallest=0.3, sharpness=None):
@@ -360,7 +391,14 @@ CASES = {
     "Engines with a reference": engines(),
     "Engines over two scenes": engines(places=("Marble stall", "Mist lane")),
     "Engines of which none comes sooner": engines(slow=4.0),
+    "Engines of which one is not sure yet": engines(slow=3.2),
+    "Engines of which one is too far off and not sure yet": fast_and_far(),
     "Engines without a reference": engines(references=False),
+    "Engines without a reference that can render one": able(engines(references=False)),
+    "Engines without a reference while one is rendered": replace(
+        able(engines(references=False)), reference_to_come=True
+    ),
+    "Engines without a reference, one of which is rendered long enough": with_long_one(engines(references=False)),
     "Samples that are enough": ladder({4: 3.4, 16: 1.72, 64: 0.86, 128: 0.62}),
     "Samples that do not suffice": ladder({4: 16.0, 16: 8.1, 64: 4.0, 128: 2.8}),
     "A threshold that is enough": thresholds({0.4: 4.0, 0.2: 2.0, 0.1: 1.0, 0.05: 0.5}),

@@ -227,7 +227,7 @@ class Changed(PreparedTest):
         pilots = Option.objects.filter(study=self.study, purpose="pilot")
         self.assertEqual(pilots.count(), 3)
         body = self.call("GET", f"{self.path}/progress/").json()
-        self.assertEqual((body["state"], body["pilots_open"], body["lacking"]), ("planned", 4, 6))
+        self.assertEqual((body["state"], body["besides_open"], body["lacking"]), ("planned", 4, 6))
 
     def test_the_pilot_of_a_plan_not_saved_goes_first_and_its_study_is_in_no_list(self):
         plan = {"kind": "range", "factors": [factor("samples", 2, 4, 8)], "width": 960, "height": 540}

@@ -7,8 +7,8 @@ from dataclasses import dataclass
 SURE, UNSURE, NOTHING = "sure", "not sure yet", "nothing yet"
 PAIR, OPTION, CURVE, REFERENCE = "pair", "option", "curve", "reference"
 VISIBLE_NOISE, VISIBLE_ERROR = "visible_noise", "visible_error"
-SEEDS, RENDER_REFERENCE, DRAW_ZONE, HIGHER_LEVELS, RUN, LOOK, SEARCH = ACTS = (
-    "seeds", "reference", "zone", "levels", "run", "look", "search",
+SEEDS, RENDER_REFERENCE, TAKE_REFERENCE, DRAW_ZONE, HIGHER_LEVELS, RUN, LOOK, SEARCH = ACTS = (
+    "seeds", "reference", "take reference", "zone", "levels", "run", "look", "search",
 )  # fmt: skip
 
 
@@ -63,6 +63,9 @@ class Step:
         How many more for each of `options`.
     seconds : float or None
         What it takes to render; None where that is not known.
+    quality : float or None
+        With how much of its quality knob the first of `options` becomes a reference, the others in proportion; None
+        where nothing is rendered.
     """
 
     act: str
@@ -70,6 +73,7 @@ class Step:
     options: tuple[int, ...] = ()
     seeds: int = 0
     seconds: float | None = None
+    quality: float | None = None
 
 
 @dataclass(frozen=True)

@@ -1,9 +1,8 @@
 """Which engine for this scene? The time each takes to the control's visible error; without a reference, nothing is
 ranked, since noise says nothing of engines that cheat differently.
 
-Visible error e and visible noise v of one picture part what is seen into noise and a lasting error s, s² = e² − v²,
-which more samples do not mend. To the control's error a trial's noise must come down to v'² = e_c² − s², which takes
-(v/v')² times its rendering; where s lies above e_c, it never gets there. Of options that differ in the quality knob
+How many times its samples an option takes to the control's error is what `samples_to` says, with both ends; one that
+keeps more error than the control's whatever the samples never gets there. Of options that differ in the quality knob
 alone the one that has the shortest way to go tells it for all, and the control's own tell nothing of another engine.
 """
 
@@ -13,29 +12,70 @@ import math
 from dataclasses import dataclass, replace
 from statistics import geometric_mean
 
-from matchedpair.answers.answer import OPTION, PAIR, SURE, UNSURE, VISIBLE_ERROR, Answer, Claim, Proof
+from matchedpair.answers.answer import (
+    HIGHER_LEVELS,
+    OPTION,
+    PAIR,
+    SURE,
+    UNSURE,
+    VISIBLE_ERROR,
+    Answer,
+    Claim,
+    Proof,
+    Step,
+)
 from matchedpair.answers.caveats import caveats, most_seen, part_stops, seen_stops
 from matchedpair.answers.facts import OptionFact, PartFact, StudyFacts
-from matchedpair.answers.missing import nothing_yet, without_reference
-from matchedpair.answers.phrases import in_specks, number, part_of, sentence, stops, times
+from matchedpair.answers.missing import nothing_yet
+from matchedpair.answers.phrases import (
+    count,
+    in_specks,
+    number,
+    part_of,
+    seconds,
+    sentence,
+    stops,
+    times,
+    times_between,
+)
+from matchedpair.answers.settle import more_seeds
 from matchedpair.answers.thresholds import PLAIN_STOPS, SEEN, STOPS, TIME
+from matchedpair.answers.unjudged import without_reference
 from matchedpair.choose.failing import PART
+from matchedpair.measures.figure import Figure, Interval
+from matchedpair.measures.samples_to import Convergence, samples_to
 
-FARTHEST = 4.0  # times the samples it was rendered with, up to which the law is believed
+FARTHEST = 4.0  # times the samples it was rendered with, from which an option is too far off to tell
+MOST_TIMES = 100.0  # beyond, how far it is off says nothing
 MOST = 3  # others that are told of each kind; the table of the study has all
-NEVER, FAR = "never gets there", "further than four times its samples"
+NEVER, FAR = "never gets there", "too far off"
 
 
 @dataclass(frozen=True)
 class Standing:
-    """An option at a place: its time to the control's visible error over the control's time; None where it never gets
-    there or lies too far off, with the reason. `more` is how many times its samples that takes.
+    """An option at a place: its time to the control's visible error over the control's time, infinite where it cannot
+    be told or never gets there, between which two; how many times its samples that takes at least; and why it is not
+    ranked, empty where it is.
     """
 
     option: OptionFact
-    ratio: float | None
+    ratio: float
+    interval: Interval
+    more: float
     why_not: str = ""
-    more: float = math.inf
+
+
+@dataclass(frozen=True)
+class _Usual:
+    """A time ratio over all places."""
+
+    value: float
+    interval: Interval
+
+    @property
+    def wins(self) -> bool:
+        """Whether it is less for sure."""
+        return self.interval[1] <= 1 - TIME
 
 
 def answer(facts: StudyFacts) -> Answer:
@@ -47,47 +87,57 @@ def answer(facts: StudyFacts) -> Answer:
         ready = any(pair.noise or pair.visible for pair in facts.pairs)
         return without_reference(facts) if ready else nothing_yet(facts)
     table = {place: standings(facts, place) for place in places}
-    names = _telling(table, facts.at(places[0])[0])
-    usual: dict[str, float] = {}
-    for name in names:
-        ratios = [row.ratio for rows in table.values() for row in rows if row.option.name == name]
-        if len(ratios) == len(places) and all(ratio is not None for ratio in ratios):
-            usual[name] = geometric_mean([ratio for ratio in ratios if ratio is not None])
     control = facts.at(places[0])[0]
-    best = min(usual, key=lambda name: usual[name], default="")
-    wins = bool(best) and usual[best] <= 1 - TIME
-    of = [row.option for rows in table.values() for row in rows if row.option.name == (best if wins else names[0])]
-    if wins:
+    names = _telling(table, control)
+    rows = {name: [row for own in table.values() for row in own if row.option.name == name] for name in names}
+    usual = {name: found for name in names if (found := _usual(rows[name], len(places))) is not None}
+    best = min(usual, key=lambda name: usual[name].value, default="")
+    doubtful = min(
+        (name for name in names if min(row.interval[0] for row in rows[name]) < 1 - TIME and not _wins(usual, name)),
+        key=lambda name: min(row.interval[0] for row in rows[name]),
+        default="",
+    )
+    if _wins(usual, best):
         text = f"{best}: as close to the reference as {_title(control)}, {_times(table, best, places)}"
-        choice = of[0].key
+        lead, choice, sure, step = best, rows[best][0].option.key, SURE, None
+    elif doubtful:
+        lead, choice, sure = doubtful, 0, UNSURE
+        text = f"Not sure yet: {_in_doubt(doubtful, rows[doubtful], control)}"
+        step = _what_tells(control, rows[doubtful])
     else:
         text = f"{_title(control)}: nothing else here comes as close to the reference in less time"
-        choice, best = control.key, ""
-    short = {row.option.name for rows in table.values() for row in rows if row.why_not}
-    there = [name for name in names if name != best and name not in short][:MOST]
-    never = [name for name in names if name in short][:MOST]
+        lead, choice, sure, step = "", control.key, SURE, None
+    short = {row.option.name for own in table.values() for row in own if row.why_not}
+    there = [name for name in names if name != lead and name not in short][:MOST]
+    never = [name for name in names if name != lead and name in short][:MOST]
     others = tuple(_other(facts, table, name) for name in (*there, *never))
     missing = [place for place in facts.places if place not in places]
     but = [claim for pair in facts.pairs if pair.trial == choice for claim in caveats(facts, pair)]
     if missing:
         but.append(Claim(f"no reference in {missing[0]}, so it does not count there"))
+    if facts.reference_engine and choice and facts.reference_engine == _engine_of(facts, choice):
+        but.append(Claim(f"the reference is {facts.reference_engine}'s own: what it leaves out itself is not seen"))
     return Answer(
         facts.question,
         sentence(text),
-        SURE if usual or others else UNSURE,
+        sure,
         choice,
         others,
         tuple(but),
-        None,
-        _proof(facts, of[-1]) if wins or not others else others[0].proof,  # what is said first is shown
+        step,
+        _proof(facts, rows[lead][-1].option) if lead or not others else others[0].proof,  # what is said first is shown
     )
 
 
 def standings(facts: StudyFacts, place: str) -> list[Standing]:
     """Every trial at a place, the fastest first, those that never get there last."""
     control, *trials = facts.at(place)
-    rows = [standing(control, trial) for trial in trials if trial.visible_error is not None and trial.seconds]
-    return sorted(rows, key=lambda row: (row.ratio is None, row.ratio or 0.0))
+    rows = [
+        standing(control, trial, _chance_in_time(facts, control, trial))
+        for trial in trials
+        if trial.visible_error is not None and trial.seconds
+    ]
+    return sorted(rows, key=lambda row: (bool(row.why_not), row.ratio, row.interval[0]))
 
 
 def _can_rank(facts: StudyFacts, place: str) -> bool:
@@ -96,18 +146,101 @@ def _can_rank(facts: StudyFacts, place: str) -> bool:
     return ready and any(trial.visible_error is not None and trial.seconds for trial in trials)
 
 
-def standing(control: OptionFact, trial: OptionFact) -> Standing:
-    """How a trial stands to its control, both with their visible error against the reference and their time."""
-    aim, error, noise = control.visible_error or 0.0, trial.visible_error or 0.0, trial.visible_mean or 0.0
-    lasting = math.sqrt(max(error**2 - noise**2, 0.0))
+def standing(control: OptionFact, trial: OptionFact, chance: float = 0.0) -> Standing:
+    """How a trial stands to its control, both with their visible error against the reference and their time.
+
+    `chance` is how far the ratio of their times may be off, as a logarithm.
+    """
+    aim, own = _seen(control).one, _seen(trial)
+    samples = samples_to(own, aim)
     whole = (control.ready or 0.0) + (control.seconds.value if control.seconds else 0.0)
-    own = trial.seconds.value if trial.seconds else 0.0
-    if lasting >= aim:
-        return Standing(trial, None, NEVER)
-    more = noise**2 / (aim**2 - lasting**2)
-    if more > FARTHEST:
-        return Standing(trial, None, FAR)
-    return Standing(trial, ((trial.ready or 0.0) + own * more) / whole if whole > 0 else None, more=more)
+    rendering = trial.seconds.value if trial.seconds else 0.0
+
+    def ratio(more: float) -> float:
+        return ((trial.ready or 0.0) + rendering * more) / whole if whole > 0 else math.inf
+
+    value, low, high = (ratio(more) for more in (samples.value, samples.low, samples.high))
+    if math.isfinite(value) and value > 0:
+        low = value * math.exp(-math.hypot(math.log(value / low), chance))
+        high = value * math.exp(math.hypot(math.log(high / value), chance))
+    else:
+        low *= math.exp(-chance)
+    why = NEVER if own.lasting > max(aim.ends) else FAR if samples.low > FARTHEST else ""
+    return Standing(trial, math.inf if why else value, (math.inf if why == NEVER else low, high), samples.low, why)
+
+
+def _seen(option: OptionFact) -> Convergence:
+    """What is known of how its error falls; where its seeds were not seen together, from its own visible noise."""
+    if option.convergence is not None:
+        return option.convergence
+    error, noise = option.visible_error or 0.0, option.visible_mean
+    one = Figure(error, "ΔE", None, "reference", 1)
+    if noise is None or error <= 0.0:
+        return Convergence(1, one)
+    noise = min(noise, error)
+    return Convergence(2, one, replace(one, value=math.sqrt(error**2 - noise**2 / 2)), noise)
+
+
+def _chance_in_time(facts: StudyFacts, control: OptionFact, trial: OptionFact) -> float:
+    pair = facts.pair_of(control.key, trial.key)
+    if pair is not None and pair.time is not None:
+        return pair.time.reach
+    halves = [math.log(high / low) / 2 for own in (control, trial) if own.seconds and own.seconds.interval
+              for low, high in [own.seconds.interval] if low > 0]  # fmt: skip
+    return math.hypot(*halves)
+
+
+def _usual(rows: list[Standing], places: int) -> _Usual | None:
+    """Over all places; None where it is not ranked in one of them."""
+    if len(rows) < places or any(math.isinf(row.ratio) for row in rows):
+        return None
+    value = geometric_mean([row.ratio for row in rows])
+    below, above = (
+        math.hypot(*(math.log(row.ratio / row.interval[end]) for row in rows)) / len(rows) for end in (0, 1)
+    )
+    return _Usual(value, (value * math.exp(-below), value * math.exp(above)))
+
+
+def _wins(usual: dict[str, _Usual], name: str) -> bool:
+    return name in usual and usual[name].wins
+
+
+def _in_doubt(name: str, rows: list[Standing], control: OptionFact) -> str:
+    """What an option that may be faster is known to take."""
+    worst = max(rows, key=lambda row: (row.ratio, row.more))
+    title = _title(control)
+    if math.isinf(worst.ratio):
+        return f"to come as close to the reference as {title}, {name} takes {_at_least(worst)}"
+    takes = f"{times(worst.ratio)} × the time {times_between(*worst.interval)}"
+    return f"{name} comes as close to the reference as {title} in {takes}"
+
+
+def _at_least(row: Standing) -> str:
+    return f"at least {times(row.interval[0])} × the time"
+
+
+def _what_tells(control: OptionFact, rows: list[Standing]) -> Step | None:
+    """More seeds where chance decides it; a render nearer to the control's error where the way to it does."""
+    worst = max(rows, key=lambda row: (row.ratio, row.more))
+    if math.isfinite(worst.ratio):
+        low, high = worst.interval
+        half, value = math.log(high / low) / 2, math.log(worst.ratio)
+        distance = min(abs(value - math.log(each)) for each in (1 - TIME, 1 + TIME))
+        step = more_seeds([control, worst.option], half, distance)
+        if step is not None:
+            return step
+    own = worst.option
+    if not own.quality or not own.knob or own.goes_down or math.isinf(worst.more):
+        return None
+    quality = float(count(own.quality * max(worst.more, 1.5)).replace(",", ""))
+    takes = quality / own.quality * own.seconds.value if own.seconds else None
+    about = f", about {seconds(takes)} each" if takes is not None else ""
+    return Step(HIGHER_LEVELS, f"Render {own.engine} with {quality:g} {own.knob}{about}", (own.key,))
+
+
+def _engine_of(facts: StudyFacts, key: int) -> str:
+    option = facts.option(key)
+    return option.engine if option is not None else ""
 
 
 def _telling(table: dict[str, list[Standing]], control: OptionFact) -> list[str]:
@@ -136,34 +269,36 @@ def _way(rows: list[Standing], places: int) -> float:
 
 
 def _times(table: dict[str, list[Standing]], name: str, places: list[str]) -> str:
-    rows = [
-        (place, row.ratio)
-        for place in places
-        for row in table[place]
-        if row.option.name == name and row.ratio is not None
-    ]
+    rows = [(place, row) for place in places for row in table[place] if row.option.name == name]
     if len(rows) == 1:
-        return f"in {times(rows[0][1])} × the time"
-    worst = max(rows, key=lambda row: row[1])
-    usual = geometric_mean([ratio for _, ratio in rows])
-    return f"usually in {times(usual)} × the time. In {worst[0]} in {times(worst[1])} ×"
+        only = rows[0][1]
+        return f"in {times(only.ratio)} × the time {times_between(*only.interval)}"
+    worst = max(rows, key=lambda row: row[1].ratio)
+    usual = _usual([row for _, row in rows], len(rows))
+    told = "" if usual is None else f"usually in {times(usual.value)} × the time {times_between(*usual.interval)}. "
+    return f"{told}In {worst[0]} in {times(worst[1].ratio)} × {times_between(*worst[1].interval)}"
 
 
 def _other(facts: StudyFacts, table: dict[str, list[Standing]], name: str) -> Claim:
     rows = [(place, row) for place, own in table.items() for row in own if row.option.name == name]
     never = next(((place, row) for place, row in rows if row.why_not), None)
     if never is None:
-        usual = geometric_mean([row.ratio or 1.0 for _, row in rows])
-        told = f"{name} takes {times(usual)} × the time to the same visible error."
-        return Claim(told, _proof(facts, rows[0][1].option))
+        usual = _usual([row for _, row in rows], len(rows))
+        if usual is None:
+            worst = max((row for _, row in rows), key=lambda row: row.ratio)
+            return Claim(f"{name} takes {_at_least(worst)} to the same visible error.", _proof(facts, worst.option))
+        takes = f"{times(usual.value)} × the time {times_between(*usual.interval)}"
+        return Claim(f"{name} takes {takes} to the same visible error.", _proof(facts, rows[0][1].option))
     place, row = never
     proof = _proof(facts, row.option)
     where = f" in {place}" if len(table) > 1 else ""
-    if row.why_not != NEVER:
-        return Claim(f"{name} is further off{where} than four times its samples would mend.", proof)
     part = _part(facts, row.option)
     shown = proof if part is None else replace(proof, box=part.box)
-    return Claim(f"{name} never gets as close{where}{_why(row.option, part)}.", shown)
+    short = "never gets as close"
+    if row.why_not != NEVER:
+        least = f"at least {times(row.more)}" if row.more < MOST_TIMES else f"over {MOST_TIMES:g}"
+        short = f"would take {least} × its {row.option.knob or 'samples'} to get as close"
+    return Claim(f"{name} {short}{where}{_why(row.option, part)}.", shown)
 
 
 def _part(facts: StudyFacts, option: OptionFact) -> PartFact | None:

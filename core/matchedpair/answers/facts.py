@@ -14,6 +14,7 @@ import msgspec
 from matchedpair.engines.setting import Value
 from matchedpair.errors import InputError
 from matchedpair.measures.figure import Figure, Ratio
+from matchedpair.measures.samples_to import Convergence
 from matchedpair.plans.plan_kind import QUALITY, is_place
 
 FORMAT = 2  # 1 counted places as noisier that chance made look so
@@ -82,6 +83,13 @@ class OptionFact:
         Mean visible noise of one picture in ΔE, over the whole.
     visible_error : float or None
         Mean visible difference from the reference in ΔE, its own noise included.
+    convergence : Convergence or None
+        How that falls with samples; None where its seeds were not seen together.
+    refines : bool
+        Whether it can be rendered here with more of its quality knob to serve as a reference: its seeds differ, and no
+        denoiser is on.
+    finest : float or None
+        As far as its quality knob goes; None where it has no end.
     stops, colour : Figure or None
         Against the reference.
     apparent_error, apparent_detail : Figure or None
@@ -132,6 +140,9 @@ class OptionFact:
     not_near: str = ""
     goes_down: bool = False
     reached: float | None = None
+    convergence: Convergence | None = None
+    refines: bool = False
+    finest: float | None = None
 
     def levels_but_knob(self) -> tuple[LevelFact, ...]:
         """The levels of all that is varied but the quality knob and the place: options alike in them are one ladder."""
@@ -313,8 +324,8 @@ class SearchFact:
 
 @dataclass(frozen=True)
 class StudyFacts:
-    """A study: its question by name and in words, its options, its pairs, the searches for the least settings, and the
-    zones that count nowhere.
+    """A study: its question by name and in words, its options, its pairs, the searches for the least settings, the
+    zones that count nowhere, which engine made its reference, and whether one is being rendered.
     """
 
     question: str
@@ -327,6 +338,8 @@ class StudyFacts:
     sequences: tuple[SequenceFact, ...] = ()
     searches: tuple[SearchFact, ...] = ()
     left_out: tuple[str, ...] = ()
+    reference_engine: str = ""
+    reference_to_come: bool = False
     format: int = FORMAT
 
     def option(self, key: int) -> OptionFact | None:

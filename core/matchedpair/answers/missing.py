@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from matchedpair.answers.answer import NOTHING, RENDER_REFERENCE, RUN, UNSURE, Answer, Claim, Step
+from matchedpair.answers.answer import NOTHING, RUN, UNSURE, Answer, Claim, Step
 from matchedpair.answers.facts import StudyFacts
 from matchedpair.answers.phrases import sentence
 
@@ -25,13 +25,3 @@ def nothing_yet(facts: StudyFacts) -> Answer:
     if any(option.seeds for option in facts.options):
         return Answer(facts.question, "The renders are there and wait to be measured.", NOTHING)
     return Answer(facts.question, "Nothing to compare: not enough renders finished. See what failed.", NOTHING)
-
-
-def without_reference(facts: StudyFacts) -> Answer:
-    """Engines that cheat differently cannot be ranked by noise."""
-    step = Step(RENDER_REFERENCE, "Render a reference")
-    return Answer(
-        facts.question,
-        "Not decided: without a reference only grain can be compared, and these engines cheat differently.", UNSURE,
-        next=step,
-    )  # fmt: skip

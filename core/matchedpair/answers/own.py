@@ -5,10 +5,10 @@ from __future__ import annotations
 from matchedpair.answers.answer import NOTHING, PAIR, SURE, UNSURE, Answer, Claim, Proof
 from matchedpair.answers.facts import PairFact, StudyFacts
 from matchedpair.answers.feature import of_pair
-from matchedpair.answers.missing import without_reference
 from matchedpair.answers.phrases import capital, sentence, times, times_between
 from matchedpair.answers.same_noise import NOT_WORTH, WORTH, Cost, costs, what_tells
 from matchedpair.answers.softer import of_uncompared
+from matchedpair.answers.unjudged import without_reference
 from matchedpair.plans.plan_kind import is_place
 
 ONLY_PLACES = "These renders differ only in what they show; nothing of how they are rendered is compared."

@@ -4,12 +4,13 @@ from __future__ import annotations
 
 import math
 
-from matchedpair.answers.answer import PAIR, RENDER_REFERENCE, SURE, UNSURE, Answer, Claim, Proof, Step
+from matchedpair.answers.answer import PAIR, SURE, UNSURE, Answer, Claim, Proof
 from matchedpair.answers.facts import OptionFact, StudyFacts
 from matchedpair.answers.missing import nothing_yet
 from matchedpair.answers.phrases import about, number, percent, sentence
 from matchedpair.answers.settle import LARGER, more_seeds
 from matchedpair.answers.thresholds import DETAIL, SEEN, TIME
+from matchedpair.answers.unjudged import TO_COME, reference_step
 from matchedpair.measures.figure import Figure, over
 
 FAR_IN_TIME = 1.25  # beyond, the two were not given the same time
@@ -60,8 +61,11 @@ def _without(facts: StudyFacts) -> Answer:
     text = (
         f"Not decided: noise cannot be compared across sizes, and there is no reference at {size} to hold both against"
     )
-    step = Step(RENDER_REFERENCE, f"Render a reference at {size}", (largest.key,))
-    return Answer(facts.question, sentence(text), UNSURE, next=step)
+    told = (Claim(TO_COME),) if facts.reference_to_come else ()
+    at_size = [option for option in rendered if option.size == largest.size]
+    return Answer(
+        facts.question, sentence(text), UNSURE, because=told, next=reference_step(facts, at_size, f" at {size}")
+    )
 
 
 def _tie(facts: StudyFacts, best: OptionFact, other: OptionFact) -> Answer:

@@ -9,7 +9,6 @@ import math
 
 from matchedpair.answers.answer import (
     PAIR,
-    RENDER_REFERENCE,
     SURE,
     UNSURE,
     VISIBLE_ERROR,
@@ -17,7 +16,6 @@ from matchedpair.answers.answer import (
     Answer,
     Claim,
     Proof,
-    Step,
 )
 from matchedpair.answers.caveats import caveats
 from matchedpair.answers.engine import NEVER, standing
@@ -35,6 +33,8 @@ from matchedpair.answers.phrases import (
 )
 from matchedpair.answers.same_noise import NOT_WORTH, WORTH, Cost, what_tells
 from matchedpair.answers.settle import more_seeds
+from matchedpair.answers.thresholds import TIME
+from matchedpair.answers.unjudged import TO_COME, reference_step
 
 
 def of_uncompared(facts: StudyFacts) -> Answer:
@@ -62,7 +62,8 @@ def answer(facts: StudyFacts, pair: PairFact) -> Answer:
         step = more_seeds([control, trial], 1.0, 1.0)  # one, which brings both
     else:
         told, why = (softer, *as_seen(pair, proof)), "Only a reference tells what was noise"
-        step = Step(RENDER_REFERENCE, "Render a reference")
+        told = (Claim(TO_COME), *told) if facts.reference_to_come else told
+        step = reference_step(facts)
     way = "softer" if (pair.sharpness or 0.0) < 1.0 else "sharper"
     text = f"Not decided: {pair.subject} makes the picture {way}. {why}"
     return Answer(facts.question, sentence(text), UNSURE, 0, told, caveats(facts, pair), step, proof)
@@ -71,15 +72,19 @@ def answer(facts: StudyFacts, pair: PairFact) -> Answer:
 def _by_reference(
     facts: StudyFacts, pair: PairFact, sides: tuple[OptionFact, OptionFact], told: tuple[Claim, ...], proof: Proof
 ) -> Answer:
-    row = standing(*sides)
-    if row.ratio is None:
+    row = standing(*sides, pair.time.reach if pair.time else 0.0)
+    low, high = row.interval
+    if row.why_not == NEVER or (math.isinf(row.ratio) and low > 1 + TIME):
         short = "never comes as close to the reference"
         if row.why_not != NEVER:
-            short = "is further from the reference than four times its samples mend"
+            short = f"takes at least {times(low)} × the time to come as close to the reference"
         text = f"No: with {pair.subject} the picture {short}"
         return Answer(facts.question, sentence(text), SURE, pair.control, told, caveats(facts, pair), None, proof)
-    cost = _cost(pair, row.ratio)
-    low, high = cost.interval
+    if math.isinf(row.ratio):
+        text = f"Not sure yet: to come as close to the reference, {pair.subject} takes at least {times(low)} × the time"
+        step = more_seeds(sides, 1.0, 1.0)
+        return Answer(facts.question, sentence(text), UNSURE, 0, told, caveats(facts, pair), step, proof)
+    cost = Cost(row.ratio, row.interval, (row.ratio, row.ratio))
     takes = f"{times(cost.value)} × the time {times_between(low, high)}"
     choice, step = 0, None
     if cost.decided == WORTH:
@@ -93,12 +98,6 @@ def _by_reference(
         step = what_tells(sides, cost)
     sure = SURE if choice else UNSURE
     return Answer(facts.question, sentence(text), sure, choice, told, caveats(facts, pair), step, proof)
-
-
-def _cost(pair: PairFact, ratio: float) -> Cost:
-    """The time to the same visible error, as sure as both ratios that it is got from."""
-    reach = math.hypot(pair.time.reach if pair.time else 0.0, 2 * pair.visible.reach if pair.visible else 0.0)
-    return Cost(ratio, (ratio * math.exp(-reach), ratio * math.exp(reach)), (ratio, ratio))
 
 
 def as_seen(pair: PairFact, proof: Proof) -> tuple[Claim, ...]:

@@ -126,7 +126,7 @@ export const progressQuery = (id: number) =>
     queryFn: () => body(api.GET("/api/studies/{id}/progress/", { params: { path: { id } } })),
     refetchInterval: (query) =>
       askAgainAfter(
-        query.state.data?.state === "running" || query.state.data?.pilots_open ? WHILE_RUNNING : AT_REST,
+        query.state.data?.state === "running" || query.state.data?.besides_open ? WHILE_RUNNING : AT_REST,
       ),
   });
 

@@ -2432,6 +2432,7 @@ export interface components {
         /**
          * @description * `seeds` - seeds
          *     * `reference` - reference
+         *     * `take reference` - take reference
          *     * `zone` - zone
          *     * `levels` - levels
          *     * `run` - run
@@ -2439,7 +2440,7 @@ export interface components {
          *     * `search` - search
          * @enum {string}
          */
-        ActEnum: "seeds" | "reference" | "zone" | "levels" | "run" | "look" | "search";
+        ActEnum: "seeds" | "reference" | "take reference" | "zone" | "levels" | "run" | "look" | "search";
         /** @description The error against a reference sequence, how much of it changes from frame to frame, and the lag behind it. */
         AgainstReference: {
             lag: components["schemas"]["Lag"] | null;
@@ -4678,7 +4679,8 @@ export interface components {
             planned: number;
             /** @description Of these not rendered and not queued */
             lacking: number;
-            pilots_open: number;
+            /** @description Pilots and references, which are no part of the plan */
+            besides_open: number;
             /** Format: double */
             seconds_left: number | null;
             /** Format: double */
@@ -4796,9 +4798,10 @@ export interface components {
          * @description * `counted` - Counted
          *     * `pilot` - Pilot: tiny, only to know what the plan will cost
          *     * `search` - A small step of a search for the least settings
+         *     * `reference` - Reference: with far more samples, to judge the others by
          * @enum {string}
          */
-        PurposeEnum: "counted" | "pilot" | "search";
+        PurposeEnum: "counted" | "pilot" | "search" | "reference";
         /** @description How a picture is cut up: square tiles of `tile` pixels, from the full size down to the level that is one tile. */
         Pyramid: {
             width: number;
@@ -5120,6 +5123,7 @@ export interface components {
             readonly let_go_at: string | null;
             /** @description Made elsewhere: a time of which there is no picture */
             readonly time_alone: boolean;
+            purpose: components["schemas"]["PurposeEnum"];
         };
         /** @description One run with its log, command and machine. */
         RunDetail: {
@@ -5193,6 +5197,7 @@ export interface components {
             readonly let_go_at: string | null;
             /** @description Made elsewhere: a time of which there is no picture */
             readonly time_alone: boolean;
+            purpose: components["schemas"]["PurposeEnum"];
             readonly log: string;
             command: string[];
             machine: components["schemas"]["Machine"] | null;
@@ -5556,6 +5561,11 @@ export interface components {
             seeds: number;
             /** Format: double */
             seconds: number | null;
+            /**
+             * Format: double
+             * @description Of a reference that the answer asks to be rendered
+             */
+            quality: number | null;
         };
         /** @description Something that is hard to render. */
         Stress: {
@@ -5741,11 +5751,11 @@ export interface components {
             readonly let_go_at: string | null;
             /** @description Made elsewhere: a time of which there is no picture */
             readonly time_alone: boolean;
+            purpose: components["schemas"]["PurposeEnum"];
             /** @description What stands in each column, as in the files; null is not known */
             readonly values: {
                 [key: string]: (number | string | boolean) | null;
             };
-            purpose: components["schemas"]["PurposeEnum"];
             in_plan: boolean;
             small: boolean;
             /** @description What to check when something is wrong with it. */

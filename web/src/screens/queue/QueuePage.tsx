@@ -241,6 +241,12 @@ function RunName({ run }: { run: Run }) {
   if (run.warm_up) return <>Warm-up of {run.engine}, not counted</>;
   const title = optionTitle(run.title);
   if (run.purpose === "pilot") return <>Pilot, {title}</>;
+  if (run.purpose === "reference")
+    return (
+      <>
+        The {title}, seed {run.seed}
+      </>
+    );
   return (
     <span className="inline-flex items-center gap-1.5">
       <SideMark side={run.side} size={9} />

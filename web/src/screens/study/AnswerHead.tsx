@@ -89,7 +89,8 @@ export function NextStep({ study, answer }: { study: Schema["Study"]; answer: An
       </p>
     );
   }
-  const to = elsewhere[step.act];
+  const here = step.act === "take reference" || (step.act === "reference" && step.quality != null);
+  const to = here ? undefined : elsewhere[step.act];
   return (
     <p className="mt-2">
       {to ? (

@@ -45,7 +45,7 @@ export function RunRow({
       </tr>
     );
   }
-  const soft = row.warm_up || row.purpose === "pilot" || !row.in_plan;
+  const soft = row.warm_up || row.purpose === "pilot" || !(row.in_plan || isBeside(row));
   const place = here ? "bg-wash shadow-[inset_3px_0_0_var(--color-ink)]" : "";
   return (
     <tr
@@ -172,8 +172,13 @@ function shownNumber(column: Column, value: number): string {
   return column.name === "reached" ? String(value) : three(value);
 }
 
+/** Whether it is a pilot or a reference: no part of the plan, and wanted all the same. */
+function isBeside(row: Row): boolean {
+  return row.purpose === "pilot" || row.purpose === "reference";
+}
+
 function Title({ row, side }: { row: Row; side: SideName | null }) {
-  const marked = side ?? (row.warm_up || row.purpose === "pilot" ? null : row.side);
+  const marked = side ?? (row.warm_up || isBeside(row) ? null : row.side);
   const kind = row.warm_up ? "Warm-up" : row.purpose === "pilot" ? "Pilot" : row.small ? "Small" : "";
   const title = optionTitle(row.title);
   return (
@@ -187,7 +192,7 @@ function Title({ row, side }: { row: Row; side: SideName | null }) {
         {side ? `${side === "control" ? "As control: " : "As trial: "}` : ""}
         {kind ? `${kind}, ` : ""}
         {title || row.side}
-        {row.in_plan || row.purpose === "pilot" ? "" : " (no longer in the plan)"}
+        {row.in_plan || isBeside(row) ? "" : " (no longer in the plan)"}
       </span>
     </span>
   );

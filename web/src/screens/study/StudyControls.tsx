@@ -44,7 +44,7 @@ export function StudyControls({ study, progress }: { study: Schema["Study"]; pro
   const ours = !study.from_elsewhere;
   return (
     <>
-      {busy || progress.pilots_open > 0 ? (
+      {busy || progress.besides_open > 0 ? (
         <button type="button" className="act" onClick={() => stop.mutate()} disabled={stop.isPending}>
           Stop all
         </button>

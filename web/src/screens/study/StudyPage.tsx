@@ -121,7 +121,7 @@ export function StudyPage() {
 function Queue({ progress }: { progress: Schema["Progress"] }) {
   const queue = useQuery({
     ...queueQuery,
-    enabled: progress.state === "running" || progress.pilots_open > 0,
+    enabled: progress.state === "running" || progress.besides_open > 0,
   });
   return <UnderWay progress={progress} queue={queue.data} />;
 }

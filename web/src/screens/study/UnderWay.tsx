@@ -9,7 +9,7 @@ type Progress = Schema["Progress"];
 
 /** The latest picture, the render under way, what comes next, what is left, and why nothing goes on when it does not. */
 export function UnderWay({ progress, queue }: { progress: Progress; queue: Schema["Queue"] | undefined }) {
-  if (progress.state !== "running" && progress.pilots_open === 0) return null;
+  if (progress.state !== "running" && progress.besides_open === 0) return null;
   const liveOf = (id: number) => queue?.runs.find((each) => each.id === id)?.live;
   const growing = progress.running.find((run) => liveOf(run.id));
   return (
@@ -81,7 +81,13 @@ function LatestPicture({
 
 function leftWords(progress: Progress): string {
   const { done, whole } = rendersOf(progress);
-  const first = whole > 0 ? `${done} of ${whole} done` : `Pilot: ${progress.pilots_open} to come`;
+  const besides = [...progress.running, progress.next].some((run) => run?.purpose === "reference")
+    ? "Reference"
+    : "Pilot";
+  const first =
+    progress.state === "running" && whole > 0
+      ? `${done} of ${whole} done`
+      : `${besides}: ${progress.besides_open} to come`;
   if (progress.ahead > 0)
     return `${first}, waiting for ${progress.ahead} other ${progress.ahead === 1 ? "render" : "renders"}.`;
   if (progress.seconds_left == null) return `${first}; the time left is known after the first render.`;

@@ -18,5 +18,6 @@ export function widthOfColumn(column: Column): number {
 export function named(row: Row | Schema["Run"]): string {
   if (row.warm_up) return "the warm-up";
   const title = row.title && row.title !== "as the control" ? ` ${row.title}` : "";
+  if (row.purpose === "reference") return `the${title}, seed ${row.seed}`;
   return `${row.side}${title}, seed ${row.seed}`;
 }

@@ -1,0 +1,134 @@
+"""What is said while only a reference could tell, and the step to one: what was rendered long enough already, else what
+is to be rendered.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+
+from matchedpair.answers.answer import (
+    PAIR,
+    RENDER_REFERENCE,
+    TAKE_REFERENCE,
+    UNSURE,
+    Answer,
+    Claim,
+    Proof,
+    Step,
+)
+from matchedpair.answers.caveats import looks
+from matchedpair.answers.facts import OptionFact, PairFact, StudyFacts
+from matchedpair.answers.phrases import capital, listed, render_time, seconds, sentence, softness, visible_noise
+
+FINER = 16.0  # times the samples of what it judges: with its twin it holds a sixth of the noise
+LEAST_FINER = 4.0  # where its knob goes no farther
+TWINS = 2
+MOST = 3
+TO_COME = "The reference is being rendered."
+
+
+def without_reference(facts: StudyFacts) -> Answer:
+    """Engines that cheat differently cannot be ranked by noise: what is known of each, and how to a reference."""
+    told = [claim for pair in _telling(facts) if (claim := _known(facts, pair)) is not None][:MOST]
+    text = "Not decided: without a reference only grain can be compared, and these engines cheat differently"
+    first = next((claim.proof for claim in told), None)
+    because = (Claim(TO_COME), *told) if facts.reference_to_come else tuple(told)
+    return Answer(facts.question, sentence(text), UNSURE, because=because, next=reference_step(facts), shown=first)
+
+
+def reference_step(facts: StudyFacts, options: Sequence[OptionFact] = (), at: str = "") -> Step | None:
+    """How to a reference: of these options' places, all where none are given, `at` which size. None while it is being
+    rendered.
+    """
+    if facts.reference_to_come:
+        return None
+    among = options or facts.options
+    own = tuple(option.key for option in options[:1])
+    otherwise = Step(RENDER_REFERENCE, f"Render a reference{at}", own)
+    return _there(among) or _to_render(among, at) or otherwise
+
+
+def _there(options: Sequence[OptionFact]) -> Step | None:
+    """What one place's options hold that has far more samples than all others."""
+    for place in dict.fromkeys(option.place for option in options):
+        own = [
+            option for option in options if option.place == place and option.quality and option.knob and option.seeds
+        ]
+        for best in own:
+            rest = [each for each in own if (each.engine, each.knob) == (best.engine, best.knob) and each is not best]
+            if rest and all(_times_finer(best, each) >= FINER for each in rest):
+                return Step(TAKE_REFERENCE, f"Take {_named(best, best.quality or 0.0)}, as the reference", (best.key,))
+    return None
+
+
+def _times_finer(option: OptionFact, other: OptionFact) -> float:
+    """How many times the samples of another it has; a threshold buys as many as its square falls."""
+    more = (option.quality or 0.0) / (other.quality or 1.0)
+    return more**-2 if option.goes_down and more > 0 else more
+
+
+def _to_render(options: Sequence[OptionFact], at: str) -> Step | None:
+    """The control's engine, or the first that can, with far more samples than it has here, at every place."""
+    able = [each for each in options if each.refines and each.quality and each.knob]
+    first = next((each for each in able if each.control == 0), able[0] if able else None)
+    if first is None or first.quality is None:
+        return None
+    ladder = [each.quality for each in able if (each.engine, each.knob) == (first.engine, first.knob) and each.quality]
+    quality = min(ladder) / math.sqrt(FINER) if first.goes_down else max(ladder) * FINER
+    if first.finest is not None:
+        quality = max(quality, first.finest) if first.goes_down else min(quality, first.finest)
+    more = (first.quality / quality) ** 2 if first.goes_down else quality / first.quality
+    if more < LEAST_FINER:
+        return None
+    alike = [each for each in able if each.levels_but_knob() == first.levels_but_knob() and each.engine == first.engine]
+    bases = list({each.place: each for each in reversed([*alike, first])}.values())[::-1]
+    takes = [
+        TWINS * ((each.ready or 0.0) + each.seconds.value * more * first.quality / (each.quality or first.quality))
+        for each in bases
+        if each.seconds is not None
+    ]
+    total = sum(takes) if len(takes) == len(bases) else None
+    about = f", about {seconds(total)}" if total is not None else ""
+    words = f"Render a reference{at}: {_named(first, quality)}{about}"
+    return Step(RENDER_REFERENCE, words, tuple(each.key for each in bases), TWINS, total, quality)
+
+
+def _named(option: OptionFact, quality: float) -> str:
+    return f"{option.engine}, {quality:g} {option.knob}"
+
+
+def _telling(facts: StudyFacts) -> list[PairFact]:
+    """Of each other way to render the pair whose time is nearest to its control's, in the study's order."""
+    found: dict[tuple[object, ...], list[PairFact]] = {}
+    for pair in facts.pairs:
+        trial, control = facts.option(pair.trial), facts.option(pair.control)
+        if trial is None or control is None:
+            continue
+        way = (trial.engine, trial.levels_but_knob())
+        if way != (control.engine, control.levels_but_knob()):
+            found.setdefault(way, []).append(pair)
+    return [min(own, key=_way_in_time) for own in found.values()]
+
+
+def _way_in_time(pair: PairFact) -> float:
+    return abs(math.log(pair.time.value)) if pair.time is not None and pair.time.value > 0 else math.inf
+
+
+def _known(facts: StudyFacts, pair: PairFact) -> Claim | None:
+    """What one pair shows: grain as seen, time, and where the picture is another one."""
+    option = facts.option(pair.control)
+    seen = looks(pair.zones, pair.parts, option.size if option else (0, 0))[:1]
+    grain = [visible_noise(pair.visible)] if pair.visible is not None else []
+    softer = [f"it is {softness(pair.sharpness)}"] if pair.sharpness is not None else []
+    parts = [
+        *grain,
+        *softer,
+        *([render_time(pair.time)] if pair.time is not None else []),
+        *(each.text for each in seen),
+    ]
+    if not parts:
+        return None
+    box = seen[0].box if seen else None
+    proof = Proof(PAIR, pair.key, (pair.control, pair.trial), seen[0].zone if seen else "", box)
+    return Claim(f"{capital(pair.subject)}: {listed(parts)}.", proof)
