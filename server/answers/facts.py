@@ -109,8 +109,9 @@ def option_name(option: Option) -> str:
     """What tells an option from its control, the shortest first: ``48 samples``, ``Tansy, 64 gather rays``."""
     knob = option.quality_knob.replace("_", " ")
     parts = []
+    other_engine = any(row["subject"] == "engine" and row["changed"] for row in option.levels)
     for row in option.levels:
-        if not row["changed"] or is_place(row["subject"]):
+        if not row["changed"] or is_place(row["subject"]) or (other_engine and row["value"] is None):
             continue
         of_knob = row["subject"] in (QUALITY, option.quality_knob)
         value = option.settings.get(option.quality_knob)
@@ -124,7 +125,6 @@ def option_name(option: Option) -> str:
     quality = _quality_words(float(value), knob) if is_number(value) else ""
     if not parts:
         return option.found_as or ", ".join(filter(None, (option.engine_title, quality)))
-    other_engine = any(row["subject"] == "engine" and row["changed"] for row in option.levels)
     return ", ".join([*parts, quality] if other_engine and quality and quality not in parts else parts)
 
 

@@ -323,7 +323,7 @@ def _seed(run: Run) -> int:
 
 
 def _time_limit(run: Run) -> float:
-    """The study's; what is rendered to be a reference may take as many times longer as it has samples, and once more."""
+    """The study's; twice as many times that as it has samples for what is rendered to be a reference."""
     option, base = run.option, run.option.control or run.study.options.filter(purpose=Purpose.COUNTED).first()
     limit = run.study.time_limit_seconds
     if option.purpose != Purpose.REFERENCE or base is None:

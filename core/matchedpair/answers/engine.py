@@ -212,7 +212,7 @@ def _in_doubt(name: str, rows: list[Standing], control: OptionFact) -> str:
     if math.isinf(worst.ratio):
         return f"to come as close to the reference as {title}, {name} takes {_at_least(worst)}"
     takes = f"{times(worst.ratio)} × the time {times_between(*worst.interval)}"
-    return f"{name} comes as close to the reference as {title} in {takes}"
+    return f"{name} comes as close to the reference as {title}, in {takes}"
 
 
 def _at_least(row: Standing) -> str:
@@ -288,7 +288,13 @@ def _other(facts: StudyFacts, table: dict[str, list[Standing]], name: str) -> Cl
             worst = max((row for _, row in rows), key=lambda row: row.ratio)
             return Claim(f"{name} takes {_at_least(worst)} to the same visible error.", _proof(facts, worst.option))
         takes = f"{times(usual.value)} × the time {times_between(*usual.interval)}"
-        return Claim(f"{name} takes {takes} to the same visible error.", _proof(facts, rows[0][1].option))
+        first = rows[0][1].option
+        part, proof = _part(facts, first), _proof(facts, first)
+        if part is None:
+            return Claim(f"{name} takes {takes} to the same visible error.", proof)
+        return Claim(
+            f"{name} takes {takes} to the same visible error{_why(first, part)}.", replace(proof, box=part.box)
+        )
     place, row = never
     proof = _proof(facts, row.option)
     where = f" in {place}" if len(table) > 1 else ""

@@ -121,14 +121,10 @@ def _known(facts: StudyFacts, pair: PairFact) -> Claim | None:
     seen = looks(pair.zones, pair.parts, option.size if option else (0, 0))[:1]
     grain = [visible_noise(pair.visible)] if pair.visible is not None else []
     softer = [f"it is {softness(pair.sharpness)}"] if pair.sharpness is not None else []
-    parts = [
-        *grain,
-        *softer,
-        *([render_time(pair.time)] if pair.time is not None else []),
-        *(each.text for each in seen),
-    ]
-    if not parts:
+    takes = [render_time(pair.time)] if pair.time is not None else []
+    parts = [listed([*grain, *softer, *takes]), *(each.text for each in seen)]
+    if not any(parts):
         return None
     box = seen[0].box if seen else None
     proof = Proof(PAIR, pair.key, (pair.control, pair.trial), seen[0].zone if seen else "", box)
-    return Claim(f"{capital(pair.subject)}: {listed(parts)}.", proof)
+    return Claim(f"{capital(pair.subject)}: {'; '.join(filter(None, parts))}.", proof)
