@@ -322,7 +322,7 @@ def _seed(run: Run) -> int:
     return run.seed + FRAME_STRIDE * run.option.setup.frame if varied else run.seed
 
 
-def _time_limit(run: Run) -> float:
+def time_limit(run: Run) -> float:
     """The study's; twice as many times that as it has samples for what is rendered to be a reference."""
     option, base = run.option, run.option.control or run.study.options.filter(purpose=Purpose.COUNTED).first()
     limit = run.study.time_limit_seconds
@@ -375,7 +375,7 @@ def _description(run: Run, definition: EngineDefinition) -> dict[str, Any]:
         "passes": tuple(run.study.passes),
         "on_the_way": tuple(sorted(level for level, each in levels.items() if not each.left_out)),
         "frames": (setup.frame, *frames) if frames else (),
-        "time_limit_seconds": _time_limit(run) * (1 + len(frames)),
+        "time_limit_seconds": time_limit(run) * (1 + len(frames)),
         "work": None if settings.SCHEDULER else str(work_folder()),
         "hand_over": None if settings.SCHEDULER else str(work_folder()),
     }

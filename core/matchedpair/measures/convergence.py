@@ -24,6 +24,7 @@ from matchedpair.pictures.display import display_light
 from matchedpair.pictures.picture import Floats, Mask
 
 VERSION = 1
+BENT = 0.05  # of the noise: how far the mean of few samples lies off, since the eye's curve of lightness bends
 BLOCK = 8  # pixels over which noise is averaged, to see what lasts below it
 
 
@@ -63,7 +64,7 @@ def convergence(
         alone = Figure(error, "ΔE", None, "reference", VERSION)
         noiseless = len(pictures) > 1
         return Convergence(1, alone, None, 0.0 if noiseless else None, error if noiseless else 0.0)
-    noise = [region.mean(apart(*two)) / math.sqrt(2.0) for two in pairwise(views)]
+    own_noise = fmean(region.mean(apart(*two)) for two in pairwise(views)) / math.sqrt(2.0)
     together = view(_mean(pictures))
     left = _blocks_apart(together, truth, region)
     own = fmean(_blocks_apart(*two, region) for two in pairwise(views)) / math.sqrt(2.0 * len(views))
@@ -72,7 +73,7 @@ def convergence(
         _figure(value, 1.96 * scatter * value / error / math.sqrt(seeds) if error > 0.0 else 0.0)
         for value, seeds in ((error, len(maps)), (region.mean(apart(together, truth)), 1))
     )
-    return Convergence(len(maps), one, every, fmean(noise), max(left - own, 0.0))
+    return Convergence(len(maps), one, every, own_noise, max(left - own - BENT * own_noise, 0.0))
 
 
 def _mean(pictures: Sequence[Floats]) -> Floats:
