@@ -35,6 +35,17 @@ describe("options among renders made elsewhere", () => {
     expect(grouped(sizes).map((group) => group.title)).toEqual(["Moth 1, 480 × 270", "Moth 1, 100 × 270"]);
   });
 
+  it("are told apart by a switch that only some of an engine's renders name", () => {
+    const titles = (...renders: Render[]) => grouped(renders).map((group) => group.title);
+    const plain = render({ engine: "Moth" }, { AA: 16 });
+    const smooth = render({ engine: "Moth" }, { AA: 16, denoiser: true });
+    expect(titles(plain, smooth)).toEqual(["Moth 1", "Moth 1, denoiser on"]);
+    expect(titles(smooth, render({ engine: "Kestrel" }, { AA: 16 })), "another engine has none").toEqual([
+      "Moth 1",
+      "Kestrel 1",
+    ]);
+  });
+
   it("suggest what they were made to find out", () => {
     const of = (engines: string[], samples: number[]) =>
       grouped(engines.flatMap((engine) => samples.map((AA) => render({ engine }, { AA }))));

@@ -79,7 +79,14 @@ describe("studies that are looked for", () => {
 });
 
 describe("what asks for somebody", () => {
-  const step = { act: "seeds" as const, words: "Render 2 more", options: [], seeds: 2, seconds: null, quality: null };
+  const step = {
+    act: "seeds" as const,
+    words: "Render 2 more",
+    options: [],
+    seeds: 2,
+    seconds: null,
+    quality: null,
+  };
 
   it("is what runs, failed, is new, or can be settled", () => {
     const rows = [

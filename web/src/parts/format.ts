@@ -2,8 +2,10 @@ import { three } from "./numbers";
 
 export { digits, fixed, signed, three } from "./numbers";
 
+/** A time in seconds, from ten minutes on as people say it. */
 export function seconds(value: number | null | undefined): string {
-  return value == null ? "not known" : `${three(value)} s`;
+  if (value == null) return "not known";
+  return value < 600 ? `${three(value)} s` : duration(value);
 }
 
 /** The ends of an interval, when there is one. */

@@ -62,12 +62,21 @@ function groupedBy(renders: Render[], apart: readonly string[]): Group[] {
   return groups.sort((one, other) => Number(other.complete) - Number(one.complete));
 }
 
-/** Settings that are not the same in all renders that have them: those tell groups apart. */
+/** Settings that tell groups apart: not the same in all renders that have them, or only some of an engine's have them. */
 export function varyingSettings(renders: Render[]): string[] {
+  const engineOf = (render: Render) => String(render.fields_known.engine ?? "");
+  const names = new Map<string, Set<string>>();
+  for (const render of renders) {
+    const own = names.get(engineOf(render)) ?? new Set();
+    for (const name of Object.keys(render.settings)) own.add(name);
+    names.set(engineOf(render), own);
+  }
   const values = new Map<string, Set<string>>();
   for (const render of renders) {
-    for (const [name, value] of Object.entries(render.settings))
-      values.set(name, (values.get(name) ?? new Set()).add(String(value)));
+    for (const name of names.get(engineOf(render)) ?? []) {
+      const value = name in render.settings ? JSON.stringify(render.settings[name]) : "";
+      values.set(name, (values.get(name) ?? new Set()).add(value));
+    }
   }
   return [...values].filter(([, seen]) => seen.size > 1).map(([name]) => name);
 }
