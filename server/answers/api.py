@@ -13,6 +13,7 @@ from django.utils.text import slugify
 from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import OpenApiParameter, extend_schema
 from matchedpair.answers import facts_as_values
+from matchedpair.conditions import DENOISED
 from matchedpair.errors import PictureError
 from matchedpair.measures.zones import WHOLE
 from rest_framework import status
@@ -147,7 +148,11 @@ def _options(study: Study, found: AnsweredStudy) -> list[dict[str, Any]]:
     pictures = first_pictures([each.key for each in facts])
     pairs = {row.pair.trial_id: row.pair.pk for row in found.pairs}
     refused = _refused(study)
-    apart = {row.pair.trial_id: row.comparison.noise_refused for row in found.pairs if row.comparison is not None}
+    apart = {
+        row.pair.trial_id: row.comparison.noise_refused or (DENOISED if row.denoised else "")
+        for row in found.pairs
+        if row.comparison is not None
+    }
     plain = ("name", "place", "control", "seeds", "open", "seconds", "noise", "visible_noise")
     return [
         {name: getattr(each, name) for name in plain} | {

@@ -24,8 +24,7 @@ from server.measuring.question_measures import NAMES
 from server.measuring.which_reference import References, place_of
 from server.pairs.look_facts import cell_facts, island_facts
 from server.pairs.pair import PairFigures
-from server.runs.models import OPEN_STATES
-from server.studies.models import Option, Purpose, Study
+from server.studies.models import Option, Study
 
 OF_EACH = (
     "noise", "noise_worst", "visible_noise", "visible", "stops", "colour", "detail", "fireflies", "blotches",
@@ -36,7 +35,12 @@ BUSY = "times are from a busy machine, so processor seconds are compared"
 
 
 def study_facts(
-    study: Study, pairs: Sequence[PairFigures], options: Sequence[OptionFacts], references: References
+    study: Study,
+    pairs: Sequence[PairFigures],
+    options: Sequence[OptionFacts],
+    references: References,
+    *,
+    reference_to_come: bool,
 ) -> StudyFacts:
     """All that an answer rests on. The option facts need the measures of `MEASURED`."""
     places = place_names(own.option.setup for own in options)
@@ -58,7 +62,7 @@ def study_facts(
         max(rendered * study.repeats, done),
         left_out=tuple(dict.fromkeys(each.name for own in options for each in own.zones.get(WHOLE, []))),
         reference_engine=str(judged.details.get("engine") or "") if judged else "",
-        reference_to_come=study.runs.filter(option__purpose=Purpose.REFERENCE, state__in=OPEN_STATES).exists(),
+        reference_to_come=reference_to_come,
     )  # fmt: skip
 
 
@@ -178,7 +182,7 @@ def _pair(found: PairFigures) -> PairFact:
         found.noise_ratio, found.visible_ratio, found.time_ratio, found.looks, cells, island_facts(whole, cells),
         difference["found"] if difference else None,
         difference["smallest_seen_percent"] if difference else None, identical, refused, found.pair.matched_on,
-        found.pair.matched_zone, tuple(_caveats(found)), found.sharpness,
+        found.pair.matched_zone, tuple(_caveats(found)), found.sharpness, found.denoised,
     )  # fmt: skip
 
 

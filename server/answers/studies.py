@@ -19,9 +19,9 @@ from server.measuring.models import Comparison, Measure
 from server.measuring.option_facts import OptionFacts, all_facts
 from server.measuring.which_reference import References, references_stamp
 from server.pairs.pair import PairFigures, pair_figures, with_all
-from server.runs.models import Run
+from server.runs.models import OPEN_STATES, Run
 from server.store.kept_answers import is_passing
-from server.studies.models import Option, Pair, Study
+from server.studies.models import Option, Pair, Purpose, Study
 
 MOST_KEPT = 400
 SLOW_SECONDS, PATIENCE = 0.5, 10
@@ -111,7 +111,14 @@ def answered_studies(studies: Sequence[Study], *, now: bool = False) -> dict[int
         planned = Option.objects.filter(study__in=stale, in_plan=True, left_out="").order_by("number", "pk")
         for each in all_facts(planned, zones, MEASURED):
             options[each.option.study_id].append(each)
-        facts = {study.pk: study_facts(study, rows[study.pk], options[study.pk], references) for study in stale}
+        judging = Run.objects.filter(study__in=stale, option__purpose=Purpose.REFERENCE, state__in=OPEN_STATES)
+        awaited = set(judging.values_list("study", flat=True))
+        facts = {
+            study.pk: study_facts(
+                study, rows[study.pk], options[study.pk], references, reference_to_come=study.pk in awaited
+            )
+            for study in stale
+        }
         for (add, _), known in zip(_more, more, strict=True):
             facts |= add(stale, facts, known)
         for pk, own in rows.items():

@@ -94,6 +94,11 @@ def denoisers_of(engine: str) -> list[str] | None:
     return None if definition is None else definition.denoisers
 
 
+def denoisers_in(engine: str, settings: Mapping[str, Any]) -> dict[str, Any]:
+    """The denoisers that are on with these settings, by name, with their strength."""
+    return denoisers_on(settings, denoisers_of(engine))
+
+
 def setting_titles(engine: str) -> dict[str, str]:
     """What an engine's settings are called, by name; empty for an engine that is not defined here."""
     definition = _defined(engine)

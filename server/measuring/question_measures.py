@@ -23,6 +23,7 @@ from matchedpair.measures.zones import WHOLE
 from matchedpair.pictures.photograph import match_photograph
 from matchedpair.pictures.picture import Floats, Mask
 
+from server.catalogue.engines import denoisers_in
 from server.catalogue.zones import signature
 from server.measuring.inputs import (
     ZonesByView,
@@ -156,9 +157,13 @@ def _convergences(options: Sequence[Option], zones: ZonesByView) -> Iterator[_Wa
 
 
 def _noise_ranks_too_little(study: Study, options: QuerySet[Option]) -> bool:
-    """Whether its options are of several engines, or one is softer than its control."""
-    engines = options.order_by().values("engine", "engine_title").distinct().count()
-    return engines > 1 or Comparison.objects.filter(pair__study=study).exclude(noise_refused="").exists()
+    """Whether its options are of several engines, or one is softer than its control, or denoised in another way."""
+    rows = list(options.order_by().values_list("engine", "engine_title", "settings"))
+    engines = {(engine, title) for engine, title, _ in rows}
+    denoised = {repr(sorted(denoisers_in(engine, settings).items())) for engine, _, settings in rows}
+    if len(engines) > 1 or len(denoised) > 1:
+        return True
+    return Comparison.objects.filter(pair__study=study).exclude(noise_refused="").exists()
 
 
 def _falls(

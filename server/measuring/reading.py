@@ -9,7 +9,6 @@ from hashlib import sha256
 from threading import Lock
 
 import numpy as np
-from matchedpair.conditions import denoisers_on
 from matchedpair.elsewhere import DISPLAY
 from matchedpair.errors import RefusedError
 from matchedpair.measures.drawn_zones import LEAVE_OUT, DrawnZone, measured_mask
@@ -20,7 +19,7 @@ from matchedpair.measures.render import RenderMeasures, Viewing
 from matchedpair.pictures.picture import Floats, Mask
 from matchedpair.plans.until_sure import MOST_SEEDS
 
-from server.catalogue.engines import denoisers_of, has_twins
+from server.catalogue.engines import denoisers_in, has_twins
 from server.measuring.inputs import counted_runs
 from server.measuring.which_reference import reference_pictures
 from server.references.models import Reference
@@ -156,5 +155,5 @@ def _judged(setup: Setup, runs: Sequence[Run]) -> list[str]:
 
 def _smoothed(option: Option) -> str:
     """Why one picture of this option hides its noise; empty when nothing is known to smooth it."""
-    on = denoisers_on(option.settings, denoisers_of(option.engine))
+    on = denoisers_in(option.engine, option.settings)
     return "a denoiser is on, so one picture hides its noise; render a twin" if on else ""

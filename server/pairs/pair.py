@@ -10,7 +10,7 @@ from typing import Any
 from django.db.models import Prefetch, QuerySet
 from django.shortcuts import get_object_or_404
 from matchedpair.answers import Matched, ZoneFact, pair_sentence, plain_look
-from matchedpair.conditions import MatchSheet, match_sheet
+from matchedpair.conditions import DENOISED, MatchSheet, denoised_apart, match_sheet
 from matchedpair.errors import RefusedError
 from matchedpair.measures import Ratio, RunTimes, time_ratio
 from matchedpair.measures.alignment import other_sharpness
@@ -81,6 +81,7 @@ class PairFigures:
     comparison: Comparison | None
     matched: Matched | None = None
     sharpness: float | None = None
+    denoised: bool = False
 
     @property
     def inputs(self) -> list[str]:
@@ -98,7 +99,9 @@ def pair_figures(pair: Pair, zones: ZonesByView | None = None) -> PairFigures:
     control, trial = _side(pair.control, drawn), _side(pair.trial, drawn)
     refused: dict[str, str] = {}
     compared = _comparisons(pair, control, trial)
-    noise = _refusing(refused, lambda: _noise_ratio(compared.get(WHOLE), control.noise, trial.noise))
+    conditions = _both_conditions(study, control, trial)
+    denoised = denoised_apart(*conditions)
+    noise = _refusing(refused, lambda: _noise_ratio(compared.get(WHOLE), control.noise, trial.noise, denoised))
     total = None if noise is None else _refusing(refused, lambda: ratio_of(control.noise, trial.noise, total=True))
     visible = _refusing(
         refused, lambda: _visible_ratio(compared.get(WHOLE), control.visible_noise, trial.visible_noise)
@@ -106,10 +109,10 @@ def pair_figures(pair: Pair, zones: ZonesByView | None = None) -> PairFigures:
     time = None
     if control.times and trial.times:
         time = _refusing(refused, lambda: time_ratio(control.times, trial.times))
-    sheet = match_sheet(*_both_conditions(study, control, trial), pair.under_test)
+    sheet = match_sheet(*conditions, pair.under_test)
     repeats = min(len(control.runs), len(trial.runs))
     names = sorted(control.zones.keys() & trial.zones.keys() - {WHOLE})
-    by_zone = [_zone(zone, control, trial, compared.get(zone)) for zone in names]
+    by_zone = [_zone(zone, control, trial, compared.get(zone), denoised) for zone in names]
     matched = _matched(pair, noise, time, visible, by_zone)
     whole = compared.get(WHOLE)
     looks = (
@@ -135,6 +138,7 @@ def pair_figures(pair: Pair, zones: ZonesByView | None = None) -> PairFigures:
         whole,
         matched,
         sharpness,
+        denoised,
     )
 
 
@@ -196,7 +200,9 @@ def unmeasured_sentence(states: Counter[str]) -> str:
     return "Nothing to compare yet: not enough renders finished. Look at what failed and run those again."
 
 
-def _zone(zone: str, control: SideFigures, trial: SideFigures, compared: Comparison | None) -> ZoneFigures:
+def _zone(
+    zone: str, control: SideFigures, trial: SideFigures, compared: Comparison | None, denoised: bool
+) -> ZoneFigures:
     rows: dict[str, list[Measure | None]] = {NOISE: [], VISIBLE_NOISE: []}
     for side in (control, trial):
         area = signature(side.zones[zone])
@@ -204,7 +210,7 @@ def _zone(zone: str, control: SideFigures, trial: SideFigures, compared: Compari
             kept = noise_of(side.option, zone, name)
             own.append(kept if kept and is_current(kept, side.runs, area) else None)
     refused: dict[str, str] = {}
-    ratio = _refusing(refused, lambda: _noise_ratio(compared, *rows[NOISE]))
+    ratio = _refusing(refused, lambda: _noise_ratio(compared, rows[NOISE][0], rows[NOISE][1], denoised))
     visible = _refusing({}, lambda: _visible_ratio(compared, *rows[VISIBLE_NOISE]))
     return ZoneFigures(zone, *rows[NOISE], ratio, visible, next(iter(refused.values()), ""), compared)
 
@@ -219,12 +225,18 @@ def _comparisons(pair: Pair, control: SideFigures, trial: SideFigures) -> dict[s
     }
 
 
-def _noise_ratio(compared: Comparison | None, first: Measure | None, second: Measure | None) -> Ratio | None:
-    """Refused across a shift, sizes, or a difference in sharpness; not given before the pictures were compared."""
+def _noise_ratio(
+    compared: Comparison | None, first: Measure | None, second: Measure | None, denoised: bool
+) -> Ratio | None:
+    """Refused across a shift, sizes, a difference in sharpness, or where one side is denoised; not given before the
+    pictures were compared.
+    """
     if first is None or second is None or compared is None:
         return None
     if compared.noise_refused:
         raise RefusedError("noise_ratio", compared.noise_refused)
+    if denoised:
+        raise RefusedError("noise_ratio", DENOISED)
     return ratio_of(first, second)
 
 

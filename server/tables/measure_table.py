@@ -8,12 +8,14 @@ from dataclasses import asdict, dataclass
 from typing import Any
 
 from django.db.models import Prefetch
+from matchedpair.conditions import DENOISED
 from matchedpair.errors import InputError, RefusedError
 from matchedpair.measures.figure import Figure
 from matchedpair.measures.kinds import KIND_OF, KINDS
 from matchedpair.measures.ranking import Ranked, rank
 from matchedpair.measures.zones import WHOLE
 
+from server.catalogue.engines import denoisers_in
 from server.catalogue.zones import signature, zones_by_view
 from server.measuring.inputs import counted_runs, is_current, zones_to_measure
 from server.measuring.measuring import NOISE, ratio_of
@@ -153,4 +155,10 @@ def pairs_by_option(study: Study) -> dict[int, int]:
 def _noise_refused(study: Study) -> dict[tuple[int, str], str]:
     """By option and zone why its noise is not compared with its control's."""
     rows = Comparison.objects.filter(pair__study=study).exclude(noise_refused="")
-    return {(trial, zone): why for trial, zone, why in rows.values_list("pair__trial", "zone", "noise_refused")}
+    found = {(trial, zone): why for trial, zone, why in rows.values_list("pair__trial", "zone", "noise_refused")}
+    sides = Pair.objects.filter(study=study).select_related("control", "trial")
+    for pair in sides.prefetch_related("comparisons"):
+        on = [denoisers_in(each.engine, each.settings) for each in (pair.control, pair.trial)]
+        if on[0] != on[1]:
+            found |= {(pair.trial_id, each.zone): DENOISED for each in pair.comparisons.all()}
+    return found

@@ -117,7 +117,8 @@ def smoothed(error, noise, *, time, sharpness=0.3):
         option(2, "smoothing on", levels=(level("smoothing", True),), visible_error=error, visible_mean=noise,
                time=20.0 * time.value if time else None, convergence=falls(error, noise)),
     ]  # fmt: skip
-    found = pair(2, subject="smoothing on", time=time, visible=ratio(noise / 2.0, 0.02), sharpness=sharpness)
+    found = pair(2, subject="smoothing on", time=time, visible=ratio(noise / 2.0, 0.02), sharpness=sharpness,
+                 denoised=sharpness is None)  # fmt: skip
     return study("feature", sides, [found], "Is smoothing worth its time?")
 
 
@@ -380,6 +381,10 @@ CASES = {
     "A feature that makes it sharper, without a reference or times": feature(
         None, None, visible=ratio(1.2), sharpness=1.4
     ),
+    "A feature that denoises, without a reference": feature(
+        None, ratio(1.1, 0.02, method="wall"), visible=ratio(0.5), denoised=True
+    ),
+    "Denoised and worth it": smoothed(1.05, 1.0, time=ratio(1.1, 0.05, method="wall"), sharpness=None),
     "Softer and worth it": smoothed(1.05, 1.0, time=ratio(1.1, 0.05, method="wall")),
     "Softer and not worth it": smoothed(1.9, 1.8, time=ratio(1.6, 0.05, method="wall")),
     "Softer and not sure yet": smoothed(1.55, 1.45, time=ratio(1.6, 0.2, method="wall")),

@@ -158,6 +158,11 @@ class MatchSheet(unittest.TestCase):
         tested = sheet(under_test="denoise", settings={**BASE["settings"], "denoise": True})
         self.assertEqual((row(tested, "denoiser").state, row(tested, "settings").state), ("under_test", "held"))
         self.assertIn("look at detail and blotches", tested.summary)
+        strength = {**BASE["settings"], "denoise": False, "denoise_strength": 0.5}
+        switched = match_sheet(
+            {**BASE, "settings": strength}, {**BASE, "settings": {**strength, "denoise": True}}, ["denoise"]
+        )
+        self.assertEqual(row(switched, "denoiser").state, "under_test", "the strength comes into force with its switch")
         both = {"samples": 16, "bounces": 8, "denoise": True}
         held = match_sheet({**BASE, "settings": both}, {**BASE, "settings": {**both, "bounces": 4}}, ["bounces"])
         self.assertEqual((row(held, "denoiser").state, held.fair), ("held", True))

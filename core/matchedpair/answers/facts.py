@@ -201,6 +201,8 @@ class PairFact:
     sharpness : float or None
         The trial's finest detail over the control's in amplitude, where it differs so much that their noise does not
         compare; None where it does not.
+    denoised : bool
+        Whether one side is denoised in another way than the other.
     matched_on, matched_zone : str
         What a search made it alike in, and where; empty where none did.
     caveats : tuple of str
@@ -225,6 +227,7 @@ class PairFact:
     matched_zone: str = ""
     caveats: tuple[str, ...] = ()
     sharpness: float | None = None
+    denoised: bool = False
 
     @property
     def parts(self) -> tuple[PartFact, ...]:

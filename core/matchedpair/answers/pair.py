@@ -68,8 +68,9 @@ def pair_sentence(
     parts = []
     if noise_ratio is not None and (matched is None or matched.on != "noise" or time_ratio is None):
         parts.append(noise(noise_ratio) + _to_the_eye(noise_ratio, visible))
-    if noise_ratio is None and sharpness is not None:
-        parts += [softness(sharpness)] if visible is None else [softness(sharpness), visible_noise(visible)]
+    if noise_ratio is None:
+        parts += [] if sharpness is None else [softness(sharpness)]
+        parts += [] if visible is None else [visible_noise(visible)]
     if time_ratio is not None and (matched is None or matched.on != "time" or noise_ratio is None):
         parts.append(render_time(time_ratio))
     start = f"{matched.words()}. {capital(subject)}" if matched is not None else subject

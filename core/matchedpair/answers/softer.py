@@ -1,4 +1,4 @@
-"""Is a feature worth its time that makes the picture softer or sharper, such as a denoiser or a pixel filter? Noise is
+"""Is a feature worth its time that denoises the picture or makes it softer or sharper, such as a pixel filter? Noise is
 no measure of it, since a blur takes noise away and detail with it: the time to the control's visible error against the
 reference is; without one nothing is decided.
 """
@@ -38,8 +38,8 @@ from matchedpair.answers.unjudged import TO_COME, reference_step
 
 
 def of_uncompared(facts: StudyFacts) -> Answer:
-    """The answer where no noise compares: of the first pair of which one side is softer, or why there is none."""
-    softer = next((pair for pair in facts.pairs if pair.noise is None and pair.sharpness is not None), None)
+    """The answer where no noise compares: of the first pair of which one side is filtered, or why there is none."""
+    softer = next((pair for pair in facts.pairs if pair.noise is None and _is_filtered(pair)), None)
     several = len({option.engine for option in facts.options}) > 1
     return nothing_yet(facts) if softer is None or several else answer(facts, softer)
 
@@ -49,24 +49,33 @@ def answer(facts: StudyFacts, pair: PairFact) -> Answer:
     control, trial = facts.option(pair.control), facts.option(pair.trial)
     judged = control is not None and trial is not None and None not in (control.visible_error, trial.visible_error)
     proof = Proof(PAIR, pair.key, (pair.control, pair.trial), measure=VISIBLE_ERROR if judged else VISIBLE_NOISE)
-    softer = Claim(sentence(f"it is {softness(pair.sharpness or 1.0)}"), proof)
+    softer = () if pair.sharpness is None else (Claim(sentence(f"it is {softness(pair.sharpness)}"), proof),)
     if control is not None and trial is not None and judged:
         error = (
             f"visible error {number(trial.visible_error or 0.0)} ΔE instead of {number(control.visible_error or 0.0)}"
         )
         lost = control.detail is None or trial.detail is None  # else it is said what is lost of the truth
-        told = (Claim(sentence(error), proof), *((softer,) if lost else ()), *as_seen(pair, proof))
+        told = (Claim(sentence(error), proof), *(softer if lost else ()), *as_seen(pair, proof))
         if pair.time is not None and trial.visible_mean is not None:
             return _by_reference(facts, pair, (control, trial), told, proof)
         why = "Its own noise or time is not known"
         step = more_seeds([control, trial], 1.0, 1.0)  # one, which brings both
     else:
-        told, why = (softer, *as_seen(pair, proof)), "Only a reference tells what was noise"
+        told, why = (*softer, *as_seen(pair, proof)), "Only a reference tells what was noise"
         told = (Claim(TO_COME), *told) if facts.reference_to_come else told
         step = reference_step(facts)
-    way = "softer" if (pair.sharpness or 0.0) < 1.0 else "sharper"
-    text = f"Not decided: {pair.subject} makes the picture {way}. {why}"
+    text = f"Not decided: {pair.subject} {_does(pair)}. {why}"
     return Answer(facts.question, sentence(text), UNSURE, 0, told, caveats(facts, pair), step, proof)
+
+
+def _is_filtered(pair: PairFact) -> bool:
+    return pair.denoised or pair.sharpness is not None
+
+
+def _does(pair: PairFact) -> str:
+    if pair.sharpness is None:
+        return "smooths the picture"
+    return f"makes the picture {'softer' if pair.sharpness < 1.0 else 'sharper'}"
 
 
 def _by_reference(

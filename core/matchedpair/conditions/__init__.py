@@ -2,8 +2,10 @@
 
 from matchedpair.conditions.conditions import CONDITIONS
 from matchedpair.conditions.match_sheet import (
+    DENOISED,
     Condition,
     MatchSheet,
+    denoised_apart,
     denoisers_on,
     is_denoiser,
     match_sheet,
@@ -12,8 +14,10 @@ from matchedpair.conditions.match_sheet import (
 
 __all__ = [
     "CONDITIONS",
+    "DENOISED",
     "Condition",
     "MatchSheet",
+    "denoised_apart",
     "denoisers_on",
     "is_denoiser",
     "match_sheet",

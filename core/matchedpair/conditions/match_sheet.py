@@ -225,7 +225,9 @@ def _denoiser(control: Side, trial: Side, under_test: Collection[str]) -> _Found
     words = [", ".join(f"{_named(control, n)} {shown(v)}" for n, v in side.items()) or "off" for side in (left, right)]
     if left == right:
         return _Found("held", words[0], words[1], "both denoised: noise is what the filter left" if left else "")
-    tested = "engine" in under_test or "settings" in under_test or {*left, *right} <= set(under_test)
+    # a strength that is the same on both sides comes into force with the switch
+    differing = {name for name in {*left, *right} if known[0].get(name) != known[1].get(name)}
+    tested = "engine" in under_test or "settings" in under_test or differing <= set(under_test)
     note = "noise of a denoised picture is what the filter left; look at detail and blotches"
     return _Found("under_test" if tested else "differs", words[0], words[1], note if tested else "")
 
@@ -239,6 +241,17 @@ def denoisers_on(settings: Mapping[str, Any], declared: Collection[str] | None =
     switches = [value for value in named.values() if isinstance(value, bool | str)]
     on = any(value not in (False, "", "off") for value in switches) if switches else any(named.values())
     return {name: value for name, value in named.items() if value not in (False, "", "off", 0)} if on else {}
+
+
+DENOISED = "a denoiser is on in one of them, and its noise is what the filter left"
+
+
+def denoised_apart(control: Side, trial: Side) -> bool:
+    """Whether one side is denoised in another way than the other, so that their noise is not of one kind."""
+    return bool(
+        denoisers_on(control.get("settings") or {}, control.get("denoisers"))
+        != denoisers_on(trial.get("settings") or {}, trial.get("denoisers"))
+    )
 
 
 def is_denoiser(setting: str, declared: Collection[str] | None = None) -> bool:
