@@ -183,6 +183,14 @@ def fast_and_far():
     return replace(facts, options=(facts.options[0], quick), pairs=facts.pairs[:1])
 
 
+def one_seed():
+    """Nobody can tell noise from what lasts."""
+    alder, sorrel = (
+        replace(each, seeds=1, visible_mean=None, convergence=None) for each in engines(slow=3.2).options[:2]
+    )
+    return replace(engines(), options=(alder, sorrel), pairs=())
+
+
 def able(facts):
     """The same of engines that can be rendered here with more samples."""
     return replace(facts, options=tuple(replace(each, refines=each.engine != "Sedge") for each in facts.options))
@@ -398,6 +406,7 @@ CASES = {
     "Engines of which none comes sooner": engines(slow=4.0),
     "Engines of which one is not sure yet": engines(slow=3.2),
     "Engines of which one is too far off and not sure yet": fast_and_far(),
+    "Engines with one seed each, so not sure yet": one_seed(),
     "Engines without a reference": engines(references=False),
     "Engines without a reference that can render one": able(engines(references=False)),
     "Engines without a reference while one is rendered": replace(

@@ -36,6 +36,8 @@ class Samples(unittest.TestCase):
         self.assertIn("a difference that only the noisiest tenth shows", " ".join(each.text for each in uneven.because))
         stays = answer_of(ladder(steps, dict.fromkeys(steps, 3.0)))
         self.assertIn(" for most of the picture, more than 256 for its noisiest tenth", stays.sentence)
+        beyond = answer_of(ladder({16: 2.6, 64: 1.3}, {16: 8.0, 64: 4.0}))
+        self.assertRegex(beyond.sentence, r"^(1\d0) samples are enough .* picture, more than \1 for its noisiest tenth")
         first = answer_of(ladder({16: 0.6, 64: 0.3}, {16: 1.5, 64: 0.75}))
         self.assertIn("16 samples are enough for most of the picture, 36 for its noisiest tenth: there", first.sentence)
 

@@ -104,7 +104,8 @@ class SamplesToAnError(unittest.TestCase):
         there, not_yet = (
             samples_to(alone, Figure(share * alone.one.value, "ΔE", None, "reference", 1)) for share in (1.2, 0.8)
         )
-        self.assertAlmostEqual(there.high, math.exp(LAW), delta=1e-9)
+        self.assertAlmostEqual(there.high, math.exp(LAW) / 1.2**2, delta=1e-9)
+        self.assertLess(there.low, 0.1 * there.high, "what lasts lets it do with far fewer")
         self.assertEqual(not_yet.high, math.inf)
         self.assertLess(not_yet.low, 1.7)
 

@@ -211,8 +211,16 @@ def _in_doubt(name: str, rows: list[Standing], control: OptionFact) -> str:
     title = _title(control)
     if math.isinf(worst.ratio):
         return f"to come as close to the reference as {title}, {name} takes {_at_least(worst)}"
-    takes = f"{times(worst.ratio)} × the time {times_between(*worst.interval)}"
+    takes = _takes(worst.ratio, worst.interval)
     return f"{name} comes as close to the reference as {title}, in {takes}"
+
+
+def _takes(value: float, interval: Interval) -> str:
+    """A time ratio; of one seed no more than its upper end is known."""
+    low, high = interval
+    if low < 0.1 * value:
+        return f"at most {times(high)} × the time"
+    return f"{times(value)} × the time {times_between(low, high)}"
 
 
 def _at_least(row: Standing) -> str:
@@ -222,6 +230,8 @@ def _at_least(row: Standing) -> str:
 def _what_tells(control: OptionFact, rows: list[Standing]) -> Step | None:
     """More seeds where chance decides it; a render nearer to the control's error where the way to it does."""
     worst = max(rows, key=lambda row: (row.ratio, row.more))
+    if min(control.seeds, worst.option.seeds) < 2:
+        return more_seeds([control, worst.option], 1.0, 1.0)  # one, which tells noise from what lasts
     if math.isfinite(worst.ratio):
         low, high = worst.interval
         half, value = math.log(high / low) / 2, math.log(worst.ratio)
@@ -272,10 +282,10 @@ def _times(table: dict[str, list[Standing]], name: str, places: list[str]) -> st
     rows = [(place, row) for place in places for row in table[place] if row.option.name == name]
     if len(rows) == 1:
         only = rows[0][1]
-        return f"in {times(only.ratio)} × the time {times_between(*only.interval)}"
+        return f"in {_takes(only.ratio, only.interval)}"
     worst = max(rows, key=lambda row: row[1].ratio)
     usual = _usual([row for _, row in rows], len(rows))
-    told = "" if usual is None else f"usually in {times(usual.value)} × the time {times_between(*usual.interval)}. "
+    told = "" if usual is None else f"usually in {_takes(usual.value, usual.interval)}. "
     return f"{told}In {worst[0]} in {times(worst[1].ratio)} × {times_between(*worst[1].interval)}"
 
 
@@ -287,7 +297,7 @@ def _other(facts: StudyFacts, table: dict[str, list[Standing]], name: str) -> Cl
         if usual is None:
             worst = max((row for _, row in rows), key=lambda row: row.ratio)
             return Claim(f"{name} takes {_at_least(worst)} to the same visible error.", _proof(facts, worst.option))
-        takes = f"{times(usual.value)} × the time {times_between(*usual.interval)}"
+        takes = _takes(usual.value, usual.interval)
         first = rows[0][1].option
         part, proof = _part(facts, first), _proof(facts, first)
         if part is None:

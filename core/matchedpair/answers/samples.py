@@ -211,11 +211,9 @@ def _but_for_the_worst(ladder: _Ladder, enough: float) -> str:
     worst = _worst(ladder)
     if worst is None or worst <= UNEVEN * enough:
         return ""
-    takes = (
-        ladder.told(worst)
-        if worst <= BEYOND * ladder.efforts[-1]
-        else (f"{'less' if ladder.down else 'more'} than {ladder.step(-1)}")
-    )
+    least = ladder.step(-1) if enough <= ladder.efforts[-1] else ladder.told(enough)
+    within = worst <= BEYOND * ladder.efforts[-1]
+    takes = ladder.told(worst) if within else f"{'less' if ladder.down else 'more'} than {least}"
     return f" for most of the picture, {takes} for its noisiest tenth"
 
 

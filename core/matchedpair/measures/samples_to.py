@@ -47,8 +47,8 @@ class Convergence:
 
 @dataclass(frozen=True)
 class Samples:
-    """How many times its samples bring an option to an error: between which two, and the middle of both; `value` is
-    infinite where the upper end is.
+    """How many times its samples bring an option to an error: between which two, and the middle of both, the upper end
+    where there is one seed; `value` is infinite where that is.
     """
 
     value: float
@@ -68,7 +68,7 @@ def samples_to(own: Convergence, aim: Figure) -> Samples:
     least, most = zip(*(_between(changed, to) for changed, to in _shifted(own, aim)), strict=True)
     low, high = _moved(low, least, -1), _moved(high, most, 1)
     low, high = low * math.exp(-LAW), high * math.exp(LAW)
-    return Samples(math.sqrt(low * high), low, high)
+    return Samples(high if own.noise is None else math.sqrt(low * high), low, high)
 
 
 def _moved(end: float, shifted: Sequence[float], way: int) -> float:
@@ -80,10 +80,11 @@ def _moved(end: float, shifted: Sequence[float], way: int) -> float:
 
 
 def _between(own: Convergence, aim: float) -> Interval:
-    """The samples by either curve; without a second seed nothing is known of what would be left."""
+    """The samples by either curve; without a second seed all of the error may be noise, or none of it."""
     one = own.one.value
     if own.every is None or own.noise is None:
-        return (one / aim) ** 2, 1.0 if one <= aim else math.inf
+        if_noise = (one / aim) ** 2
+        return (LEAST * if_noise, if_noise) if one <= aim else (if_noise, math.inf)
     every = min(own.every.value, one)
     slope = (one**2 - every**2) / (1 - 1 / own.seeds)
     if aim >= one:
