@@ -27,6 +27,7 @@ from server.references.actions import from_option
 from server.studies.models import Study
 
 HELD = "only what stands against the reference holds where things move"
+MOVES = " Things move in the picture, and these figures hold that too; only a reference sequence tells it apart."
 STRAYS = "strays least from the reference from frame to frame"
 
 
@@ -92,6 +93,7 @@ class MotionSerializer(serializers.Serializer):
     frame_to_frame_percent = serializers.FloatField(allow_null=True)
     response = AnswerSerializer(allow_null=True)
     light_changes = serializers.BooleanField(help_text="By more than a tenth, and no single change explains it")
+    moves = serializers.BooleanField(help_text="Things move in the picture, and the figures hold that too")
     reference = AgainstReferenceSerializer(allow_null=True)
     reference_refused = serializers.CharField(help_text="Why it cannot be compared with its reference")
     behind_control = BehindSerializer(allow_null=True, help_text="Where there is no reference to lag behind")
@@ -192,7 +194,7 @@ def _row(study: Study, sequence: OptionSequence, zone: str, drawn: Any, referenc
             name: figures.get(name)
             for name in ("flicker_percent", "boiling_percent", "boiling_share", "frame_to_frame_percent")
         },
-        "response": response, "light_changes": light_changes(response, by_frame),
+        "response": response, "light_changes": light_changes(response, by_frame), "moves": bool(figures.get("moves")),
         "reference": figures.get("reference"),
         "reference_refused": figures.get("reference_refused", ""), "has_reference": bool(references.pictures),
         "lacks": _lacks(sequence, current),
@@ -243,7 +245,8 @@ def _sentence(rows: list[dict[str, Any]]) -> str:
             "The light itself changes over these frames, and flicker holds that too: hold them against a reference "
             f"sequence to tell it apart.{more}"
         )
-    return _least(known, lambda row: row["flicker_percent"], "flickers least") + more
+    least = _least(known, lambda row: row["flicker_percent"], "flickers least")
+    return least + (MOVES if any(row["moves"] for row in known) else "") + more
 
 
 def _least(rows: list[dict[str, Any]], figure: Callable[[dict[str, Any]], float], does: str) -> str:

@@ -74,7 +74,7 @@ def _fact(sequence: OptionSequence, figures: dict[str, Any]) -> SequenceFact:
         light_changes=light_changes(figures.get("response"), figures.get("frames") or []),
         by_frame=() if reference else tuple(value or 0.0 for value in by_frame),
         options=tuple(frame.facts.option.pk for frame in sequence.frames),
-        errors=tuple(value or 0.0 for value in by_frame) if reference else (),
+        errors=tuple(value or 0.0 for value in by_frame) if reference else (), moves=bool(figures.get("moves")),
     )  # fmt: skip
 
 

@@ -457,6 +457,9 @@ CASES = {
     "Sequences under moving light that are not sure yet": sequences(
         ("Alder", 50.0, 0.1, {"light_changes": True}), ("engine Tansy", 56.0, 0.1, {"light_changes": True})
     ),
+    "Sequences in which things move": sequences(
+        ("Alder", 24.0, 0.1, {"moves": True, "boiling_share": 0.5}), ("engine Tansy", 16.0, 0.1, {"moves": True})
+    ),
     "Two frames that are not sure yet": sequences(("Alder", 9.0, 0.1, {}), ("engine Tansy", 2.5, 0.1, {}), frames=2),
     "More pixels": sizes((1.9, 2.6)),
     "More samples": sizes((2.9, 1.7), times=(20.0, 14.0)),

@@ -57,6 +57,21 @@ class Flicker(unittest.TestCase):
         self.assertAlmostEqual(found.frame_to_frame_percent, 10.0, delta=0.3)
         self.assertIsNone(found.response)
 
+    def test_things_that_move_are_seen_and_neither_grain_patches_nor_light_are_taken_for_them(self):
+        rolling = []
+        for t, made in enumerate(frames(white=0.1, slow=0.05)):
+            y, x = np.mgrid[: SHAPE[0], : SHAPE[1]]
+            made[(x - 40 - 2 * t) ** 2 + (y - 50) ** 2 < 15**2] *= np.float32(1.8)
+            rolling.append(made)
+        self.assertTrue(figure(rolling).moves)
+        self.assertFalse(figure(rolling[:4]).moves, "too few frames to tell")
+        for still_ in (
+            {"white": 0.1}, {"slow": 0.1}, {"white": 0.05, "slow": 0.1, "keep": 0.8},
+            {"white": 0.05, "light": lambda t: 1.0 if t < 8 else 1.5},
+            {"white": 0.05, "light": lambda t: 1.0 + 0.3 * math.sin(t / 2)},
+        ):  # fmt: skip
+            self.assertFalse(figure(frames(**still_)).moves, still_)
+
     def test_slow_patches_are_boiling(self):
         found = figure(frames(count=24, slow=0.05))
         self.assertAlmostEqual(found.boiling_percent, 5.0, delta=0.5)

@@ -251,6 +251,8 @@ class SequenceFact:
         Share of the flicker that is slow patches.
     light_changes : bool
         Whether the light itself moves by more than one change explains, so that flicker holds that too.
+    moves : bool
+        Whether things move in the picture, so that flicker holds their movement too.
     lag : float or None
         Frames that 90 % of a light change take longer; None where none can be told.
     by_frame : tuple of float
@@ -270,6 +272,7 @@ class SequenceFact:
     by_frame: tuple[float, ...] = ()
     options: tuple[int, ...] = ()
     errors: tuple[float, ...] = ()
+    moves: bool = False
 
     @property
     def value(self) -> float:

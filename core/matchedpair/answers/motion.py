@@ -44,6 +44,7 @@ def answer(facts: StudyFacts) -> Answer:
         text = "Not sure yet: the light itself changes over these frames, and flicker holds that too"
         step = Step(RENDER_REFERENCE, "Make a reference sequence")
         return Answer(facts.question, sentence(text), UNSURE, 0, (), _but(facts, rows), step, proof)
+    moving = any(row.moves and not row.by_reference for row in rows)
     if frames < LEAST_FRAMES:
         text = f"Not sure yet: {frames} frames are too few to rank; from {LEAST_FRAMES} on they can be"
         return Answer(facts.question, sentence(text), UNSURE, 0, told, _but(facts, rows), MORE_FRAMES, proof)
@@ -55,6 +56,11 @@ def answer(facts: StudyFacts) -> Answer:
         text = f"Not sure yet: {listed([_name(row) for row in alike[:3]])} could each be the calmest"
         told = (_told(facts, best), *told)
         return Answer(facts.question, sentence(text), UNSURE, 0, told, _but(facts, rows), MORE_FRAMES, proof)
+    if moving:
+        # what moves adds the same to all of them, so that their order holds and their figures do not
+        text = f"{capital(_name(best))} {what}{_time(facts, best)}"
+        step = Step(RENDER_REFERENCE, "Make a reference sequence")
+        return Answer(facts.question, sentence(text), SURE, best.option, (), _but(facts, rows), step, proof)
     text = f"{capital(_name(best))} {what}: {_calm(best)}{_time(facts, best)}"
     return Answer(facts.question, sentence(text), SURE, best.option, told, _but(facts, rows), None, proof)
 
@@ -118,8 +124,11 @@ def _but(facts: StudyFacts, rows: list[SequenceFact]) -> tuple[Claim, ...]:
     ]
     # a light that moves, or is followed late, is slow too, so that of it nothing can be said
     boiling = [
-        row for row in rows if (row.boiling_share or 0.0) >= BOILS and not row.light_changes and not _is_late(row)
-    ]
+        row for row in rows
+        if (row.boiling_share or 0.0) >= BOILS and not row.light_changes and not row.moves and not _is_late(row)
+    ]  # fmt: skip
+    if any(row.moves and not row.by_reference for row in rows):
+        found.append(Claim("things move in the picture, so by how much is known only against a reference sequence"))
     found += [
         Claim(f"{percent(row.boiling_share or 0.0)} of what moves in {_name(row)} is slow patches", _proof(row))
         for row in boiling[:2]

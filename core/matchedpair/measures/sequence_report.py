@@ -22,7 +22,7 @@ from matchedpair.measures.zones import WHOLE, Zone
 from matchedpair.pictures.filters import light_of
 from matchedpair.pictures.picture import Floats, Mask
 
-VERSION = 3  # of all figures of a sequence together
+VERSION = 4  # of all figures of a sequence together
 STILL = "a still view: what moves with a camera, or is dragged along by one, is not seen here"
 NAMES = ("flicker_percent", "boiling_percent", "boiling_share", "frame_to_frame_percent", "response")
 NUMBER = re.compile(r"(\d+)(?!.*\d)")
@@ -179,7 +179,7 @@ def figure_row(figure: SequenceFigure) -> dict[str, Any]:
     return {
         "flicker_percent": figure.flicker_percent, "boiling_percent": figure.boiling_percent,
         "boiling_share": figure.boiling_share, "frame_to_frame_percent": figure.frame_to_frame_percent,
-        "correlation": figure.correlation,
+        "correlation": figure.correlation, "moves": figure.moves,
         "response": None if response is None else {
             "frame": response.frame, "tau": response.tau, "frames_to_90": response.frames_to_90,
             "at_once": response.at_once, "change": response.change,

@@ -4027,6 +4027,8 @@ export interface components {
             response: components["schemas"]["Answer"] | null;
             /** @description By more than a tenth, and no single change explains it */
             light_changes: boolean;
+            /** @description Things move in the picture, and the figures hold that too */
+            moves: boolean;
             reference: components["schemas"]["AgainstReference"] | null;
             /** @description Why it cannot be compared with its reference */
             reference_refused: string;
