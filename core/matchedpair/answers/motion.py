@@ -10,7 +10,7 @@ from matchedpair.answers.answer import (
     NOTHING,
     OPTION,
     PAIR,
-    RENDER_REFERENCE,
+    REFERENCE_SEQUENCE,
     SURE,
     UNSURE,
     Answer,
@@ -42,7 +42,7 @@ def answer(facts: StudyFacts) -> Answer:
     proof = _proof(best)
     if any(row.light_changes and not row.by_reference for row in rows):
         text = "Not sure yet: the light itself changes over these frames, and flicker holds that too"
-        step = Step(RENDER_REFERENCE, "Make a reference sequence")
+        step = Step(REFERENCE_SEQUENCE, "Make a reference sequence")
         return Answer(facts.question, sentence(text), UNSURE, 0, (), _but(facts, rows), step, proof)
     moving = any(row.moves and not row.by_reference for row in rows)
     if frames < LEAST_FRAMES:
@@ -59,7 +59,7 @@ def answer(facts: StudyFacts) -> Answer:
     if moving:
         # what moves adds the same to all of them, so that their order holds and their figures do not
         text = f"{capital(_name(best))} {what}{_time(facts, best)}"
-        step = Step(RENDER_REFERENCE, "Make a reference sequence")
+        step = Step(REFERENCE_SEQUENCE, "Make a reference sequence")
         return Answer(facts.question, sentence(text), SURE, best.option, (), _but(facts, rows), step, proof)
     text = f"{capital(_name(best))} {what}: {_calm(best)}{_time(facts, best)}"
     return Answer(facts.question, sentence(text), SURE, best.option, told, _but(facts, rows), None, proof)

@@ -2433,6 +2433,7 @@ export interface components {
          * @description * `seeds` - seeds
          *     * `reference` - reference
          *     * `take reference` - take reference
+         *     * `reference sequence` - reference sequence
          *     * `zone` - zone
          *     * `levels` - levels
          *     * `run` - run
@@ -2440,7 +2441,7 @@ export interface components {
          *     * `search` - search
          * @enum {string}
          */
-        ActEnum: "seeds" | "reference" | "take reference" | "zone" | "levels" | "run" | "look" | "search";
+        ActEnum: "seeds" | "reference" | "take reference" | "reference sequence" | "zone" | "levels" | "run" | "look" | "search";
         /** @description The error against a reference sequence, how much of it changes from frame to frame, and the lag behind it. */
         AgainstReference: {
             lag: components["schemas"]["Lag"] | null;

@@ -76,6 +76,7 @@ export function NextStep({ study, answer }: { study: Schema["Study"]; answer: An
   const elsewhere = {
     reference: `/scenes/${encodeURIComponent(study.scene_name)}`,
     zone: `/scenes/${encodeURIComponent(study.scene_name)}`,
+    "reference sequence": `/studies/${study.id}/motion`,
     levels: `/studies/${study.id}/plan`,
     look: addressOf(shown, study.id),
     search: `/studies/${study.id}/search?at=full-size`,
