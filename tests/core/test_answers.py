@@ -271,6 +271,17 @@ class Engines(unittest.TestCase):
         self.assertTrue(low < rows["Sorrel"].ratio < high < 1.2 * low)
         self.assertEqual((rows["Sedge"].why_not, rows["Sedge"].interval[0]), (NEVER, math.inf))
 
+    def test_what_never_gets_there_in_one_place_leaves_no_doubt_however_fast_it_is_in_another(self):
+        facts = engines(places=("Marble stall", "Mist lane"), slow=9.0)
+        quick = tuple(
+            replace(each, visible_error=1.5, visible_mean=1.4, convergence=falls(1.5, 1.4))
+            if (each.engine, each.place) == ("Sedge", "Mist lane") else each
+            for each in facts.options
+        )  # fmt: skip
+        answer = answer_of(replace(facts, options=quick))
+        self.assertEqual((answer.sure, answer.choice), (SURE, 1))
+        self.assertIn("Sedge never gets as close in Marble stall", " ".join(each.text for each in answer.because))
+
     def test_without_a_reference_nothing_is_ranked_and_one_is_offered(self):
         answer = answer_of(engines(references=False))
         self.assertEqual((answer.sure, answer.choice, answer.next.act), (UNSURE, 0, RENDER_REFERENCE))

@@ -61,7 +61,7 @@ class MatchSheet(unittest.TestCase):
             "load": ("busy", {"time"}), "seeds": ("1", {"noise"}), "warm_up": ("counted", {"time"}),
         }  # fmt: skip
         for key, (value, spoiled) in cases.items():
-            made = sheet(**{key: value})
+            made = sheet(**{key: value}, seed_count=1 if key == "seeds" else 2)
             self.assertEqual(row(made, key).state, "differs", key)
             self.assertEqual(set(row(made, key).spoils), spoiled, key)
             self.assertTrue(row(made, key).remains, key)
@@ -121,7 +121,7 @@ class MatchSheet(unittest.TestCase):
     def test_what_a_render_would_mend_says_so_and_what_none_would_does_not(self):
         mended = {condition.key for condition in sheet(
             size="96 × 54", crop="a", light="b", format="c", frame=2, view="d", quantities="e", version="f",
-            machine="g", load="busy", seeds="1", warm_up="counted",
+            machine="g", load="busy", seeds="1", seed_count=1, warm_up="counted",
             settings={"samples": 64, "bounces": 4, "clamp": 1.0, "denoise": True},
         ).conditions if condition.remedy}  # fmt: skip
         self.assertEqual(mended, {
@@ -142,6 +142,14 @@ class MatchSheet(unittest.TestCase):
         self.assertEqual(one.summary, "Matched but for samples; no noise by twins of the control and the trial.")
         mixed = match_sheet({**BASE, "machine": "a, b"}, {**BASE, "machine": "a, b", "settings": {}}, ["settings"])
         self.assertIn("times of several machines", mixed.summary)
+
+    def test_as_many_other_seeds_spoil_nothing_since_either_side_has_its_twins(self):
+        sides = [{**BASE, "seeds": seeds, "seed_count": 2} for seeds in ("1, 2", "7, 9")]
+        made = match_sheet(*sides, ["bounces"])
+        self.assertEqual((row(made, "seeds").state, made.fair), ("held", True))
+        self.assertEqual((row(made, "seeds").control, row(made, "seeds").trial), ("1, 2", "7, 9"))
+        fewer = match_sheet(sides[0], {**BASE, "seeds": "7", "seed_count": 1}, ["bounces"])
+        self.assertEqual(row(fewer, "seeds").state, "differs")
 
     def test_seeds_that_gave_the_same_picture_spoil_the_noise(self):
         made = sheet(same_pictures=True)

@@ -92,11 +92,8 @@ def answer(facts: StudyFacts) -> Answer:
     rows = {name: [row for own in table.values() for row in own if row.option.name == name] for name in names}
     usual = {name: found for name in names if (found := _usual(rows[name], len(places))) is not None}
     best = min(usual, key=lambda name: usual[name].value, default="")
-    doubtful = min(
-        (name for name in names if min(row.interval[0] for row in rows[name]) < 1 - TIME and not _wins(usual, name)),
-        key=lambda name: min(row.interval[0] for row in rows[name]),
-        default="",
-    )
+    least = {name: _least(rows[name], len(places)) for name in names if not _wins(usual, name)}
+    doubtful = min((name for name in least if least[name] < 1 - TIME), key=lambda name: least[name], default="")
     if _wins(usual, best):
         text = f"{best}: as close to the reference as {_title(control)}, {_times(table, best, places)}"
         lead, choice, sure, step = best, rows[best][0].option.key, SURE, None
@@ -199,6 +196,12 @@ def _usual(rows: list[Standing], places: int) -> _Usual | None:
         math.hypot(*(math.log(row.ratio / row.interval[end]) for row in rows)) / len(rows) for end in (0, 1)
     )
     return _Usual(value, (value * math.exp(-below), value * math.exp(above)))
+
+
+def _least(rows: list[Standing], places: int) -> float:
+    """The least that it can take over all places; infinite where it never gets there in one, or is not in all."""
+    lows = [row.interval[0] for row in rows]
+    return geometric_mean(lows) if len(lows) == places and max(lows) < math.inf else math.inf
 
 
 def _wins(usual: dict[str, _Usual], name: str) -> bool:

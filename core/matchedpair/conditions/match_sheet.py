@@ -286,6 +286,8 @@ def _seeds(control: Side, trial: Side, under_test: Collection[str]) -> _Found:
     if alike:
         why = {"noise": f"the {_list(alike)}'s seeds gave the same picture: its noise is unknown"}
         return replace(found, state="differs", spoils=why)
+    if found.state == "differs" and counts[0] == counts[1] and (counts[0] or 0) > 1:
+        return replace(found, state="held", note="as many seeds on either side, other ones")
     single = [name for name, count in zip(names, counts, strict=True) if count is not None and count < 2]
     if single and found.state != "differs":
         return replace(found, note=f"no noise by twins of the {' and the '.join(single)}")
