@@ -10,7 +10,7 @@ from matchedpair.errors import InputError
 
 from server.answers.studies import answered_study
 from server.pairs.partners import as_side
-from server.references.actions import from_option, take_rendered
+from server.references.actions import from_option
 from server.runs.actions import add_seed, queue_references, queue_study
 from server.studies.actions import keep_variant
 from server.studies.models import Option, Purpose, Study
@@ -33,7 +33,7 @@ def settle(study: Study) -> int:
         return sum(add_seed(study, options) for _ in range(step.seeds))
     if step.act == TAKE_REFERENCE:
         for option in options:
-            from_option(option, "")
+            from_option(option)
         return 0
     if step.act == RENDER_REFERENCE and step.quality is not None:
         return _render_references(study, sorted(options, key=lambda row: step.options.index(row.pk)), step)
@@ -59,5 +59,5 @@ def _render_references(study: Study, bases: list[Option], step: Step) -> int:
     queued = queue_references(study, made, step.seeds)
     if not queued:
         for option in made:
-            take_rendered(option)
+            from_option(option)
     return queued

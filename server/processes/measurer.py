@@ -34,7 +34,7 @@ from server.processes.heartbeat import Heart, machine_seconds
 from server.processes.models import Trouble
 from server.processes.outstanding import Look, forget_look, options_since
 from server.processes.turns import seen, turn, wish
-from server.references.actions import rendered_to_judge, take_rendered
+from server.references.actions import from_option, rendered_to_judge
 from server.searches.confirming import tell_again
 from server.searches.same_noise import advance_all as match_further
 from server.searches.searching import advance_all as search_further
@@ -139,7 +139,7 @@ class Measurer:
             yield Work("join", str(row.pk), f"adds what came to “{row.title}”", do, str(row.renders.count()))
         for option in rendered_to_judge():
             about = f"takes the reference of “{option.study.question}”"
-            yield Work("reference", str(option.pk), about, partial(take_rendered, option))
+            yield Work("reference", str(option.pk), about, partial(from_option, option))
         for row in wanted_layers():
             about = f"makes a map of {row.name.replace('_', ' ')}"
             yield Work("map", str(row.pk), about, partial(_made, row), str(row.inputs))

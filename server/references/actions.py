@@ -10,6 +10,7 @@ from django.core.files.uploadedfile import UploadedFile
 from django.db import transaction
 from django.db.models import Exists, OuterRef
 from matchedpair.elsewhere import DISPLAY, LINEAR, Taken, plain_name
+from matchedpair.engines.setting import is_number
 from matchedpair.errors import InputError, RefusedError
 from matchedpair.measures.drawn_zones import measured_mask
 from matchedpair.pictures import write_exr
@@ -32,7 +33,7 @@ MOST_MATCHED_SIDE = 960
 
 
 @transaction.atomic
-def from_option(option: Option, title: str) -> Reference:
+def from_option(option: Option, title: str = "") -> Reference:
     """Make an option's first two seeds a reference: picture and twin. Raises `InputError` without a finished run."""
     runs = list(option.runs.filter(state=RunState.FINISHED, warm_up=False, encoding=LINEAR).order_by("seed")[:2])
     if not runs:
@@ -42,7 +43,7 @@ def from_option(option: Option, title: str) -> Reference:
         "engine": option.engine_title, "version": runs[0].engine_version, "settings": option.settings,
         "seeds": [run.seed for run in runs], "seconds": sum(seconds) or None, "study": option.study_id,
     }  # fmt: skip
-    title = title or f"{option.engine_title}, {option.study.question}"[:200]
+    title = (title or f"{option.engine_title}, {_quality(option) or option.study.question}")[:200]
     return Reference.objects.create(
         setup=option.setup, kind=ReferenceKind.RENDER, title=title,
         picture=runs[0].picture, twin=runs[1].picture if len(runs) > 1 else "", details=details,
@@ -64,11 +65,10 @@ def _sound(option: Option) -> bool:
     return all(check["severity"] != "stop" for run in runs for check in run.checks)
 
 
-def take_rendered(option: Option) -> Reference:
-    """What was rendered to be a reference becomes one. Raises `InputError` without a finished run."""
+def _quality(option: Option) -> str:
+    """Its value of the quality knob in words; empty without one."""
     value = option.settings.get(option.quality_knob)
-    knob = option.quality_knob.replace("_", " ")
-    return from_option(option, f"{option.engine_title}, {value:g} {knob}")
+    return f"{value:g} {option.quality_knob.replace('_', ' ')}" if is_number(value) else ""
 
 
 def from_upload(upload: UploadedFile, values: dict[str, Any], twin: UploadedFile | None = None) -> Reference:
