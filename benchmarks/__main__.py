@@ -12,8 +12,8 @@ import django
 
 NAMES = (
     "runner_cost", "times_agree", "run_table", "study_pages", "progress_latency", "estimates", "finder", "searches",
-    "viewer", "player", "measures", "measured_study", "accuracy", "coverage", "reduced_maps", "load", "command_start",
-    "growth", "machines",
+    "viewer", "player", "measures", "measured_study", "accuracy", "coverage", "error_falls", "reduced_maps", "load",
+    "command_start", "growth", "machines",
 )  # fmt: skip
 
 
