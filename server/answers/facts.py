@@ -62,8 +62,14 @@ def study_facts(
         max(rendered * study.repeats, done),
         left_out=tuple(dict.fromkeys(each.name for own in options for each in own.zones.get(WHOLE, []))),
         reference_engine=str(judged.details.get("engine") or "") if judged else "",
-        reference_to_come=reference_to_come,
+        reference_to_come=reference_to_come, reference_problem=_problem(options, references),
     )  # fmt: skip
+
+
+def _problem(options: Sequence[OptionFacts], references: References) -> str:
+    """Why the first option that has a reference cannot be judged by it; empty where it can, or is not measured yet."""
+    rows = (own.measure("visible", WHOLE, references) for own in options if references.of(own.option.setup) is not None)
+    return next((row.refused for row in rows if row is not None and row.refused), "")
 
 
 def _option(
@@ -100,7 +106,7 @@ def _option(
         not_near=not_near,
         goes_down=own.goes_down(option.quality_knob, down), reached=own.reached,
         convergence=convergence_fact(own, reference) if visible is not None and visible.value is not None else None,
-        refines=refines, finest=finest,
+        refines=refines, finest=finest, judged=reference is not None,
     )  # fmt: skip
 
 

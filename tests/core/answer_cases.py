@@ -183,6 +183,12 @@ def fast_and_far():
     return replace(facts, options=(facts.options[0], quick), pairs=facts.pairs[:1])
 
 
+def judged(facts, problem=""):
+    """The same with a reference that is not measured against yet, or cannot be."""
+    options = tuple(replace(each, judged=True) for each in facts.options)
+    return replace(facts, options=options, reference_problem=problem)
+
+
 def one_seed():
     """Nobody can tell noise from what lasts."""
     alder, sorrel = (
@@ -411,6 +417,10 @@ CASES = {
     "Engines without a reference that can render one": able(engines(references=False)),
     "Engines without a reference while one is rendered": replace(
         able(engines(references=False)), reference_to_come=True
+    ),
+    "Engines as without a reference while it is measured": judged(engines(references=False)),
+    "Engines as without a reference since it lies beside them": judged(
+        able(engines(references=False)), "against the reference, the pictures are shifted by 1.5 pixels"
     ),
     "Engines without a reference, one of which is rendered long enough": with_long_one(engines(references=False)),
     "Samples that are enough": ladder({4: 3.4, 16: 1.72, 64: 0.86, 128: 0.62}),

@@ -90,6 +90,8 @@ class OptionFact:
         denoiser is on.
     finest : float or None
         As far as its quality knob goes; None where it has no end.
+    judged : bool
+        Whether there is a reference of its place.
     stops, colour : Figure or None
         Against the reference.
     apparent_error, apparent_detail : Figure or None
@@ -143,6 +145,7 @@ class OptionFact:
     convergence: Convergence | None = None
     refines: bool = False
     finest: float | None = None
+    judged: bool = False
 
     def levels_but_knob(self) -> tuple[LevelFact, ...]:
         """The levels of all that is varied but the quality knob and the place: options alike in them are one ladder."""
@@ -330,8 +333,9 @@ class SearchFact:
 
 @dataclass(frozen=True)
 class StudyFacts:
-    """A study: its question by name and in words, its options, its pairs, the searches for the least settings, the
-    zones that count nowhere, which engine made its reference, and whether one is being rendered.
+    """A study: its question by name and in words, its options, its pairs, the searches for the least settings, and the
+    zones that count nowhere; which engine made its reference, whether one is being rendered, and why nothing can be
+    judged by the one that is there.
     """
 
     question: str
@@ -346,6 +350,7 @@ class StudyFacts:
     left_out: tuple[str, ...] = ()
     reference_engine: str = ""
     reference_to_come: bool = False
+    reference_problem: str = ""
     format: int = FORMAT
 
     def option(self, key: int) -> OptionFact | None:

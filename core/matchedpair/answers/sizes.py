@@ -10,7 +10,7 @@ from matchedpair.answers.missing import nothing_yet
 from matchedpair.answers.phrases import about, number, percent, sentence
 from matchedpair.answers.settle import LARGER, more_seeds
 from matchedpair.answers.thresholds import DETAIL, SEEN, TIME
-from matchedpair.answers.unjudged import TO_COME, reference_step
+from matchedpair.answers.unjudged import about_reference, reference_step
 from matchedpair.measures.figure import Figure, over
 
 FAR_IN_TIME = 1.25  # beyond, the two were not given the same time
@@ -61,10 +61,13 @@ def _without(facts: StudyFacts) -> Answer:
     text = (
         f"Not decided: noise cannot be compared across sizes, and there is no reference at {size} to hold both against"
     )
-    told = (Claim(TO_COME),) if facts.reference_to_come else ()
     at_size = [option for option in rendered if option.size == largest.size]
     return Answer(
-        facts.question, sentence(text), UNSURE, because=told, next=reference_step(facts, at_size, f" at {size}")
+        facts.question,
+        sentence(text),
+        UNSURE,
+        because=about_reference(facts, at_size),
+        next=reference_step(facts, at_size, f" at {size}"),
     )
 
 

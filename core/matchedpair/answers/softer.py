@@ -34,7 +34,7 @@ from matchedpair.answers.phrases import (
 from matchedpair.answers.same_noise import NOT_WORTH, WORTH, Cost, what_tells
 from matchedpair.answers.settle import more_seeds
 from matchedpair.answers.thresholds import TIME
-from matchedpair.answers.unjudged import TO_COME, reference_step
+from matchedpair.answers.unjudged import about_reference, reference_step
 
 
 def of_uncompared(facts: StudyFacts) -> Answer:
@@ -62,7 +62,7 @@ def answer(facts: StudyFacts, pair: PairFact) -> Answer:
         step = more_seeds([control, trial], 1.0, 1.0)  # one, which brings both
     else:
         told, why = (*softer, *as_seen(pair, proof)), "Only a reference tells what was noise"
-        told = (Claim(TO_COME), *told) if facts.reference_to_come else told
+        told = (*about_reference(facts, facts.options), *told)
         step = reference_step(facts)
     text = f"Not decided: {pair.subject} {_does(pair)}. {why}"
     return Answer(facts.question, sentence(text), UNSURE, 0, told, caveats(facts, pair), step, proof)

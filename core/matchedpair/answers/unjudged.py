@@ -26,6 +26,7 @@ LEAST_FINER = 4.0  # where its knob goes no farther
 TWINS = 2
 MOST = 3
 TO_COME = "The reference is being rendered."
+TO_MEASURE = "The reference is there and waits to be measured."
 
 
 def without_reference(facts: StudyFacts) -> Answer:
@@ -33,17 +34,31 @@ def without_reference(facts: StudyFacts) -> Answer:
     told = [claim for pair in _telling(facts) if (claim := _known(facts, pair)) is not None][:MOST]
     text = "Not decided: without a reference only grain can be compared, and these engines cheat differently"
     first = next((claim.proof for claim in told), None)
-    because = (Claim(TO_COME), *told) if facts.reference_to_come else tuple(told)
+    because = (*about_reference(facts, facts.options), *told)
     return Answer(facts.question, sentence(text), UNSURE, because=because, next=reference_step(facts), shown=first)
+
+
+def about_reference(facts: StudyFacts, options: Sequence[OptionFact]) -> tuple[Claim, ...]:
+    """Where the reference of these options stands that they are not judged by yet; nothing where there is none."""
+    if facts.reference_to_come:
+        return (Claim(TO_COME),)
+    if facts.reference_problem:
+        why = facts.reference_problem.removeprefix("against the reference, ")
+        return (Claim(sentence(f"the reference cannot judge them: {why}")),)
+    return (Claim(TO_MEASURE),) if _waits(options) else ()
+
+
+def _waits(options: Sequence[OptionFact]) -> bool:
+    return any(option.judged and option.visible_error is None and option.apparent_error is None for option in options)
 
 
 def reference_step(facts: StudyFacts, options: Sequence[OptionFact] = (), at: str = "") -> Step | None:
     """How to a reference: of these options' places, all where none are given, `at` which size. None while it is being
-    rendered.
+    rendered or measured.
     """
-    if facts.reference_to_come:
-        return None
     among = options or facts.options
+    if facts.reference_to_come or (_waits(among) and not facts.reference_problem):
+        return None
     own = tuple(option.key for option in options[:1])
     otherwise = Step(RENDER_REFERENCE, f"Render a reference{at}", own)
     return _there(among) or _to_render(among, at) or otherwise
