@@ -165,5 +165,9 @@ class References(PreparedTest):
         self.assertEqual(study.runs.count(), runs)
         reference = Reference.objects.get()
         self.assertEqual((reference.details["engine"], reference.details["settings"]["samples"]), ("Good", 512))
+        waits = answered_study(study, now=True).answer
+        self.assertEqual(
+            (waits.next, waits.because[0].text), (None, "The reference is there and waits to be measured.")
+        )
         measure_outstanding(Option.objects.filter(study=study))
         self.assertNotEqual(answered_study(study).answer.sentence.split(":")[0], "Not decided")
