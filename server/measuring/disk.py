@@ -94,4 +94,5 @@ def _runs(study: Study, what: str) -> QuerySet[Run]:
     throwaway = Q(warm_up=True) | Q(option__purpose=Purpose.PILOT)
     if what == WARM_UPS:
         return runs.filter(throwaway)
-    return runs.exclude(throwaway).filter(option__in_plan=what == COUNTED)
+    wanted = Q(option__in_plan=True) | Q(option__purpose=Purpose.REFERENCE)
+    return runs.exclude(throwaway).filter(wanted if what == COUNTED else ~wanted)

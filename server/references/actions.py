@@ -35,7 +35,8 @@ MOST_MATCHED_SIDE = 960
 @transaction.atomic
 def from_option(option: Option, title: str = "") -> Reference:
     """Make an option's first two seeds a reference: picture and twin. Raises `InputError` without a finished run."""
-    runs = list(option.runs.filter(state=RunState.FINISHED, warm_up=False, encoding=LINEAR).order_by("seed")[:2])
+    pictured = option.runs.filter(state=RunState.FINISHED, warm_up=False, encoding=LINEAR).exclude(picture="")
+    runs = list(pictured.order_by("seed")[:2])
     if not runs:
         raise InputError("this side has no finished render in linear light to judge others by")
     seconds = [run.wall_seconds for run in runs if run.wall_seconds is not None]
@@ -52,10 +53,11 @@ def from_option(option: Option, title: str = "") -> Reference:
 
 def rendered_to_judge() -> list[Option]:
     """Options that were rendered to be references, are done, and are none yet."""
-    done = Option.objects.filter(purpose=Purpose.REFERENCE, runs__state=RunState.FINISHED, study__removed_at=None)
+    ended = Run.objects.filter(state=RunState.FINISHED, study__removed_at=None).exclude(picture="")
+    done = Option.objects.filter(purpose=Purpose.REFERENCE, pk__in=ended.values("option"))
     open_runs = Run.objects.filter(option=OuterRef("pk"), state__in=OPEN_STATES)
     known = Run.objects.filter(option=OuterRef("pk"), picture__in=Reference.objects.values("picture"))
-    rows = done.filter(~Exists(open_runs), ~Exists(known)).distinct().select_related("study", "setup__scene")
+    rows = done.filter(~Exists(open_runs), ~Exists(known)).select_related("study", "setup__scene")
     return [row for row in rows if _sound(row)]
 
 

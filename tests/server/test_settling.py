@@ -7,6 +7,7 @@ from matchedpair.answers.answer import RENDER_REFERENCE, SURE, TAKE_REFERENCE, U
 
 from server.answers.settling import settle
 from server.answers.studies import answered_study
+from server.measuring.disk import disk_use, let_go
 from server.measuring.measuring import measure_outstanding
 from server.measuring.models import Measure
 from server.processes.measurer import Measurer
@@ -15,6 +16,8 @@ from server.references.actions import rendered_to_judge
 from server.references.models import Reference
 from server.runs.actions import claim, queue_study
 from server.runs.recording import record_result
+from server.store.files import path_of
+from server.store.pixels import PICTURE
 from server.studies.models import Option, Purpose
 from tests.pictures import noisy, photograph
 from tests.server.base import PreparedTest, factor, result_of
@@ -131,6 +134,15 @@ class References(PreparedTest):
         self.assertEqual(answered_study(study).answer.next.act, RENDER_REFERENCE)
         self.assertEqual(settle(study), 0, "what is there is not rendered anew")
         self.assertEqual(Reference.objects.filter(removed_at=None).count(), 1)
+
+    def test_its_pictures_are_no_old_ones_that_may_be_let_go(self):
+        study = self.study()
+        settle(study)
+        self.end_queued(study)
+        Measurer().work()
+        self.assertEqual(disk_use(study)["old"], 0)
+        self.assertEqual(let_go(study, "old"), 0)
+        self.assertTrue(path_of(Reference.objects.get().picture, PICTURE).is_file())
 
     def test_of_two_places_each_gets_its_own(self):
         study = self.create(
