@@ -28,12 +28,9 @@ from server.runs.models import Run
 from server.studies.models import Pair
 
 
-def compare_outstanding(options: Sequence[int], zones: ZonesByView, kept: ControlKept | None = None) -> int:
-    """Compare the sides of the pairs that these options are in, where anything changed. Returns how many zones.
-
-    What is known of the last control is taken from `kept`, and kept there.
-    """
-    done, kept = 0, kept or ControlKept()
+def compare_outstanding(options: Sequence[int], zones: ZonesByView) -> int:
+    """Compare the sides of the pairs that these options are in, where anything changed. Returns how many zones."""
+    done, kept = 0, ControlKept()
     for start in range(0, len(options), 500):
         some = options[start : start + 500]
         pairs = Pair.objects.filter(Q(control__in=some) | Q(trial__in=some))

@@ -32,13 +32,12 @@ from server.measuring.inputs import (
 )
 from server.measuring.models import Measure
 from server.measuring.question_measures import measure_for_questions
-from server.measuring.reading import ControlKept, let_go_of_pictures, render_measures
+from server.measuring.reading import render_measures
 from server.measuring.which_reference import References
 from server.references.models import Reference
 from server.runs.models import Run
 from server.studies.models import Option, Purpose
 
-AT_ONCE = 2  # options measured before their pairs are compared, while their pictures are in memory
 NOISE, VISIBLE_NOISE = "noise", "visible_noise"
 OUTSIDE = "no pixel of the zone is in this picture"
 
@@ -46,12 +45,8 @@ OUTSIDE = "no pixel of the zone is in this picture"
 def measure_outstanding(options: QuerySet[Option]) -> int:
     """Measure what changed of these options, their pairs, and what their questions need. Returns how many zones."""
     touched = list(options.values_list("pk", flat=True))
-    zones, kept, done = zones_by_view(), ControlKept(), 0
-    for start in range(0, len(touched), AT_ONCE):
-        some = touched[start : start + AT_ONCE]
-        done += measure_options(some) + compare_outstanding(some, zones, kept)
-    let_go_of_pictures()
-    return done + measure_for_questions(touched, zones)
+    zones = zones_by_view()
+    return measure_options(touched) + compare_outstanding(touched, zones) + measure_for_questions(touched, zones)
 
 
 def measure_options(options: Sequence[int]) -> int:

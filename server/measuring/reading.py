@@ -16,7 +16,7 @@ from matchedpair.measures.light import Found
 from matchedpair.measures.pair import PairMeasures
 from matchedpair.measures.pair_side import PairSide, refuse_other_size
 from matchedpair.measures.render import RenderMeasures, Viewing
-from matchedpair.pictures.picture import Floats, Mask, Picture
+from matchedpair.pictures.picture import Floats, Mask
 from matchedpair.plans.until_sure import MOST_SEEDS
 
 from server.catalogue.engines import denoisers_in, has_twins
@@ -33,9 +33,7 @@ LEAST_SEEDS = 4
 Looked = tuple[tuple[str, ...], bytes]  # hashes of pictures, and of where they count
 MOST_FOUND = 4096
 MOST_KEPT = 5_000_000  # pixels of a control's pictures, up to which it is kept from pair to pair: two of 1920×1080
-MOST_READ = 12_500_000  # pixels of pictures kept as they were read: an option is measured, and compared after that
 _known: OrderedDict[Looked, Found] = OrderedDict()
-_read_lately: OrderedDict[str, Picture] = OrderedDict()
 _lock = Lock()
 
 
@@ -133,33 +131,12 @@ class _Read:
 
 def _read(source: _Source) -> _Read:
     """Raises `RefusedError` or `PictureError`."""
-    pictures = [_picture(digest) for digest in source.digests]
+    pictures = [stored_picture(digest) for digest in source.digests]
     if len({picture.size for picture in pictures}) > 1:
         raise RefusedError("noise", "the pictures differ in size")
     valid = np.logical_and.reduce([picture.valid for picture in pictures])
     valid = measured_mask(source.left_out, source.size, source.crop, valid)
     return _Read(source, [picture.pixels for picture in pictures], valid)
-
-
-def _picture(digest: str) -> Picture:
-    """A stored picture, from memory where it was among the last that were read. Raises `PictureError`."""
-    with _lock:
-        kept = _read_lately.get(digest)
-        if kept is not None:
-            _read_lately.move_to_end(digest)
-            return kept
-    found = stored_picture(digest)
-    with _lock:
-        _read_lately[digest] = found
-        while sum(each.valid.size for each in _read_lately.values()) > MOST_READ:
-            _read_lately.popitem(last=False)
-    return found
-
-
-def let_go_of_pictures() -> None:
-    """Keep no picture that was read, since nothing more is to be measured for now."""
-    with _lock:
-        _read_lately.clear()
 
 
 def _judged(setup: Setup, runs: Sequence[Run]) -> list[str]:

@@ -26,10 +26,9 @@ from server.imports.growing import join, look_into_folder, sets_that_grow, watch
 from server.imports.inbox import take_in_one, waiting_folder
 from server.measuring.comparing import compare_outstanding
 from server.measuring.maps import make_layer, wanted_layers
-from server.measuring.measuring import AT_ONCE, measure_options
+from server.measuring.measuring import measure_options
 from server.measuring.models import MapLayer
 from server.measuring.question_measures import measure_for_questions
-from server.measuring.reading import ControlKept, let_go_of_pictures
 from server.motion.measuring import measure_sequences
 from server.processes.heartbeat import Heart, machine_seconds
 from server.processes.models import Trouble
@@ -49,6 +48,7 @@ TRY_AGAIN_SECONDS = 2.0
 MOST_TRIES = 3
 MOST_CRASHES = 2
 AGAIN = "again"
+AT_ONCE = 20
 log = logging.getLogger("server.measurer")
 
 
@@ -161,15 +161,14 @@ class Measurer:
         rows = list(options.values_list("pk", "study", "study__question"))
         options_now = Option.objects.filter(pk__in=[row[0] for row in rows]).order_by()
         last = dict(options_now.values_list("pk").annotate(Max("runs__ended_at")))
-        zones, kept = zones_by_view(), ControlKept()
+        for pk, _, question in rows:
+            yield Work(
+                "option", str(pk), f"measures for “{question}”", partial(measure_options, [pk]), str(last.get(pk))
+            )
+        zones = zones_by_view()
         for start in range(0, len(rows), AT_ONCE):
-            some = rows[start : start + AT_ONCE]
-            for pk, _, question in some:
-                about = f"measures for “{question}”"
-                yield Work("option", str(pk), about, partial(measure_options, [pk]), str(last.get(pk)))
-            compare = partial(compare_outstanding, [row[0] for row in some], zones, kept)
-            yield Work("pairs", str(some[0][0]), "compares pairs", compare)
-        let_go_of_pictures()
+            some = [row[0] for row in rows[start : start + AT_ONCE]]
+            yield Work("pairs", str(some[0]), "compares pairs", partial(compare_outstanding, some, zones))
         for study, question in {study: question for _, study, question in rows}.items():
             mine = [pk for pk, own, _ in rows if own == study]
             asks = f"measures what “{question}” asks"
