@@ -24,6 +24,7 @@ from server.measuring.question_measures import NAMES
 from server.measuring.which_reference import References, place_of
 from server.pairs.look_facts import cell_facts, island_facts
 from server.pairs.pair import PairFigures
+from server.references.models import Reference
 from server.studies.models import Option, Study
 
 OF_EACH = (
@@ -62,8 +63,17 @@ def study_facts(
         max(rendered * study.repeats, done),
         left_out=tuple(dict.fromkeys(each.name for own in options for each in own.zones.get(WHOLE, []))),
         reference_engine=str(judged.details.get("engine") or "") if judged else "",
+        reference_quality=_quality(judged, options),
         reference_to_come=reference_to_come, reference_problem=_problem(options, references),
     )  # fmt: skip
+
+
+def _quality(reference: Reference | None, options: Sequence[OptionFacts]) -> float | None:
+    """How much a reference has of the quality knob of the options of its engine; None where that is not known."""
+    details = reference.details if reference is not None else {}
+    knobs = (own.option.quality_knob for own in options if own.option.engine_title == details.get("engine"))
+    value = (details.get("settings") or {}).get(next(knobs, ""))
+    return float(value) if is_number(value) else None
 
 
 def _problem(options: Sequence[OptionFacts], references: References) -> str:

@@ -408,6 +408,7 @@ CASES = {
         None, ratio(0.9, 0.02, method="wall"), visible=ratio(0.8), sharpness=0.62, question="version", found=False
     ),
     "Engines with a reference": engines(),
+    "Engines with a short reference": replace(engines(slow=9.0), reference_engine="Alder", reference_quality=256.0),
     "Engines over two scenes": engines(places=("Marble stall", "Mist lane")),
     "Engines of which none comes sooner": engines(slow=4.0),
     "Engines of which one is not sure yet": engines(slow=3.2),

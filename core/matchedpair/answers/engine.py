@@ -40,7 +40,7 @@ from matchedpair.answers.phrases import (
 )
 from matchedpair.answers.settle import more_seeds
 from matchedpair.answers.thresholds import PLAIN_STOPS, SEEN, STOPS, TIME
-from matchedpair.answers.unjudged import without_reference
+from matchedpair.answers.unjudged import FINER, without_reference
 from matchedpair.choose.failing import PART
 from matchedpair.measures.figure import Figure, Interval
 from matchedpair.measures.samples_to import Convergence, samples_to
@@ -112,8 +112,7 @@ def answer(facts: StudyFacts) -> Answer:
     but = [claim for pair in facts.pairs if pair.trial == choice for claim in caveats(facts, pair)]
     if missing:
         but.append(Claim(f"no reference in {missing[0]}, so it does not count there"))
-    if facts.reference_engine and choice and facts.reference_engine == _engine_of(facts, choice):
-        but.append(Claim(f"the reference is {facts.reference_engine}'s own: what it leaves out itself is not seen"))
+    but += _of_reference(facts, control, choice)
     return Answer(
         facts.question,
         sentence(text),
@@ -251,9 +250,21 @@ def _what_tells(control: OptionFact, rows: list[Standing]) -> Step | None:
     return Step(HIGHER_LEVELS, f"Render {own.engine} with {quality:g} {own.knob}{about}", (own.key,))
 
 
-def _engine_of(facts: StudyFacts, key: int) -> str:
-    option = facts.option(key)
-    return option.engine if option is not None else ""
+def _of_reference(facts: StudyFacts, control: OptionFact, choice: int) -> list[Claim]:
+    """What the reference itself leaves in doubt: noise of its own, and what its engine does not do."""
+    found = []
+    quality = facts.reference_quality
+    if quality and control.quality and control.engine == facts.reference_engine and not control.goes_down:
+        more = quality / control.quality
+        if more < FINER / 2:
+            knob = control.knob or "samples"
+            found.append(
+                Claim(f"the reference has only {times(more)} × the control's {knob}: its own noise counts too")
+            )
+    chosen = facts.option(choice)
+    if facts.reference_engine and chosen is not None and chosen.engine == facts.reference_engine:
+        found.append(Claim(f"the reference is {facts.reference_engine}'s own: what it leaves out itself is not seen"))
+    return found
 
 
 def _telling(table: dict[str, list[Standing]], control: OptionFact) -> list[str]:

@@ -334,8 +334,8 @@ class SearchFact:
 @dataclass(frozen=True)
 class StudyFacts:
     """A study: its question by name and in words, its options, its pairs, the searches for the least settings, and the
-    zones that count nowhere; which engine made its reference, whether one is being rendered, and why nothing can be
-    judged by the one that is there.
+    zones that count nowhere; which engine made its reference and with how much of its quality knob, whether one is
+    being rendered, and why nothing can be judged by the one that is there.
     """
 
     question: str
@@ -349,6 +349,7 @@ class StudyFacts:
     searches: tuple[SearchFact, ...] = ()
     left_out: tuple[str, ...] = ()
     reference_engine: str = ""
+    reference_quality: float | None = None
     reference_to_come: bool = False
     reference_problem: str = ""
     format: int = FORMAT
