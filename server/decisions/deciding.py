@@ -17,6 +17,7 @@ from matchedpair.choose import (
     decide,
     failures,
     forecast,
+    ranked_by,
     saving,
 )
 from matchedpair.choose.uses import LIMIT_OF
@@ -27,7 +28,8 @@ from server.decisions.candidates import OfStudy, candidates, mean_time
 from server.decisions.failing import held_of
 from server.decisions.models import Production, StudyUse
 from server.decisions.uses import as_use, uses_of
-from server.studies.models import Study
+from server.measuring.question_measures import noise_ranks_too_little
+from server.studies.models import Option, Study
 
 
 @dataclass(frozen=True)
@@ -84,12 +86,17 @@ def decided(study: Study, place: str = "") -> Decided:
     production = production_of(study)
     by_key = {row.key: row for row in options}
     core = {row.key: row.candidate for row in options}
+    rendered = Option.objects.filter(study=study, in_plan=True, left_out="")
+    by = ranked_by(
+        core, next((row.key for row in options if row.control), ""),
+        noise_ranks=not noise_ranks_too_little(study, rendered),
+    )  # fmt: skip
     baseline = next((row for row in options if row.control), None)
     before = _forecast(baseline, production) if baseline else None
     found = []
     held: dict[str, list[Held]] = {}
     for use in uses_of(study):
-        decision = decide(as_use(use), core)
+        decision = decide(as_use(use), core, by)
         hand = next((r for r in options if use.by_hand_id in [f.option.pk for f in r.options.values()]), None)
         chosen = hand or by_key.get(decision.chosen)
         cost = None
@@ -122,7 +129,7 @@ def _fact(
         production.frames, production.machines, cost.forecast.hours if cost else None,
         before.hours if before and cost else None,
         tuple(_moved(move, names) for move in decision.moved if move.chosen != decision.chosen) if rules else (),
-        tuple(lost),
+        tuple(lost), LIMIT_OF[decision.by].title.split(",")[0].lower(),
     )  # fmt: skip
 
 

@@ -126,6 +126,7 @@ class DecidedUseSerializer(serializers.Serializer):
     standings = serializers.DictField(child=StandingSerializer())
     frontier = serializers.ListField(child=serializers.CharField())
     knee = serializers.CharField()
+    ranked_by = serializers.ChoiceField(choices=["noise", "visible"], help_text="The figure that ranks beside time")
     firm = serializers.BooleanField()
     moved = MovedSerializer(many=True)
     forecast = ForecastSerializer(allow_null=True)
@@ -336,7 +337,8 @@ def _use(row: DecidedUse) -> dict[str, Any]:
             }
             for key, standing in decision.standings.items()
         },
-        "frontier": list(decision.frontier.order), "knee": decision.frontier.knee, "firm": decision.firm,
+        "frontier": list(decision.frontier.order), "knee": decision.frontier.knee, "ranked_by": decision.by,
+        "firm": decision.firm,
         "moved": [asdict(move) | {"changes": move.chosen != decision.chosen} for move in decision.moved],
         "forecast": _forecast(row.cost.forecast) if row.cost else None,
         "saving": _saving(row.cost.saving) if row.cost and row.cost.saving else None,

@@ -70,7 +70,7 @@ def measure_for_questions(touched: Sequence[int], zones: ZonesByView) -> int:
         options = study.options.filter(in_plan=True, left_out="", purpose=Purpose.COUNTED).order_by("number")
         coming = Run.objects.filter(option__in=options.order_by(), state__in=OPEN_STATES, warm_up=False)
         wanted = _WANTED[study.asked]
-        if coming.exists() or (wanted is _convergences and not _noise_ranks_too_little(study, options)):
+        if coming.exists() or (wanted is _convergences and not noise_ranks_too_little(study, options)):
             continue
         rows = list(options.select_related("setup__scene", "study").prefetch_related("runs", "measures"))
         done += sum(_measure(each) for each in wanted(rows, zones))
@@ -156,7 +156,7 @@ def _convergences(options: Sequence[Option], zones: ZonesByView) -> Iterator[_Wa
             )  # fmt: skip
 
 
-def _noise_ranks_too_little(study: Study, options: QuerySet[Option]) -> bool:
+def noise_ranks_too_little(study: Study, options: QuerySet[Option]) -> bool:
     """Whether its options are of several engines, or one is softer than its control, or denoised in another way."""
     rows = list(options.order_by().values_list("engine", "engine_title", "settings"))
     engines = {(engine, title) for engine, title, _ in rows}

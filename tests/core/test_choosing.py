@@ -24,6 +24,7 @@ from matchedpair.choose import (
     interactions,
     main_effects,
     over_scenes,
+    ranked_by,
     saving,
 )
 from matchedpair.curves import fit_curve, same_noise
@@ -56,6 +57,32 @@ class Limits(unittest.TestCase):
         self.assertEqual(check("stops", 0.05, down).state, "breaks")
         about = Figure(0.01, "stops", (-0.02, 0.04), "reference", 1)
         self.assertEqual(check("stops", 0.05, about).state, "keeps")
+
+
+class OtherEngines(unittest.TestCase):
+    """A quick one with little noise, whose light is wrong all the same."""
+
+    options: ClassVar = {
+        "a": option("Alder", 20.0, 10.0, visible=figure(1.5, None, "ΔE")),
+        "t": option("Tansy", 15.0, 4.0, visible=figure(3.0, None, "ΔE")),
+        "s": option("Sorrel", 18.0, 12.0, visible=figure(1.2, None, "ΔE")),
+        "long": option("Alder, 4096 samples", 900.0, 0.5),  # the reference itself, which nothing judges
+    }
+
+    def test_where_noise_ranks_none_the_visible_error_does(self):
+        by = ranked_by(self.options, "a", noise_ranks=False)
+        cleanest = Use("x", "Still", {"seconds": 100.0}, 1.0)
+        self.assertEqual((by, decide(cleanest, self.options, by).chosen), ("visible", "s"))
+        self.assertEqual(decide(cleanest, self.options).chosen, "t")
+        found = decide(Use("x", "Still", {}, 1.0), self.options, by)
+        self.assertTrue(found.standings["long"].out)
+        self.assertEqual(set(found.frontier.order), {"t", "s"})
+
+    def test_noise_does_where_it_can_or_nothing_else_is_known(self):
+        self.assertEqual(ranked_by(self.options, "a", noise_ranks=True), "noise")
+        self.assertEqual(ranked_by(self.options, "long", noise_ranks=False), "noise", "the control must be judged")
+        alone = {key: self.options[key] for key in ("a", "long")}
+        self.assertEqual(ranked_by(alone, "a", noise_ranks=False), "noise")
 
 
 class Lacking(unittest.TestCase):

@@ -37,7 +37,7 @@ class UseFact:
     doubts : tuple of str
         Limits at which it lies within its interval.
     ties : tuple of str
-        Options that are no different in time and noise.
+        Options that are no different in time and in `by`, which ranks beside it.
     without : str
         Why there is no choice, or which limit was left aside since nothing is known of it.
     frames, machines, hours, hours_before : int, int, float or None
@@ -60,6 +60,7 @@ class UseFact:
     hours_before: float | None = None
     moved: tuple[MoveFact, ...] = ()
     fails: tuple[Failure, ...] = ()
+    by: str = "noise"
 
 
 def use_answer(use: UseFact) -> Answer:
@@ -77,7 +78,7 @@ def use_answer(use: UseFact) -> Answer:
     text = f"{use.title}: {use.name}{took}: {kept}{_production(use)}"
     told = [Claim(_moved(move), proof) for move in use.moved[:2]]
     if use.ties:
-        told.append(Claim(f"No different in time and noise: {listed(use.ties[:3])}.", proof))
+        told.append(Claim(f"No different in time and {use.by}: {listed(use.ties[:3])}.", proof))
     if use.without:
         told.append(Claim(sentence(use.without)))
     worst: dict[tuple[str, str], Failure] = {}  # of several zones the worst alone, which comes first

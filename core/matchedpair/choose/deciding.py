@@ -1,4 +1,8 @@
-"""Which option serves a use: limits first, then the best trade between time and noise; and how easily that changes."""
+"""Which option serves a use: limits first, then the best trade between time and noise; and how easily that changes.
+
+Noise ranks no engines that cheat differently, nor what is denoised or softer beside what is not: there the visible
+error against the reference stands in its place.
+"""
 
 from __future__ import annotations
 
@@ -10,6 +14,7 @@ from matchedpair.choose.uses import BREAKS, LIMIT_OF, UNKNOWN, UNSURE, Checked, 
 from matchedpair.curves.frontier import Frontier, Place, frontier, tied, unbeaten
 from matchedpair.measures.figure import Figure
 
+NOISE, VISIBLE = "noise", "visible"
 FIFTH = 0.2
 SAME_SCORE = 1e-9
 LEFT_ASIDE = {
@@ -27,7 +32,7 @@ class Candidate:
     Parameters
     ----------
     figures : mapping
-        By the names of the limits; ``seconds`` and ``noise`` are needed to be ranked.
+        By the names of the limits; ``seconds`` and what ranks beside it are needed to be ranked.
     where : mapping
         By the name of a limit, the zone or scene that its figure is from.
     """
@@ -60,7 +65,7 @@ class Moved:
 @dataclass(frozen=True)
 class Decision:
     """The choice for a use; empty when none keeps the limits. `ties` cannot be told apart from it; `without` says why
-    there is none, or which limit was left aside.
+    there is none, or which limit was left aside; `by` is the figure that ranks beside time.
     """
 
     chosen: str
@@ -69,6 +74,7 @@ class Decision:
     frontier: Frontier
     moved: tuple[Moved, ...]
     without: str = ""
+    by: str = NOISE
 
     @property
     def doubts(self) -> tuple[str, ...]:
@@ -82,8 +88,17 @@ class Decision:
         return all(move.chosen == self.chosen for move in self.moved)
 
 
-def decide(use: Use, candidates: Mapping[str, Candidate]) -> Decision:
-    """Choose among options (by any key) for a use, and try the choice with each limit and the weight a fifth off.
+def ranked_by(candidates: Mapping[str, Candidate], control: str, *, noise_ranks: bool) -> str:
+    """What stands beside time: noise, or the visible error where noise does not rank these options and that is known of
+    the control (by its key) and of another.
+    """
+    known = [key for key, option in candidates.items() if _can_be_ranked(option, VISIBLE)]
+    return VISIBLE if not noise_ranks and control in known and len(known) > 1 else NOISE
+
+
+def decide(use: Use, candidates: Mapping[str, Candidate], by: str = NOISE) -> Decision:
+    """Choose among options (by any key) for a use, and try the choice with each limit and the weight a fifth off. `by`
+    is what `ranked_by` says of them.
 
     A limit on zones, on visible error or on flicker is left aside where none is known of any option, and that is said.
     """
@@ -91,27 +106,29 @@ def decide(use: Use, candidates: Mapping[str, Candidate]) -> Decision:
                if name in use.limits and not any(name in option.figures for option in candidates.values())]  # fmt: skip
     if lacking:
         use = replace(use, limits={name: bound for name, bound in use.limits.items() if name not in lacking})
-    standings, line = _stand(use, candidates)
-    chosen = _best(use, candidates, line.order)
-    ties = _ties(candidates, line, chosen)
+    standings, line = _stand(use, candidates, by)
+    chosen = _best(use, candidates, line.order, by)
+    ties = _ties(candidates, line, chosen, by)
     moves = []
     for name, bound in use.limits.items():
         for share in (1.0 - FIFTH, 1.0 + FIFTH):
             moved = replace(use, limits={**use.limits, name: bound * share})
-            moves.append(Moved(name, bound, bound * share, _chosen(moved, candidates)))
+            moves.append(Moved(name, bound, bound * share, _chosen(moved, candidates, by)))
     for share in (1.0 - FIFTH, 1.0 + FIFTH):
         weight = min(max(use.weight * share if use.weight else (share - 1.0), 0.0), 1.0)
         if weight != use.weight:
-            moves.append(Moved("weight", use.weight, weight, _chosen(replace(use, weight=weight), candidates)))
+            moves.append(Moved("weight", use.weight, weight, _chosen(replace(use, weight=weight), candidates, by)))
     without = [] if chosen or not candidates else [_nearest(standings)]
     without += [LEFT_ASIDE[name] for name in lacking]
-    return Decision(chosen, ties, standings, line, tuple(moves), "; ".join(filter(None, without)))
+    return Decision(chosen, ties, standings, line, tuple(moves), "; ".join(filter(None, without)), by)
 
 
-def _chosen(use: Use, candidates: Mapping[str, Candidate]) -> str:
+def _chosen(use: Use, candidates: Mapping[str, Candidate], by: str) -> str:
     """What would be chosen, told without placing all that is beaten."""
-    kept = {key: _place(option) for key, option in candidates.items() if not _is_out(_checked(use, option), option)}
-    return _best(use, candidates, unbeaten(kept))
+    kept = {
+        key: _place(option, by) for key, option in candidates.items() if not _is_out(_checked(use, option), option, by)
+    }
+    return _best(use, candidates, unbeaten(kept), by)
 
 
 def _checked(use: Use, option: Candidate) -> tuple[Checked, ...]:
@@ -120,46 +137,46 @@ def _checked(use: Use, option: Candidate) -> tuple[Checked, ...]:
     )
 
 
-def _is_out(checked: tuple[Checked, ...], option: Candidate) -> bool:
+def _is_out(checked: tuple[Checked, ...], option: Candidate, by: str) -> bool:
     """What is not known cannot be said to keep a limit, so it is not chosen; a limit inside the interval is a doubt."""
-    return any(row.state in (BREAKS, UNKNOWN) for row in checked) or not _can_be_ranked(option)
+    return any(row.state in (BREAKS, UNKNOWN) for row in checked) or not _can_be_ranked(option, by)
 
 
-def _stand(use: Use, candidates: Mapping[str, Candidate]) -> tuple[dict[str, Standing], Frontier]:
+def _stand(use: Use, candidates: Mapping[str, Candidate], by: str) -> tuple[dict[str, Standing], Frontier]:
     standings: dict[str, Standing] = {}
     for key, option in candidates.items():
         checked = _checked(use, option)
-        out = _is_out(checked, option)
+        out = _is_out(checked, option, by)
         standings[key] = Standing(checked, out)
-    line = frontier({key: _place(candidates[key]) for key, standing in standings.items() if not standing.out})
+    line = frontier({key: _place(candidates[key], by) for key, standing in standings.items() if not standing.out})
     for key, how in line.standing.items():
         standings[key] = replace(standings[key], on_frontier=how, beaten_by=line.beaten_by.get(key, ""))
     return standings, line
 
 
-def _can_be_ranked(option: Candidate) -> bool:
-    return all(name in option.figures and option.figures[name].value > 0.0 for name in ("seconds", "noise"))
+def _can_be_ranked(option: Candidate, by: str) -> bool:
+    return all(name in option.figures and option.figures[name].value > 0.0 for name in ("seconds", by))
 
 
-def _place(option: Candidate) -> Place:
-    seconds, noise = option.figures["seconds"], option.figures["noise"]
-    return Place(seconds.value, noise.value, seconds.interval, noise.interval)
+def _place(option: Candidate, by: str) -> Place:
+    seconds, loss = option.figures["seconds"], option.figures[by]
+    return Place(seconds.value, loss.value, seconds.interval, loss.interval)
 
 
-def _best(use: Use, candidates: Mapping[str, Candidate], order: Sequence[str]) -> str:
+def _best(use: Use, candidates: Mapping[str, Candidate], order: Sequence[str], by: str) -> str:
     def score(key: str) -> float:
-        place = _place(candidates[key])
+        place = _place(candidates[key], by)
         return (1.0 - use.weight) * math.log(place.seconds) + use.weight * math.log(place.loss)
 
     return min(order, key=score, default="")
 
 
-def _ties(candidates: Mapping[str, Candidate], line: Frontier, chosen: str) -> tuple[str, ...]:
-    """Options that cannot be told from the chosen in time and noise."""
+def _ties(candidates: Mapping[str, Candidate], line: Frontier, chosen: str, by: str) -> tuple[str, ...]:
+    """Options that cannot be told from the chosen in time and quality."""
     if not chosen:
         return ()
-    first = _place(candidates[chosen])
-    return tuple(key for key in line.standing if key != chosen and tied(first, _place(candidates[key])))
+    first = _place(candidates[chosen], by)
+    return tuple(key for key in line.standing if key != chosen and tied(first, _place(candidates[key], by)))
 
 
 def _nearest(standings: Mapping[str, Standing]) -> str:

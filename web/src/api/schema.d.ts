@@ -3089,6 +3089,13 @@ export interface components {
             };
             frontier: string[];
             knee: string;
+            /**
+             * @description The figure that ranks beside time
+             *
+             *     * `noise` - noise
+             *     * `visible` - visible
+             */
+            ranked_by: components["schemas"]["RankedByEnum"];
             firm: boolean;
             moved: components["schemas"]["Moved"][];
             forecast: components["schemas"]["Forecast"] | null;
@@ -4888,6 +4895,12 @@ export interface components {
             control: string;
             trial: string;
         };
+        /**
+         * @description * `noise` - noise
+         *     * `visible` - visible
+         * @enum {string}
+         */
+        RankedByEnum: "noise" | "visible";
         /** @description Trial over control; `tie` when no difference can be told. */
         Ratio: {
             /** Format: double */

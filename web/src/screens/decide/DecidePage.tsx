@@ -199,8 +199,9 @@ function Key({ decision, use }: { decision: Decision; use: Use }) {
   const last = use.frontier[use.frontier.length - 1];
   return (
     <p className="text-soft text-sm">
-      Diamonds: nothing is both faster and cleaner. Discs are beaten, crosses break a limit, the square is the
-      control; what is chosen is filled. Drag a ring to move its limit.{" "}
+      Diamonds: nothing is both faster and {use.ranked_by === "noise" ? "cleaner" : "nearer to the reference"}
+      . Discs are beaten, crosses break a limit, the square is the control; what is chosen is filled. Drag a
+      ring to move its limit.{" "}
       {knee
         ? use.knee === last
           ? `Up to ${knee} more time still pays.`

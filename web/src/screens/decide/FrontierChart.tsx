@@ -9,9 +9,7 @@ const OUT: Mark = { hue: "var(--color-edge)", shape: "cross", dash: "" };
 const REST: Mark = { hue: "var(--color-fourth)", shape: "circle", dash: "" };
 
 const SIZE = [620, 360] as const;
-const DRAGGED = { seconds: "x", noise: "y" } as const;
-
-/** Time against noise: the frontier of what keeps the limits, what it beats, and what is out; both limits can be dragged. */
+/** Time against what ranks beside it, noise or visible error: the frontier of what keeps the limits, what it beats, and what is out; both limits can be dragged. */
 export function FrontierChart({
   decision,
   use,
@@ -21,7 +19,10 @@ export function FrontierChart({
   use: Use;
   onLimit: (name: string, value: number) => void;
 }) {
-  const known = decision.options.filter((option) => option.figures.seconds && option.figures.noise);
+  const by = use.ranked_by;
+  const known = placed(decision, use);
+  const loss = decision.limit_kinds.find((kind) => kind.name === by);
+  const title = loss?.title.split(",")[0]?.toLowerCase() ?? by;
   const group = (title: string, mark: Mark, of: (option: Option) => boolean, line = false): ChartSeries => {
     const points = known.filter(of).map((option) => pointOf(option, use));
     const along = [...points].sort((a, b) => a.x - b.x);
@@ -38,9 +39,9 @@ export function FrontierChart({
   const frontier = group("steps", trialMark(0), on, true);
   return (
     <LogChart
-      label={`Time against noise for ${use.title.toLowerCase()}`}
+      label={`Time against ${title} for ${use.title.toLowerCase()}`}
       xTitle="seconds a frame"
-      yTitle="noise, %"
+      yTitle={`${title}, ${loss?.unit}`}
       size={SIZE}
       lines={linesOf(decision, use, onLimit)}
       series={[{ ...frontier, points: [] }, ...series.filter((row) => row.points.length > 0)]}
@@ -50,7 +51,7 @@ export function FrontierChart({
 
 /** The limits on the chart's own axes; one that is not set waits at the end of its axis. */
 function linesOf(decision: Decision, use: Use, onLimit: (name: string, value: number) => void): ChartLine[] {
-  const all = decision.options.filter((option) => option.figures.seconds && option.figures.noise);
+  const all = placed(decision, use);
   const line = (kind: LimitKind, axis: "x" | "y"): ChartLine => {
     const limit = use.limits[kind.name] ?? null;
     const told = (value: number) =>
@@ -67,26 +68,32 @@ function linesOf(decision: Decision, use: Use, onLimit: (name: string, value: nu
     };
   };
   return decision.limit_kinds.flatMap((kind) =>
-    kind.name === "seconds" || kind.name === "noise" ? [line(kind, DRAGGED[kind.name])] : [],
+    kind.name === "seconds" ? [line(kind, "x")] : kind.name === use.ranked_by ? [line(kind, "y")] : [],
   );
+}
+
+/** The options that have both figures. */
+function placed(decision: Decision, use: Use): Option[] {
+  return decision.options.filter((option) => option.figures.seconds && option.figures[use.ranked_by]);
 }
 
 function pointOf(option: Option, use: Use): ChartPoint {
   const time = option.figures.seconds;
-  const noise = option.figures.noise;
+  const loss = option.figures[use.ranked_by];
+  const told = use.ranked_by === "noise" ? "% noise" : "ΔE visible error";
   const how = use.standings[option.key]?.out ? ", out" : option.key === use.chosen ? ", chosen" : "";
   return {
     key: option.key,
     x: time?.value ?? 0,
-    y: noise?.value ?? 0,
+    y: loss?.value ?? 0,
     xInterval: time?.interval ?? null,
-    yInterval: noise?.interval ?? null,
+    yInterval: loss?.interval ?? null,
     hollow: option.key !== use.chosen,
     to: option.pair ? `/pairs/${option.pair}` : undefined,
     words: [
       `${option.name}${how}`,
       `${seconds(time?.value)} (${spread(time?.interval ?? null)})`,
-      `${three(noise?.value ?? 0)} % noise (${spread(noise?.interval ?? null)})`,
+      `${three(loss?.value ?? 0)} ${told} (${spread(loss?.interval ?? null)})`,
     ],
   };
 }

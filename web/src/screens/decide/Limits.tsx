@@ -5,9 +5,6 @@ import type { Decision, LimitKind, Use } from "./figures";
 import { WEIGHTS } from "./figures";
 import type { Change } from "./useDecision";
 
-/** Shown whether set or not: they are the chart's own axes. */
-const ALWAYS: readonly string[] = ["seconds", "noise"];
-
 /** The limits of a use and what is taken among those that keep them; each is changed by typing, and empty is no limit. */
 export function Limits(props: {
   decision: Decision;
@@ -25,7 +22,8 @@ export function Limits(props: {
   );
   const [all, setAll] = useRemembered("decide.all-limits", false);
   const usual = decision.limit_kinds.filter(
-    (kind) => all || ALWAYS.includes(kind.name) || kind.name in use.limits,
+    // the chart's own axes are shown whether they are limited or not
+    (kind) => all || ["seconds", use.ranked_by].includes(kind.name) || kind.name in use.limits,
   );
   const others = decision.limit_kinds.length - usual.length;
   return (

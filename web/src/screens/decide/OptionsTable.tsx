@@ -17,7 +17,7 @@ export function OptionsTable(props: {
 }) {
   const { decision, use } = props;
   const limited = decision.limit_kinds.filter((kind) => kind.name in use.limits);
-  const always = decision.limit_kinds.filter((kind) => kind.name === "seconds" || kind.name === "noise");
+  const always = decision.limit_kinds.filter((kind) => ["seconds", use.ranked_by].includes(kind.name));
   const kinds = [...new Set([...always, ...limited])];
   const rows = [...decision.options].sort((a, b) => rank(use, a) - rank(use, b));
   return (
