@@ -60,10 +60,15 @@ class References(PreparedTest):
             picture = noisy(light, 0.4 / samples**0.5, seed)
             record_result(run.pk, result_of(run, picture=exr(picture), wall_seconds=0.5 * samples) | changes)
 
+    def ranked_by(self, study):
+        uses = self.call("GET", f"/api/studies/{study.pk}/decision/").json()["uses"]
+        return {use["ranked_by"] for use in uses}
+
     def test_a_reference_is_rendered_by_one_press_and_the_answer_is_told_by_it(self):
         study = self.study()
         step = answered_study(study).answer.next
         self.assertEqual((step.act, step.seeds), (RENDER_REFERENCE, 2))
+        self.assertEqual(self.ranked_by(study), {"noise"})
         base = Option.objects.get(pk=step.options[0])
         self.assertEqual(step.quality, 16 * base.settings["samples"])
         self.assertIn(f"Good, {step.quality:g} samples", step.words)
@@ -90,6 +95,7 @@ class References(PreparedTest):
         said = " ".join(claim.text for claim in (*answer.because, *answer.but))
         self.assertIn("darker", said)
         self.assertEqual(rendered_to_judge(), [], "once")
+        self.assertEqual(self.ranked_by(study), {"visible"}, "what is decided goes by it too")
 
     def test_it_shares_no_seed_with_what_it_judges_and_may_take_as_many_times_longer(self):
         study = self.study()
