@@ -10,12 +10,14 @@ from typing import Any
 
 from matchedpair.answers.thresholds import STOPS
 from matchedpair.choose import OverScenes, over_scenes
+from matchedpair.conditions import DENOISED
 from matchedpair.curves import SameNoise, SameTime, same_noise, same_time
 from matchedpair.curves.curve import BEYOND
 from matchedpair.errors import RefusedError
 from matchedpair.measures.cost import ratio_interval, time_basis, widest
 from matchedpair.measures.figure import Ratio, three
 
+from server.catalogue.engines import denoisers_in
 from server.curves.curves import Ladder, LadderPoint, StudyCurves, render_seconds
 from server.measuring.measuring import NOISE, ratio_of
 from server.measuring.models import Comparison
@@ -105,6 +107,7 @@ class _Comparisons:
         rows = Comparison.objects.filter(zone=curves.zone, version=Comparison.VERSION, pair__study=curves.study)
         names = ("pair__control", "pair__trial", "noise_refused", "look")
         self._rows = {(control, trial): (refused, look) for control, trial, refused, look in rows.values_list(*names)}
+        self._of_noise = curves.of == NOISE
 
     def _of(self, control: Ladder, trial: Ladder) -> list[tuple[str, dict[str, Any] | None]]:
         pairs = product(control.points, trial.points)
@@ -116,6 +119,10 @@ class _Comparisons:
         rows = self._of(control, trial)
         if not rows and all(any(row.facts.runs for row in ladder.points) for ladder in (control, trial)):
             return "the pictures are not compared yet"
+        denoised = [denoisers_in(row.facts.option.engine, row.facts.option.settings) for row in
+                    (control.points[0], trial.points[0])]  # fmt: skip
+        if self._of_noise and denoised[0] != denoised[1]:
+            return DENOISED
         return next((refused for refused, _ in rows if refused), "")
 
     def shift(self, control: Ladder, trial: Ladder) -> float | None:

@@ -76,6 +76,15 @@ class Curves(LawfulTest):
         [cell] = self.curves(study)["same"][0]["cells"]
         self.assertEqual((cell["same_noise"], cell["lacks"]), (None, "their sharpness differs"))
 
+    def test_a_denoised_ladder_is_no_match_in_noise(self):
+        definition = self.folder / "good.toml"
+        definition.write_text(definition.read_text().replace('name = "extra"', 'name = "denoise"'))
+        study = self.create(settings={"samples": 64}, factors=[factor("denoise", True)])
+        self.finish(study)
+        [cell] = self.curves(study)["same"][0]["cells"]
+        self.assertIsNone(cell["same_noise"])
+        self.assertIn("what the filter left", cell["lacks"])
+
     def test_a_failed_run_in_a_ladder_is_said_and_the_rest_goes_on(self):
         study = self.ladder()
         lost = study.options.get(settings__samples=64, settings__extra=False)
