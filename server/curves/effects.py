@@ -13,7 +13,9 @@ from matchedpair.measures.noise import relative_error
 from matchedpair.measures.zones import WHOLE
 from matchedpair.plans.plan_kind import is_place
 
+from server.catalogue.engines import denoisers_in
 from server.catalogue.zones import zones_by_view
+from server.measuring.models import Comparison
 from server.measuring.option_facts import OptionFacts, all_facts
 from server.measuring.paired import paired_noise
 from server.studies.models import Option, Study
@@ -54,8 +56,12 @@ def study_effects(study: Study, zone: str = WHOLE) -> StudyEffects:
     for each in sorted(facts, key=lambda own: any(level["changed"] for level in own.option.levels)):
         combos.setdefault(_combination(each.option, shown), each)
     looks, by_option = _looks(study, zone), {each.option.pk: each for each in facts}
+    compared = Comparison.objects.filter(pair__study=study, zone=zone).exclude(noise_refused="")
+    unlike = set(compared.values_list("pair__trial", flat=True))
     given = {
-        NOISE: _known({row: _noise(own, zone, by_option) for row, own in combos.items()}),
+        NOISE: _known(
+            {row: None if own.option.pk in unlike else _noise(own, zone, by_option) for row, own in combos.items()}
+        ),
         TIME: _known({row: _time(own) for row, own in combos.items()}),
         LOOK: _known({row: looks.get(own.option.pk) for row, own in combos.items()}),
     }
@@ -89,7 +95,11 @@ def _known(given: Mapping[tuple[int, ...], Response | None]) -> Responses:
 
 
 def _noise(own: OptionFacts, zone: str, by_option: Mapping[int, OptionFacts]) -> Response | None:
+    """Of noise that compares with the control's: not of what is denoised in another way."""
     control = by_option.get(own.option.control_id or own.option.pk)
+    on = [denoisers_in(each.option.engine, each.option.settings) for each in (own, control) if each is not None]
+    if on[0] != on[-1]:
+        return None
     figure = paired_noise(control.noise(zone) if control else None, own.noise(zone))
     if figure is None or figure.method != "twin" or figure.value <= 0.0:
         return None

@@ -137,6 +137,14 @@ class Effects(LawfulTest):
         self.assertEqual(len(noise), 3)
         self.assertTrue(all(row["tie"] for row in noise))
 
+    def test_a_denoiser_has_an_effect_on_time_and_none_on_noise_that_compares(self):
+        definition = self.folder / "good.toml"
+        definition.write_text(definition.read_text().replace('name = "extra"', 'name = "denoise"'))
+        study = self.create(settings={"samples": 64}, factors=[factor("denoise", True)])
+        self.finish(study)
+        [row] = self.call("GET", f"/api/studies/{study.pk}/effects/").json()["factors"]
+        self.assertEqual((row["noise"], [each["level"] for each in row["time"]]), ([], ["on"]))
+
     def test_a_plan_without_factors_has_none(self):
         study = self.create()
         Option.objects.filter(study=study).update(levels=[])
