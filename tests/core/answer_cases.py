@@ -250,6 +250,14 @@ def matching(on, noise, time, visible=None):
     return study("own", rows, [pair(2, noise=noise, time=time, visible=visible, matched_on=on)], "Matched")
 
 
+def own_and_denoised(*costs):
+    """The same, and one that is denoised, whose noise does not compare."""
+    facts = own(*costs)
+    smooth = option(99, "denoise on", levels=(level("denoise", True),))
+    found = pair(99, visible=ratio(0.5), time=ratio(1.2, 0.03, method="wall"), subject="denoise on", denoised=True)
+    return replace(facts, options=(*facts.options, smooth), pairs=(*facts.pairs, found))
+
+
 def own(*costs):
     """Several trials by their time ratios, of the same noise."""
     rows = [option(1, "Alder, 48 samples")]
@@ -454,6 +462,8 @@ CASES = {
     "A pair matched in the figure, not to the eye": matching(
         "noise", ratio(1.01, 0.02), ratio(0.5, 0.03), ratio(2.1, 0.04)
     ),
+    "A question of one's own, one of which is denoised": own_and_denoised(0.7, 1.2),
+    "One change and one that denoises": own_and_denoised(0.7),
     "One's own, with a winner": own(0.6, 1.3),
     "One's own, without a winner": own(1.2, 1.3),
     "One's own, not sure yet": own(0.97, 1.3),

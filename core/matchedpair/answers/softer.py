@@ -39,7 +39,7 @@ from matchedpair.answers.unjudged import about_reference, reference_step
 
 def of_uncompared(facts: StudyFacts) -> Answer:
     """The answer where no noise compares: of the first pair of which one side is filtered, or why there is none."""
-    softer = next((pair for pair in facts.pairs if pair.noise is None and _is_filtered(pair)), None)
+    softer = next((pair for pair in facts.pairs if pair.noise is None and is_filtered(pair)), None)
     several = len({option.engine for option in facts.options}) > 1
     return nothing_yet(facts) if softer is None or several else answer(facts, softer)
 
@@ -68,7 +68,8 @@ def answer(facts: StudyFacts, pair: PairFact) -> Answer:
     return Answer(facts.question, sentence(text), UNSURE, 0, told, caveats(facts, pair), step, proof)
 
 
-def _is_filtered(pair: PairFact) -> bool:
+def is_filtered(pair: PairFact) -> bool:
+    """Whether one side is denoised, or softer or sharper, so that their noise does not compare."""
     return pair.denoised or pair.sharpness is not None
 
 

@@ -31,7 +31,7 @@ TO_MEASURE = "The reference is there and waits to be measured."
 
 def without_reference(facts: StudyFacts) -> Answer:
     """Engines that cheat differently cannot be ranked by noise: what is known of each, and how to a reference."""
-    told = [claim for pair in _telling(facts) if (claim := _known(facts, pair)) is not None][:MOST]
+    told = [claim for pair in _telling(facts) if (claim := known_of(facts, pair)) is not None][:MOST]
     text = "Not decided: without a reference only grain can be compared, and these engines cheat differently"
     first = next((claim.proof for claim in told), None)
     because = (*about_reference(facts, facts.options), *told)
@@ -130,8 +130,8 @@ def _way_in_time(pair: PairFact) -> float:
     return abs(math.log(pair.time.value)) if pair.time is not None and pair.time.value > 0 else math.inf
 
 
-def _known(facts: StudyFacts, pair: PairFact) -> Claim | None:
-    """What one pair shows: grain as seen, time, and where the picture is another one."""
+def known_of(facts: StudyFacts, pair: PairFact) -> Claim | None:
+    """What one pair shows without its noise: grain as seen, time, and where the picture is another one."""
     option = facts.option(pair.control)
     seen = looks(pair.zones, pair.parts, option.size if option else (0, 0))[:1]
     grain = [visible_noise(pair.visible)] if pair.visible is not None else []
