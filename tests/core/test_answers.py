@@ -21,6 +21,7 @@ from tests import words
 from tests.core.answer_cases import (
     ANSWERS,
     CASES,
+    able,
     cells,
     engines,
     falls,
@@ -286,6 +287,23 @@ class Engines(unittest.TestCase):
     def test_without_a_reference_nothing_is_ranked_and_one_is_offered(self):
         answer = answer_of(engines(references=False))
         self.assertEqual((answer.sure, answer.choice, answer.next.act), (UNSURE, 0, RENDER_REFERENCE))
+
+    def test_a_reference_holds_a_sixth_of_the_noise_as_far_as_its_knob_goes(self):
+        facts = able(engines(references=False, places=("Marble stall", "Mist lane")))
+
+        def step(**changes):
+            options = tuple(replace(each, **changes) if each.engine == "Alder" else each for each in facts.options)
+            return answer_of(replace(facts, options=options)).next
+
+        both = tuple(each.key for each in facts.options if each.engine == "Alder")
+        usual = step()
+        self.assertEqual((usual.quality, usual.options, usual.seeds), (16 * 64.0, both, 2))
+        self.assertAlmostEqual(usual.seconds, 2 * 2 * (0.5 + 16 * 30.0))
+        self.assertEqual(step(finest=512.0).quality, 512.0)
+        self.assertEqual(step(finest=128.0).words[:26], "Render a reference: Sorrel", "one whose knob goes far enough")
+        threshold = step(knob="noise threshold", quality=0.08, goes_down=True)
+        self.assertAlmostEqual(threshold.quality, 0.02)
+        self.assertAlmostEqual(threshold.seconds, usual.seconds)
 
     def test_several_scenes_name_the_usual_and_the_worst(self):
         facts = engines(places=("Marble stall", "Mist lane"))

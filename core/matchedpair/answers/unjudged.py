@@ -72,41 +72,52 @@ def _there(options: Sequence[OptionFact]) -> Step | None:
         ]
         for best in own:
             rest = [each for each in own if (each.engine, each.knob) == (best.engine, best.knob) and each is not best]
-            if rest and all(_times_finer(best, each) >= FINER for each in rest):
+            if rest and all(_times_spent(each, best.quality or 0.0) >= FINER for each in rest):
                 return Step(TAKE_REFERENCE, f"Take {_named(best, best.quality or 0.0)}, as the reference", (best.key,))
     return None
 
 
-def _times_finer(option: OptionFact, other: OptionFact) -> float:
-    """How many times the samples of another it has; a threshold buys as many as its square falls."""
-    more = (option.quality or 0.0) / (other.quality or 1.0)
-    return more**-2 if option.goes_down and more > 0 else more
-
-
 def _to_render(options: Sequence[OptionFact], at: str) -> Step | None:
-    """The control's engine, or the first that can, with far more samples than it has here, at every place."""
+    """The control's engine, or the first whose knob goes far enough, with far more samples than it has here, at every
+    place.
+    """
     able = [each for each in options if each.refines and each.quality and each.knob]
-    first = next((each for each in able if each.control == 0), able[0] if able else None)
-    if first is None or first.quality is None:
+    able.sort(key=lambda each: each.control != 0)
+    found = ((first, _far_enough(first, able)) for first in able)
+    first, quality = next(((each, value) for each, value in found if value is not None), (None, 0.0))
+    if first is None:
         return None
-    ladder = [each.quality for each in able if (each.engine, each.knob) == (first.engine, first.knob) and each.quality]
-    quality = min(ladder) / math.sqrt(FINER) if first.goes_down else max(ladder) * FINER
-    if first.finest is not None:
-        quality = max(quality, first.finest) if first.goes_down else min(quality, first.finest)
-    more = (first.quality / quality) ** 2 if first.goes_down else quality / first.quality
-    if more < LEAST_FINER:
-        return None
-    alike = [each for each in able if each.levels_but_knob() == first.levels_but_knob() and each.engine == first.engine]
-    bases = list({each.place: each for each in reversed([*alike, first])}.values())[::-1]
+    bases = {first.place: first}
+    for each in able:
+        if each.engine == first.engine and each.levels_but_knob() == first.levels_but_knob():
+            bases.setdefault(each.place, each)
     takes = [
-        TWINS * ((each.ready or 0.0) + each.seconds.value * more * first.quality / (each.quality or first.quality))
-        for each in bases
+        TWINS * ((each.ready or 0.0) + each.seconds.value * _times_spent(each, quality))
+        for each in bases.values()
         if each.seconds is not None
     ]
     total = sum(takes) if len(takes) == len(bases) else None
     about = f", about {seconds(total)}" if total is not None else ""
     words = f"Render a reference{at}: {_named(first, quality)}{about}"
-    return Step(RENDER_REFERENCE, words, tuple(each.key for each in bases), TWINS, total, quality)
+    return Step(RENDER_REFERENCE, words, tuple(each.key for each in bases.values()), TWINS, total, quality)
+
+
+def _far_enough(option: OptionFact, able: Sequence[OptionFact]) -> float | None:
+    """The knob's value of a reference made with an option's engine; None where its knob does not go so far."""
+    ladder = [
+        each.quality for each in able if (each.engine, each.knob) == (option.engine, option.knob) and each.quality
+    ]
+    farther = max if option.goes_down else min
+    quality = min(ladder) / math.sqrt(FINER) if option.goes_down else max(ladder) * FINER
+    if option.finest is not None:
+        quality = farther(quality, option.finest)
+    return quality if _times_spent(option, quality) >= LEAST_FINER else None
+
+
+def _times_spent(option: OptionFact, quality: float) -> float:
+    """How many times its rendering another value of its quality knob takes; a threshold as many as its square falls."""
+    more = quality / (option.quality or quality)
+    return more**-2 if option.goes_down and more > 0 else more
 
 
 def _named(option: OptionFact, quality: float) -> str:
