@@ -11,8 +11,8 @@ from pathlib import Path
 from matchedpair.answers import answer_of, facts_as_values, facts_from_values
 from matchedpair.answers.answer import LOOK, NOTHING, RENDER_REFERENCE, SEEDS, SURE, UNSURE
 from matchedpair.answers.caveats import part_stops
-from matchedpair.answers.engine import NEVER, standings
 from matchedpair.answers.facts import PartFact
+from matchedpair.answers.standing import NEVER, standings
 from matchedpair.cli import main
 from matchedpair.errors import InputError
 from matchedpair.measures.figure import Figure, Ratio

@@ -18,7 +18,6 @@ from matchedpair.answers.answer import (
     Proof,
 )
 from matchedpair.answers.caveats import caveats
-from matchedpair.answers.engine import NEVER, standing
 from matchedpair.answers.facts import OptionFact, PairFact, StudyFacts
 from matchedpair.answers.missing import nothing_yet
 from matchedpair.answers.phrases import (
@@ -33,6 +32,7 @@ from matchedpair.answers.phrases import (
 )
 from matchedpair.answers.same_noise import NOT_WORTH, WORTH, Cost, what_tells
 from matchedpair.answers.settle import more_seeds
+from matchedpair.answers.standing import NEVER, standing
 from matchedpair.answers.thresholds import TIME
 from matchedpair.answers.unjudged import about_reference, reference_step
 
