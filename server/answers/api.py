@@ -6,6 +6,7 @@ import json
 from dataclasses import asdict
 from typing import Any
 
+from django.db.models import Q
 from django.http import Http404, HttpResponse
 from django.shortcuts import get_object_or_404
 from django.utils.cache import patch_cache_control
@@ -15,6 +16,7 @@ from drf_spectacular.utils import OpenApiParameter, extend_schema
 from matchedpair.answers import facts_as_values
 from matchedpair.conditions import DENOISED
 from matchedpair.errors import PictureError
+from matchedpair.measures.kinds import ALONE
 from matchedpair.measures.zones import WHOLE
 from rest_framework import status
 from rest_framework.decorators import api_view
@@ -168,10 +170,12 @@ def _options(study: Study, found: AnsweredStudy) -> list[dict[str, Any]]:
 def _refused(study: Study) -> dict[int, dict[str, str]]:
     """By option and figure why it is not known."""
     names = {"noise": "noise", "visible_noise": "visible_noise", "visible": "visible_error"}
-    rows = Measure.objects.filter(option__study=study, name__in=names, zone=WHOLE).exclude(refused="")
+    # a guess from one picture ranks nothing, so it is no figure of the table
+    guessed = Q(name="noise", method="single")
+    rows = Measure.objects.filter(~Q(refused="") | guessed, option__study=study, name__in=names, zone=WHOLE)
     found: dict[int, dict[str, str]] = {}
     for option, name, reason in rows.values_list("option", "name", "refused"):
-        found.setdefault(option, {})[names[name]] = reason
+        found.setdefault(option, {})[names[name]] = reason or ALONE
     return found
 
 

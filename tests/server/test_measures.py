@@ -126,6 +126,8 @@ class Table(Measured):
         self.assertEqual(cells["fireflies"]["method"], "single")
         self.assertIn("guess", cells["fireflies"]["why_not"])
         self.assertIsNone(cells["noise_without_fireflies"]["value"])
+        options = self.call("GET", f"/api/studies/{self.study.pk}/answer/").json()["options"]
+        self.assertEqual({each["refused"]["noise"] for each in options}, {"one picture alone gives only a guess"})
 
     def test_noise_of_one_render_does_not_wait_for_a_reference_nor_grow_old_by_it(self):
         self.judged_by(noisy(self.truth, 0.01, 98))

@@ -14,6 +14,7 @@ from matchedpair.measures.report import no_blotches
 
 LOWER, NEAREST_0, NEAREST_1, NEITHER = "lower", "nearest 0", "nearest 1", ""
 MOST_PLACES = 500
+ALONE = "one picture alone gives only a guess"
 
 
 @dataclass(frozen=True)
@@ -136,7 +137,7 @@ def noise_details(figure: NoiseFigure) -> dict[str, Any]:
 def _noise_part(part: str) -> Any:
     def read(zone: ZoneMeasures) -> _Reading:
         if zone.noise is None:
-            reason = "one picture alone gives only a guess" if zone.single is not None else ""
+            reason = ALONE if zone.single is not None else ""
             return None, {}, reason or zone.refused.get("noise", "")
         return getattr(zone.noise, part), {}, ""
 
