@@ -9,6 +9,7 @@ from matchedpair.measures import blotches, twins
 from matchedpair.measures.kinds import KINDS
 from matchedpair.pictures import read_picture
 
+from server.answers.studies import forget_answers
 from server.measuring import maps, reading
 from server.measuring.maps import ask_for_layer, make_wanted_layers
 from server.measuring.measuring import measure_outstanding
@@ -126,8 +127,13 @@ class Table(Measured):
         self.assertEqual(cells["fireflies"]["method"], "single")
         self.assertIn("guess", cells["fireflies"]["why_not"])
         self.assertIsNone(cells["noise_without_fireflies"]["value"])
+        kept = Measure.objects.filter(option__study=self.study, name="noise")
+        self.assertTrue(all("flat enough for a guess" in row.refused for row in kept))
+        kept.update(value=3.0, method="single", refused="")  # as of a picture that is flat enough
+        forget_answers()
         options = self.call("GET", f"/api/studies/{self.study.pk}/answer/").json()["options"]
         self.assertEqual({each["refused"]["noise"] for each in options}, {"one picture alone gives only a guess"})
+        self.assertEqual({each["noise"] for each in options}, {None})
 
     def test_noise_of_one_render_does_not_wait_for_a_reference_nor_grow_old_by_it(self):
         self.judged_by(noisy(self.truth, 0.01, 98))
