@@ -13,8 +13,8 @@ from matchedpair.measures.noise import relative_error
 from matchedpair.measures.zones import WHOLE
 from matchedpair.plans.plan_kind import is_place
 
-from server.catalogue.engines import denoisers_in
 from server.catalogue.zones import zones_by_view
+from server.measuring.inputs import denoised_apart
 from server.measuring.models import Comparison
 from server.measuring.option_facts import OptionFacts, all_facts
 from server.measuring.paired import paired_noise
@@ -97,8 +97,7 @@ def _known(given: Mapping[tuple[int, ...], Response | None]) -> Responses:
 def _noise(own: OptionFacts, zone: str, by_option: Mapping[int, OptionFacts]) -> Response | None:
     """Of noise that compares with the control's: not of what is denoised in another way."""
     control = by_option.get(own.option.control_id or own.option.pk)
-    on = [denoisers_in(each.option.engine, each.option.settings) for each in (own, control) if each is not None]
-    if on[0] != on[-1]:
+    if control is not None and denoised_apart(control.option, own.option):
         return None
     figure = paired_noise(control.noise(zone) if control else None, own.noise(zone))
     if figure is None or figure.method != "twin" or figure.value <= 0.0:

@@ -17,8 +17,8 @@ from matchedpair.errors import RefusedError
 from matchedpair.measures.cost import ratio_interval, time_basis, widest
 from matchedpair.measures.figure import Ratio, three
 
-from server.catalogue.engines import denoisers_in
 from server.curves.curves import Ladder, LadderPoint, StudyCurves, render_seconds
+from server.measuring.inputs import denoised_apart
 from server.measuring.measuring import NOISE, ratio_of
 from server.measuring.models import Comparison
 
@@ -119,9 +119,7 @@ class _Comparisons:
         rows = self._of(control, trial)
         if not rows and all(any(row.facts.runs for row in ladder.points) for ladder in (control, trial)):
             return "the pictures are not compared yet"
-        denoised = [denoisers_in(row.facts.option.engine, row.facts.option.settings) for row in
-                    (control.points[0], trial.points[0])]  # fmt: skip
-        if self._of_noise and denoised[0] != denoised[1]:
+        if self._of_noise and denoised_apart(*(row.points[0].facts.option for row in (control, trial))):
             return DENOISED
         return next((refused for refused, _ in rows if refused), "")
 

@@ -12,6 +12,7 @@ from matchedpair.measures.kinds import KIND_OF
 from matchedpair.measures.zones import WHOLE
 from matchedpair.pictures.picture import Mask
 
+from server.catalogue.engines import denoisers_in
 from server.measuring.models import Comparison, Measure
 from server.measuring.which_reference import reference_pictures
 from server.references.models import Reference
@@ -79,6 +80,11 @@ def is_current(measure: Measure, runs: Sequence[Run], area: str, reference: Refe
 def comparison_is_current(row: Comparison, inputs: list[str], area: str) -> bool:
     """Whether a comparison belongs to these pictures, these zones and this version of the methods."""
     return bool(row.inputs == inputs and row.area == area and row.version == Comparison.VERSION)
+
+
+def denoised_apart(one: Option, other: Option) -> bool:
+    """Whether two options are denoised in different ways, so that their noise is not of one kind."""
+    return denoisers_in(one.engine, one.settings) != denoisers_in(other.engine, other.settings)
 
 
 def zone_mask(setup: Setup, zone: str, within: list[DrawnZone], valid: Mask) -> Mask:

@@ -10,7 +10,7 @@ from typing import Any
 from django.db.models import Prefetch, QuerySet
 from django.shortcuts import get_object_or_404
 from matchedpair.answers import Matched, ZoneFact, pair_sentence, plain_look
-from matchedpair.conditions import DENOISED, MatchSheet, denoised_apart, match_sheet
+from matchedpair.conditions import DENOISED, MatchSheet, match_sheet
 from matchedpair.errors import RefusedError
 from matchedpair.measures import Ratio, RunTimes, time_ratio
 from matchedpair.measures.alignment import other_sharpness
@@ -25,6 +25,7 @@ from server.measuring.inputs import (
     comparison_inputs,
     comparison_is_current,
     counted_runs,
+    denoised_apart,
     is_current,
     timed_runs,
     zones_to_measure,
@@ -99,8 +100,7 @@ def pair_figures(pair: Pair, zones: ZonesByView | None = None) -> PairFigures:
     control, trial = _side(pair.control, drawn), _side(pair.trial, drawn)
     refused: dict[str, str] = {}
     compared = _comparisons(pair, control, trial)
-    conditions = _both_conditions(study, control, trial)
-    denoised = denoised_apart(*conditions)
+    denoised = denoised_apart(pair.control, pair.trial)
     noise = _refusing(refused, lambda: _noise_ratio(compared.get(WHOLE), control.noise, trial.noise, denoised))
     total = None if noise is None else _refusing(refused, lambda: ratio_of(control.noise, trial.noise, total=True))
     visible = _refusing(
@@ -109,7 +109,7 @@ def pair_figures(pair: Pair, zones: ZonesByView | None = None) -> PairFigures:
     time = None
     if control.times and trial.times:
         time = _refusing(refused, lambda: time_ratio(control.times, trial.times))
-    sheet = match_sheet(*conditions, pair.under_test)
+    sheet = match_sheet(*_both_conditions(study, control, trial), pair.under_test)
     repeats = min(len(control.runs), len(trial.runs))
     names = sorted(control.zones.keys() & trial.zones.keys() - {WHOLE})
     by_zone = [_zone(zone, control, trial, compared.get(zone), denoised) for zone in names]

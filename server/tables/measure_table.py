@@ -15,9 +15,8 @@ from matchedpair.measures.kinds import KIND_OF, KINDS
 from matchedpair.measures.ranking import Ranked, rank
 from matchedpair.measures.zones import WHOLE
 
-from server.catalogue.engines import denoisers_in
 from server.catalogue.zones import signature, zones_by_view
-from server.measuring.inputs import counted_runs, is_current, zones_to_measure
+from server.measuring.inputs import counted_runs, denoised_apart, is_current, zones_to_measure
 from server.measuring.measuring import NOISE, ratio_of
 from server.measuring.models import Comparison, Measure
 from server.measuring.which_reference import References, place_of
@@ -158,7 +157,6 @@ def _noise_refused(study: Study) -> dict[tuple[int, str], str]:
     found = {(trial, zone): why for trial, zone, why in rows.values_list("pair__trial", "zone", "noise_refused")}
     sides = Pair.objects.filter(study=study).select_related("control", "trial")
     for pair in sides.prefetch_related("comparisons"):
-        on = [denoisers_in(each.engine, each.settings) for each in (pair.control, pair.trial)]
-        if on[0] != on[1]:
+        if denoised_apart(pair.control, pair.trial):
             found |= {(pair.trial_id, each.zone): DENOISED for each in pair.comparisons.all()}
     return found

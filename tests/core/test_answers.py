@@ -18,27 +18,8 @@ from matchedpair.errors import InputError
 from matchedpair.measures.figure import Figure, Ratio
 
 from tests import words
-from tests.core.answer_cases import (
-    ANSWERS,
-    CASES,
-    able,
-    cells,
-    engines,
-    falls,
-    feature,
-    ladder,
-    level,
-    lights,
-    maps,
-    option,
-    pair,
-    passes,
-    ratio,
-    readings,
-    sequences,
-    study,
-    zone,
-)
+from tests.core.answer_cases import ANSWERS, CASES, able, engines, feature, ladder, lights, maps, passes, sequences
+from tests.core.answer_parts import cells, falls, level, option, pair, ratio, readings, study, zone
 
 LONGEST = 100  # characters without a full stop
 

@@ -7,17 +7,8 @@ from matchedpair.answers import answer_of
 from matchedpair.answers.answer import HIGHER_LEVELS, NOTHING, RENDER_REFERENCE, SEARCH, SEEDS, SURE, UNSURE
 from matchedpair.answers.facts import LevelFact, PartFact, SearchFact
 
-from tests.core.answer_cases import (
-    ANSWERS,
-    CASES,
-    bounces,
-    ladder,
-    ratio,
-    search,
-    seconds,
-    sizes,
-    thresholds,
-)
+from tests.core.answer_cases import ANSWERS, CASES, bounces, ladder, search, sizes, thresholds
+from tests.core.answer_parts import ratio, seconds
 
 
 class Samples(unittest.TestCase):

@@ -64,8 +64,7 @@ class Step:
     seconds : float or None
         What it takes to render; None where that is not known.
     quality : float or None
-        With how much of its quality knob the first of `options` becomes a reference, the others in proportion; None
-        where nothing is rendered.
+        With how much of the quality knob `options` become references; None where nothing is rendered.
     """
 
     act: str

@@ -56,21 +56,16 @@ class _Usual:
     value: float
     interval: Interval
 
-    @property
-    def wins(self) -> bool:
-        """Whether it is less for sure."""
-        return self.interval[1] <= 1 - TIME
-
 
 def answer(facts: StudyFacts) -> Answer:
     """The fastest to the control's visible error, over all places; the worst place beside the usual one."""
     if not any(option.seconds for option in facts.options):
         return nothing_yet(facts)
-    places = [place for place in facts.places if _can_rank(facts, place)]
-    if not places:
+    table = {place: ranked for place in facts.places if (ranked := _ranked(facts, place))}
+    if not table:
         ready = any(pair.noise or pair.visible for pair in facts.pairs)
         return without_reference(facts) if ready else nothing_yet(facts)
-    table = {place: standings(facts, place) for place in places}
+    places = list(table)
     control = facts.at(places[0])[0]
     names = _telling(table, control)
     rows = {name: [row for own in table.values() for row in own if row.option.name == name] for name in names}
@@ -79,7 +74,7 @@ def answer(facts: StudyFacts) -> Answer:
     least = {name: _least(rows[name], len(places)) for name in names if not _wins(usual, name)}
     doubtful = min((name for name in least if least[name] < 1 - TIME), key=lambda name: least[name], default="")
     if _wins(usual, best):
-        text = f"{best}: as close to the reference as {_title(control)}, {_times(table, best, places)}"
+        text = f"{best}: as close to the reference as {_title(control)}, {_times(rows[best])}"
         lead, choice, sure, step = best, rows[best][0].option.key, SURE, None
     elif doubtful:
         lead, choice, sure = doubtful, 0, UNSURE
@@ -91,7 +86,7 @@ def answer(facts: StudyFacts) -> Answer:
     short = {row.option.name for own in table.values() for row in own if row.why_not}
     there = [name for name in names if name != lead and name not in short][:MOST]
     never = [name for name in names if name != lead and name in short][:MOST]
-    others = tuple(_other(facts, table, name) for name in (*there, *never))
+    others = tuple(_other(facts, rows[name], several=len(places) > 1) for name in (*there, *never))
     missing = [place for place in facts.places if place not in places]
     but = [claim for pair in facts.pairs if pair.trial == choice for claim in caveats(facts, pair)]
     if missing:
@@ -109,10 +104,10 @@ def answer(facts: StudyFacts) -> Answer:
     )
 
 
-def _can_rank(facts: StudyFacts, place: str) -> bool:
-    control, *trials = facts.at(place)
-    ready = control.visible_error is not None and control.seconds is not None
-    return ready and any(trial.visible_error is not None and trial.seconds for trial in trials)
+def _ranked(facts: StudyFacts, place: str) -> list[Standing]:
+    """How the trials of a place stand; none where its control has no visible error or time."""
+    control = facts.at(place)[0]
+    return standings(facts, place) if control.visible_error is not None and control.seconds is not None else []
 
 
 def _usual(rows: list[Standing], places: int) -> _Usual | None:
@@ -133,7 +128,8 @@ def _least(rows: list[Standing], places: int) -> float:
 
 
 def _wins(usual: dict[str, _Usual], name: str) -> bool:
-    return name in usual and usual[name].wins
+    """Whether it takes less time for sure."""
+    return name in usual and usual[name].interval[1] <= 1 - TIME
 
 
 def _in_doubt(name: str, rows: list[Standing], control: OptionFact) -> str:
@@ -221,43 +217,36 @@ def _way(rows: list[Standing], places: int) -> float:
     return max(ways) if len(ways) == places else math.inf
 
 
-def _times(table: dict[str, list[Standing]], name: str, places: list[str]) -> str:
-    rows = [(place, row) for place in places for row in table[place] if row.option.name == name]
+def _times(rows: list[Standing]) -> str:
+    worst = max(rows, key=lambda row: row.ratio)
     if len(rows) == 1:
-        only = rows[0][1]
-        return f"in {_takes(only.ratio, only.interval)}"
-    worst = max(rows, key=lambda row: row[1].ratio)
-    usual = _usual([row for _, row in rows], len(rows))
+        return f"in {_takes(worst.ratio, worst.interval)}"
+    usual = _usual(rows, len(rows))
     told = "" if usual is None else f"usually in {_takes(usual.value, usual.interval)}. "
-    return f"{told}In {worst[0]} in {times(worst[1].ratio)} × {times_between(*worst[1].interval)}"
+    return f"{told}In {worst.option.place} in {times(worst.ratio)} × {times_between(*worst.interval)}"
 
 
-def _other(facts: StudyFacts, table: dict[str, list[Standing]], name: str) -> Claim:
-    rows = [(place, row) for place, own in table.items() for row in own if row.option.name == name]
-    never = next(((place, row) for place, row in rows if row.why_not), None)
-    if never is None:
-        usual = _usual([row for _, row in rows], len(rows))
-        if usual is None:
-            worst = max((row for _, row in rows), key=lambda row: row.ratio)
-            return Claim(f"{name} takes {_at_least(worst)} to the same visible error.", _proof(facts, worst.option))
-        takes = _takes(usual.value, usual.interval)
-        first = rows[0][1].option
-        part, proof = _part(facts, first), _proof(facts, first)
-        if part is None:
-            return Claim(f"{name} takes {takes} to the same visible error.", proof)
-        return Claim(
-            f"{name} takes {takes} to the same visible error{_why(first, part)}.", replace(proof, box=part.box)
-        )
-    place, row = never
-    proof = _proof(facts, row.option)
-    where = f" in {place}" if len(table) > 1 else ""
-    part = _part(facts, row.option)
+def _other(facts: StudyFacts, rows: list[Standing], *, several: bool) -> Claim:
+    """What one that is not chosen takes, at its places; `several` where the study has more than one."""
+    short = next((row for row in rows if row.why_not), None)
+    told = short or rows[0]
+    part, proof = _part(facts, told.option), _proof(facts, told.option)
     shown = proof if part is None else replace(proof, box=part.box)
-    short = "never gets as close"
-    if row.why_not != NEVER:
-        least = f"at least {times(row.more)}" if row.more < MOST_TIMES else f"over {MOST_TIMES:g}"
-        short = f"would take {least} × its {row.option.knob or 'samples'} to get as close"
-    return Claim(f"{name} {short}{where}{_why(row.option, part)}.", shown)
+    if short is not None:
+        takes = "never gets as close"
+        if short.why_not != NEVER:
+            least = f"at least {times(short.more)}" if short.more < MOST_TIMES else f"over {MOST_TIMES:g}"
+            takes = f"would take {least} × its {short.option.knob or 'samples'} to get as close"
+        where = f" in {short.option.place}" if several else ""
+        return Claim(f"{short.option.name} {takes}{where}{_why(short.option, part)}.", shown)
+    usual = _usual(rows, len(rows))
+    if usual is None:
+        worst = max(rows, key=lambda row: row.ratio)
+        return Claim(
+            f"{worst.option.name} takes {_at_least(worst)} to the same visible error.", _proof(facts, worst.option)
+        )
+    takes = f"{_takes(usual.value, usual.interval)} to the same visible error"
+    return Claim(f"{told.option.name} takes {takes}{'' if part is None else _why(told.option, part)}.", shown)
 
 
 def _part(facts: StudyFacts, option: OptionFact) -> PartFact | None:

@@ -42,9 +42,7 @@ def answer(facts: StudyFacts) -> Answer:
     proof = _proof(best)
     if any(row.light_changes and not row.by_reference for row in rows):
         text = "Not sure yet: the light itself changes over these frames, and flicker holds that too"
-        step = Step(REFERENCE_SEQUENCE, "Make a reference sequence")
-        return Answer(facts.question, sentence(text), UNSURE, 0, (), _but(facts, rows), step, proof)
-    moving = any(row.moves and not row.by_reference for row in rows)
+        return Answer(facts.question, sentence(text), UNSURE, 0, (), _but(facts, rows), TO_REFERENCE, proof)
     if frames < LEAST_FRAMES:
         text = f"Not sure yet: {frames} frames are too few to rank; from {LEAST_FRAMES} on they can be"
         return Answer(facts.question, sentence(text), UNSURE, 0, told, _but(facts, rows), MORE_FRAMES, proof)
@@ -56,11 +54,10 @@ def answer(facts: StudyFacts) -> Answer:
         text = f"Not sure yet: {listed([_name(row) for row in alike[:3]])} could each be the calmest"
         told = (_told(facts, best), *told)
         return Answer(facts.question, sentence(text), UNSURE, 0, told, _but(facts, rows), MORE_FRAMES, proof)
-    if moving:
+    if any(row.moves and not row.by_reference for row in rows):
         # what moves adds the same to all of them, so that their order holds and their figures do not
         text = f"{capital(_name(best))} {what}{_time(facts, best)}"
-        step = Step(REFERENCE_SEQUENCE, "Make a reference sequence")
-        return Answer(facts.question, sentence(text), SURE, best.option, (), _but(facts, rows), step, proof)
+        return Answer(facts.question, sentence(text), SURE, best.option, (), _but(facts, rows), TO_REFERENCE, proof)
     text = f"{capital(_name(best))} {what}: {_calm(best)}{_time(facts, best)}"
     return Answer(facts.question, sentence(text), SURE, best.option, told, _but(facts, rows), None, proof)
 
@@ -110,6 +107,7 @@ def _calmer(best: SequenceFact, second: SequenceFact) -> bool:
 
 
 MORE_FRAMES = Step(HIGHER_LEVELS, "Add frames")
+TO_REFERENCE = Step(REFERENCE_SEQUENCE, "Make a reference sequence")
 
 
 def _but(facts: StudyFacts, rows: list[SequenceFact]) -> tuple[Claim, ...]:

@@ -246,14 +246,6 @@ def denoisers_on(settings: Mapping[str, Any], declared: Collection[str] | None =
 DENOISED = "a denoiser is on in one of them, and its noise is what the filter left"
 
 
-def denoised_apart(control: Side, trial: Side) -> bool:
-    """Whether one side is denoised in another way than the other, so that their noise is not of one kind."""
-    return bool(
-        denoisers_on(control.get("settings") or {}, control.get("denoisers"))
-        != denoisers_on(trial.get("settings") or {}, trial.get("denoisers"))
-    )
-
-
 def is_denoiser(setting: str, declared: Collection[str] | None = None) -> bool:
     """Whether a setting turns on what smooths the picture: as the engine's definition says, else by its name."""
     return "denois" in setting if declared is None else setting in declared

@@ -17,7 +17,7 @@ import numpy as np
 from matchedpair.errors import RefusedError
 from matchedpair.measures.detail import Detail
 from matchedpair.measures.figure import Figure, mean_figure
-from matchedpair.measures.light import Light, equal
+from matchedpair.measures.light import Light, differing
 from matchedpair.measures.region import Region
 from matchedpair.measures.render import Viewing
 from matchedpair.measures.visible import visible_maps
@@ -62,8 +62,8 @@ def at_apparent_size(
     rows, columns = pictures[0].shape[:2]
     if abs(columns / rows * height / width - 1) > MOST_APART:
         raise RefusedError("apparent", f"{columns}×{rows} and {width}×{height} do not show the same part of the scene")
-    references = _different(references)
-    enlarged = [_enlarged(picture, (width, height)) for picture in _different(pictures)]
+    references = differing(references)
+    enlarged = [_enlarged(picture, (width, height)) for picture in differing(pictures)]
     region = Region(counted)
     truth = np.asarray(np.mean(references, axis=0, dtype=np.float32))
     show = partial(display_light, transform=seen.transform, exposure=seen.exposure)
@@ -71,12 +71,6 @@ def at_apparent_size(
     error = mean_figure([region.mean(plane) for plane in maps], "ΔE", "reference", VERSION)
     octaves = Detail(Light(enlarged, counted), Light(references, counted)).octaves(region)[:FINE_OCTAVES]
     return Apparent(error, _mean([octave.kept for octave in octaves if octave.kept is not None]))
-
-
-def _different(pictures: Sequence[Floats]) -> list[Floats]:
-    """The first alone where all seeds are bit-equal: an engine without noise has no second one."""
-    alike = len(pictures) > 1 and equal(pictures[0], pictures[1])
-    return list(pictures[:1] if alike else pictures)
 
 
 def _enlarged(picture: Floats, size: tuple[int, int]) -> Floats:

@@ -14,7 +14,7 @@ import numpy as np
 
 from matchedpair.errors import RefusedError
 from matchedpair.measures.figure import Figure
-from matchedpair.measures.light import equal
+from matchedpair.measures.light import differing
 from matchedpair.measures.region import Region
 from matchedpair.measures.render import Viewing
 from matchedpair.measures.samples_to import Convergence
@@ -56,11 +56,12 @@ def convergence(
         show = partial(display_light, transform=shown.transform, exposure=shown.exposure)
         return seen(valid, show, shown.pixels_per_degree)
 
-    truth = view(_mean(references))
-    views = [view(picture) for picture in pictures]
+    truth = view(_mean(differing(references)))
+    different = differing(pictures)
+    views = [view(picture) for picture in different]
     maps = [apart(each, truth) for each in views]
     error = fmean(map(region.mean, maps))
-    if len(pictures) == 1 or equal(pictures[0], pictures[1]):
+    if len(different) == 1:
         alone = Figure(error, "ΔE", None, "reference", VERSION)
         noiseless = len(pictures) > 1
         return Convergence(1, alone, None, 0.0 if noiseless else None, error if noiseless else 0.0)

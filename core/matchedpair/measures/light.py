@@ -205,6 +205,12 @@ def equal(first: Floats, second: Floats) -> bool:
     return all(np.array_equal(first[rows], second[rows], equal_nan=True) for rows in (few, slice(None)))
 
 
+def differing(pictures: Sequence[Floats]) -> list[Floats]:
+    """The first alone where all seeds are bit-equal: an engine without noise has no second one."""
+    alike = len(pictures) > 1 and equal(pictures[0], pictures[1])
+    return list(pictures[:1] if alike else pictures)
+
+
 def peakless_mean(plane: Floats, valid: Mask) -> float:
     """Mean of the valid values, each cut at their 99.9th percentile, so that fireflies do not rule it.
 

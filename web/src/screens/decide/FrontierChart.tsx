@@ -23,8 +23,9 @@ export function FrontierChart({
   const known = placed(decision, use);
   const loss = decision.limit_kinds.find((kind) => kind.name === by);
   const title = loss?.title.split(",")[0]?.toLowerCase() ?? by;
+  const unit = `${loss?.unit} ${title}`;
   const group = (title: string, mark: Mark, of: (option: Option) => boolean, line = false): ChartSeries => {
-    const points = known.filter(of).map((option) => pointOf(option, use));
+    const points = known.filter(of).map((option) => pointOf(option, use, unit));
     const along = [...points].sort((a, b) => a.x - b.x);
     return { key: title, title, mark, points, ...(line ? { line: stepsOf(along) } : {}) };
   };
@@ -77,10 +78,10 @@ function placed(decision: Decision, use: Use): Option[] {
   return decision.options.filter((option) => option.figures.seconds && option.figures[use.ranked_by]);
 }
 
-function pointOf(option: Option, use: Use): ChartPoint {
+/** `unit` is that of what ranks beside time, with its name. */
+function pointOf(option: Option, use: Use, unit: string): ChartPoint {
   const time = option.figures.seconds;
   const loss = option.figures[use.ranked_by];
-  const told = use.ranked_by === "noise" ? "% noise" : "ΔE visible error";
   const how = use.standings[option.key]?.out ? ", out" : option.key === use.chosen ? ", chosen" : "";
   return {
     key: option.key,
@@ -93,7 +94,7 @@ function pointOf(option: Option, use: Use): ChartPoint {
     words: [
       `${option.name}${how}`,
       `${seconds(time?.value)} (${spread(time?.interval ?? null)})`,
-      `${three(loss?.value ?? 0)} ${told} (${spread(loss?.interval ?? null)})`,
+      `${three(loss?.value ?? 0)} ${unit} (${spread(loss?.interval ?? null)})`,
     ],
   };
 }
