@@ -102,7 +102,7 @@ class Api(unittest.TestCase):
             )
             (home / "bad.exr").write_text("nothing")
             for extra, said in (
-                (["bad.exr"], "1 of 1 could not be taken: bad.exr"), (["gone.exr"], "gone.exr: no such file"),
+                (["bad.exr"], "1 of 1 could not be imported: bad.exr"), (["gone.exr"], "gone.exr: no such file"),
                 (["bad.exr", "--token", "x"], "the server refuses: This token is not that of this home"),
                 (["bad.exr", "--to", "ftp://x"], "expected an address that begins with http"),
                 (["bad.exr", "--to", "http://127.0.0.1:9"], "cannot be asked"),

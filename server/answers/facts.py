@@ -13,7 +13,7 @@ from matchedpair.measures.cost import APART, CPU
 from matchedpair.measures.cost import VERSION as COST_VERSION
 from matchedpair.measures.figure import Figure
 from matchedpair.measures.zones import WHOLE
-from matchedpair.plans.plan_kind import QUALITY, is_place
+from matchedpair.plans.plan_kind import ENGINE, QUALITY, VERSION, is_place
 
 from server.answers.question_facts import apparent_figures, convergence_fact, near_facts, pass_fact
 from server.catalogue.engines import engines_now, knobs_that_go_down, refining
@@ -128,23 +128,27 @@ def _structures(own: OptionFacts) -> float | None:
 def option_name(option: Option) -> str:
     """What tells an option from its control, the shortest first: ``48 samples``, ``Tansy, 64 gather rays``."""
     knob = option.quality_knob.replace("_", " ")
-    parts = []
-    other_engine = any(row["subject"] == "engine" and row["changed"] for row in option.levels)
+    parts, engine = [], option.engine_title
+    other_engine = any(row["subject"] == ENGINE and row["changed"] for row in option.levels)
     for row in option.levels:
+        if row["subject"] == VERSION and row["value"] is not None:
+            engine = row["shown"] if row["shown"].startswith(engine) else f"{engine} {row['shown']}"
         if not row["changed"] or is_place(row["subject"]) or (other_engine and row["value"] is None):
             continue
         of_knob = row["subject"] in (QUALITY, option.quality_knob)
         value = option.settings.get(option.quality_knob)
         if of_knob and isinstance(value, int | float):
             parts.append(_quality_words(value, knob))
-        elif row["subject"] == "engine":
+        elif row["subject"] == ENGINE:
             parts.append(row["shown"])
+        elif row["subject"] == VERSION:
+            parts.append(engine)
         else:
             parts.append(f"{row['title'].lower()} {row['shown']}")
     value = option.settings.get(option.quality_knob)
     quality = _quality_words(float(value), knob) if is_number(value) else ""
     if not parts:
-        return option.found_as or ", ".join(filter(None, (option.engine_title, quality)))
+        return option.found_as or ", ".join(filter(None, (engine, quality)))
     return ", ".join([*parts, quality] if other_engine and quality and quality not in parts else parts)
 
 

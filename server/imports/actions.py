@@ -30,6 +30,7 @@ from matchedpair.errors import InputError, MatchedPairError, PictureError
 from matchedpair.plain_files import read_plain
 
 from server.imports.models import ImportedRender, ImportSet
+from server.imports.pairing import renew_costs
 from server.store.files import NO_ROOM, keep_file, path_of
 from server.store.uploads import ending_of, keep_light, upload_on_disk
 
@@ -92,9 +93,11 @@ def change_set(import_set: ImportSet, **changes: Any) -> None:
         setattr(import_set, key, value)
     with transaction.atomic():
         import_set.save()
-        for row in import_set.renders.all():
+        rows = list(import_set.renders.all())
+        for row in rows:
             _read_beside(row, import_set)
             row.save()
+        renew_costs(rows)
     if restated:
         _take_again(list(import_set.renders.all()), import_set.transform, import_set.layer)
 
@@ -110,6 +113,7 @@ def fill_in(rows: Sequence[ImportedRender], values: dict[str, Any]) -> None:
             options = {k: v for k, v in old.items() if k not in changed} | dict(said.settings)
             row.by_hand = vars(Facts(fields, options, dict.fromkeys([*fields, *options], "by hand")))
             row.save(update_fields=["by_hand"])
+        renew_costs(rows)
 
 
 def state_transform(rows: Sequence[ImportedRender], transform: str) -> None:

@@ -10,7 +10,7 @@ from django.shortcuts import get_object_or_404
 from django.utils import timezone
 from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import extend_schema
-from matchedpair.elsewhere import FIELDS, NEEDED, NamePattern, plain_name, read_table
+from matchedpair.elsewhere import FIELDS, NEEDED, NamePattern, plain_name, proposed_pattern, read_table
 from matchedpair.elsewhere.columns import KNOB, KNOB_DOWN, MEANINGS, SETTING, proposed
 from matchedpair.elsewhere.facts import Facts
 from matchedpair.elsewhere.table import columns_of
@@ -22,7 +22,9 @@ from rest_framework.parsers import MultiPartParser
 from rest_framework.request import Request
 from rest_framework.response import Response
 
+from server.catalogue.engines import engines_now
 from server.catalogue.fields import ScalarField, SettingsField
+from server.catalogue.models import SceneRevision
 from server.imports import actions
 from server.imports.growing import grow_with
 from server.imports.many import knobs_among, make_study
@@ -32,6 +34,7 @@ from server.imports.sequences import make_sequence
 from server.imports.times_alone import TimeAlone, times_alone
 from server.runs.serializers import CheckSerializer
 from server.store.uploads import uploaded
+from server.studies.models import Option
 
 MOST_AT_ONCE = 50
 MOST_LAYERS = 200  # to choose from
@@ -169,6 +172,7 @@ class PatternPreviewSerializer(serializers.Serializer):
     """What a pattern makes of names; `problem` when the pattern itself cannot be read."""
 
     problem = serializers.CharField()
+    proposed = serializers.CharField(help_text="How the names look to be made; empty when that cannot be seen")
     rows = ReadNameSerializer(many=True)
     known = serializers.ListField(child=serializers.CharField(), help_text="Names that are fields; others are settings")
     needed = serializers.ListField(child=serializers.CharField())
@@ -304,15 +308,18 @@ def from_folder(request: Request, pk: int) -> Response:
 @extend_schema(request=TriedPatternSerializer, responses=PatternPreviewSerializer)
 @api_view(["POST"])
 def pattern(request: Request) -> Response:
-    """Try a name pattern on names, before anything is taken in."""
+    """Try a name pattern on names, before anything is taken in; and propose one."""
     form = TriedPatternSerializer(data=request.data)
     form.is_valid(raise_exception=True)
-    body: dict[str, Any] = {"problem": "", "rows": [], "known": FIELDS, "needed": NEEDED}
+    names = form.validated_data["names"]
+    body: dict[str, Any] = {
+        "problem": "", "proposed": _proposed_pattern(names), "rows": [], "known": FIELDS, "needed": NEEDED,
+    }  # fmt: skip
     try:
         tried = NamePattern(form.validated_data["pattern"])
     except InputError as error:
         return Response(body | {"problem": str(error)})
-    for name in form.validated_data["names"]:
+    for name in names:
         facts, problem = None, ""
         try:
             facts = tried.read(plain_name(name))
@@ -324,6 +331,18 @@ def pattern(request: Request) -> Response:
             "settings": known.settings, "problem": problem,
         })  # fmt: skip
     return Response(PatternPreviewSerializer(body).data)
+
+
+def _proposed_pattern(names: list[str]) -> str:
+    """With the engines, scenes and views that are known here, those of earlier imports too."""
+    scenes = SceneRevision.objects.all()
+    engines = [each for engine in engines_now()[0] for each in (engine.name, engine.title)]
+    return proposed_pattern(
+        [plain_name(each) for each in names],
+        engines=[*engines, *Option.objects.values_list("engine_title", flat=True).distinct()],
+        scenes=[each for scene in scenes for each in (scene.name, scene.title)],
+        views=[each for scene in scenes for view in scene.views for each in view.values()],
+    )
 
 
 @extend_schema(request=FilledInSerializer, responses=ImportedRenderSerializer(many=True))

@@ -28,7 +28,7 @@ MOST_OPTIONS = 500
 FEW = 3
 FACTORS = {  # in the order in which they are told: subject, title, and which conditions it lets differ
     "engine": (ENGINE, "Engine", ["engine", "settings", "quality", "denoiser", "version", "device"]),
-    "version": (VERSION, "Build", ["version", "device"]),
+    "version": (VERSION, "Version", ["version", "device"]),
     "scene": (SCENE, "Scene", ["scene", "view", "frame", "light", "quantities"]), "view": (VIEW, "View", ["view"]),
     "variant": (LIGHT, "Variant", ["light"]), "frame": (FRAME, "Frame", ["frame"]), "size": (SIZE, "Size", ["size"]),
 }  # fmt: skip

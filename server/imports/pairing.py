@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from typing import Any
 
 from django.db import transaction
@@ -132,8 +132,21 @@ def keep_run(study: Study, option: Option, row: ImportedRender, facts: Facts, in
         study=study, option=option, seed=facts.fields.get("seed", index + 1), seed_known="seed" in facts.fields,
         position=index, picture=row.picture, encoding=row.encoding,
         checks=row.checks if row.encoding == DISPLAY else [c for c in row.checks if c["code"] != "encoded"],
-        log=f"Made elsewhere; taken in from {row.name}.", **_cost(facts),
+        log=_log(row), **_cost(facts),
     )  # fmt: skip
+
+
+def renew_costs(rows: Iterable[ImportedRender]) -> None:
+    """Runs that were made of these renders have what has been said since of their time, memory and machine."""
+    made = Run.objects.filter(study__from_elsewhere=True)
+    pictures = set(made.values_list("picture", flat=True))
+    for row in rows:
+        if row.picture in pictures:
+            made.filter(picture=row.picture, log=_log(row)).update(**_noted(row.facts()))
+
+
+def _log(row: ImportedRender) -> str:
+    return f"Made elsewhere; taken in from {row.name}."
 
 
 def keep_time(study: Study, option: Option, facts: Facts, index: int, log: str) -> None:
@@ -146,11 +159,17 @@ def keep_time(study: Study, option: Option, facts: Facts, index: int, log: str) 
 
 def _cost(facts: Facts) -> dict[str, Any]:
     """What a finished run took, and where."""
+    return {"state": RunState.FINISHED, "attempt": 1, **_noted(facts)}
+
+
+def _noted(facts: Facts) -> dict[str, Any]:
+    """What people or a farm say of it, and when they said so; what rests on its times is found anew by that."""
     fields: dict[str, Any] = dict(facts.fields)
     machine = {"name": fields.get("machine", ""), "processor": "", "cores": 0, "memory_bytes": 0, "system": ""}
     return {
-        "state": RunState.FINISHED, "attempt": 1, "ended_at": timezone.now(), "wall_seconds": fields.get("seconds"),
-        "ready_seconds": fields.get("ready_seconds"), "cpu_seconds": fields.get("cpu_seconds"),
-        "peak_memory_bytes": fields.get("memory_bytes"), "machine": machine if "machine" in fields else None,
+        "ended_at": timezone.now(), "wall_seconds": fields.get("seconds"),
+        "ready_seconds": fields.get("ready_seconds"),
+        "cpu_seconds": fields.get("cpu_seconds"), "peak_memory_bytes": fields.get("memory_bytes"),
+        "machine": machine if "machine" in fields else None,
         "machine_name": str(fields.get("machine", ""))[:200], "engine_version": str(fields.get("version", ""))[:80],
     }  # fmt: skip

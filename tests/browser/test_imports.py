@@ -43,8 +43,8 @@ class Imports(BrowserTest):
         self.open("/imports")
         page.locator('input[type="file"]').set_input_files(files)
         page.get_by_label("How the file names are made (may be left empty)").fill("{scene}_{view}_{samples}spp_s{seed}")
-        page.get_by_role("button", name="Take all 4 in").click()
-        expect(self.heading()).to_contain_text("4 renders taken in")
+        page.get_by_role("button", name="Import all 4").click()
+        expect(self.heading()).to_contain_text("4 renders imported")
         number = ImportedRender.objects.first().import_set_id
         set_ = ImportedRender.objects.first().import_set
         change_set(set_, table=read_table(table.read_bytes(), "farm.csv"), table_name="farm.csv")
@@ -69,21 +69,21 @@ class Imports(BrowserTest):
         expect(self.heading()).to_have_text("Bring in renders that were made in another program or on a farm.")
         self.assert_accessible()
         page.locator('input[type="file"]').set_input_files(self.made())
-        expect(page.get_by_text("5 pictures. Nothing is taken in yet.")).to_be_visible()
+        expect(page.get_by_text("5 pictures. Nothing is imported yet.")).to_be_visible()
         pattern = page.get_by_label("How the file names are made (may be left empty)")
         pattern.fill("{scene}_{view}_{samples}spp_s{seed}{x}")
         expect(page.get_by_role("region", name="Name pattern")).to_contain_text(
             "two places need something between them"
         )
-        expect(page.get_by_role("button", name="Take all 5 in")).to_be_disabled()
+        expect(page.get_by_role("button", name="Import all 5")).to_be_disabled()
         pattern.fill("{scene}_{view}_{samples}spp_s{seed}")
         expect(page.get_by_role("region", name="Name pattern")).to_contain_text("4 of 5 names follow the pattern.")
         expect(page.get_by_role("table", name="What the names say")).to_contain_text("does not follow the pattern")
         self.assert_accessible()
         page.get_by_label("Title of this set").fill("Farm test")
-        page.get_by_role("button", name="Take all 5 in").click()
-        expect(self.heading()).to_contain_text("4 renders taken in, 1 could not be: say what is not known of 4.")
-        expect(page.get_by_label("Files that could not be taken")).to_contain_text(
+        page.get_by_role("button", name="Import all 5").click()
+        expect(self.heading()).to_contain_text("4 renders imported, 1 could not be: fill in what is missing for 4.")
+        expect(page.get_by_label("Files that could not be imported")).to_contain_text(
             "broken.exr: The picture cannot be read"
         )
         self.assert_accessible()
@@ -91,7 +91,7 @@ class Imports(BrowserTest):
         expect(page.get_by_role("complementary", name="Make a study")).to_contain_text("engine not known")
         page.get_by_label("Engine", exact=True).fill("Glint")
         page.get_by_role("button", name="Fill in").click()
-        expect(self.heading()).to_contain_text("choose what stands against what")
+        expect(self.heading()).to_contain_text("choose what to compare")
         expect(page.locator("tr[data-render]").first).to_contain_text("Glint")
 
         side = page.get_by_role("complementary", name="Make a study")
@@ -107,6 +107,29 @@ class Imports(BrowserTest):
         expect(self.heading()).to_contain_text(re.compile(r"[45]\d % less noise|× faster|saves"))
         self.assert_accessible()
 
+    def test_how_names_are_made_is_proposed_and_what_was_typed_comes_first(self):
+        page = self.page
+        self.open("/imports")
+        page.locator('input[type="file"]').set_input_files(self.made()[:-1])
+        pattern = page.get_by_label("How the file names are made (may be left empty)")
+        expect(pattern).to_have_value("{scene}_{view}_{samples}spp_s{seed}")
+        names = page.get_by_role("region", name="Name pattern")
+        expect(names).to_contain_text("4 of 4 names follow the pattern. It is a proposal: correct what is wrong.")
+        expect(page.get_by_label("What PNG, JPEG and TIFF values went through")).to_have_count(0)
+        self.assert_accessible()
+        pattern.fill("")
+        expect(names).to_contain_text("The names: stall_top_16spp_s1.exr, stall_top_16spp_s2.exr, ")
+        pattern.fill("{scene}_{variant}_{samples}spp_s{seed}")
+        page.get_by_role("button", name="Not now").click()
+        page.locator('input[type="file"]').set_input_files(self.made()[:-1])
+        expect(pattern).to_have_value("{scene}_{variant}_{samples}spp_s{seed}")
+        page.get_by_role("button", name="Import all 4").click()
+        expect(self.heading()).to_contain_text("4 renders imported: fill in what is missing for 4.")
+        expect(page.get_by_label("View", exact=True)).to_have_value("main")
+        page.get_by_label("Engine", exact=True).fill("Glint")
+        page.get_by_role("button", name="Fill in").click()
+        expect(page.locator("tr[data-render]").first).to_contain_text("stall main")
+
     def test_files_are_dropped_with_the_pointer(self):
         page = self.page
         self.open("/imports")
@@ -119,10 +142,10 @@ class Imports(BrowserTest):
                 for (const kind of ["dragover", "drop"]) place.dispatchEvent(new DragEvent(kind, how));
             }"""
         )
-        expect(page.get_by_text("1 picture and the table times.csv. Nothing is taken in yet.")).to_be_visible()
-        page.get_by_role("button", name="Take it in").click()
-        expect(self.heading()).to_contain_text("0 renders taken in, 1 could not be")
-        expect(page.get_by_label("Files that could not be taken")).to_contain_text("dropped_s1.exr")
+        expect(page.get_by_text("1 picture and the table times.csv. Nothing is imported yet.")).to_be_visible()
+        page.get_by_role("button", name="Import it").click()
+        expect(self.heading()).to_contain_text("0 renders imported, 1 could not be")
+        expect(page.get_by_label("Files that could not be imported")).to_contain_text("dropped_s1.exr")
         self.assertEqual(ImportedRender.objects.get().from_table["fields"], {"seed": 4})
 
     def test_from_a_folder_and_nothing_half_taken_when_the_page_goes(self):
@@ -135,13 +158,13 @@ class Imports(BrowserTest):
         with self.settings(IMPORT_ROOT=self.renders.resolve()):
             page.get_by_label("Or a folder on the server's machine").fill(str(self.renders.resolve()))
             page.get_by_role("button", name="Look into the folder").click()
-            expect(page.get_by_text("5 pictures. Nothing is taken in yet.")).to_be_visible()
-            page.get_by_role("button", name="Take all 5 in").click()
-            expect(self.heading()).to_contain_text("4 renders taken in, 1 could not be")
+            expect(page.get_by_text("5 pictures. Nothing is imported yet.")).to_be_visible()
+            page.get_by_role("button", name="Import all 5").click()
+            expect(self.heading()).to_contain_text("4 renders imported, 1 could not be")
         self.assertEqual(ImportedRender.objects.filter(problem="").count(), 4)
         page.get_by_role("button", name="Remove this set").click()
         page.get_by_role("button", name="Put it back").click()
-        expect(self.heading()).to_contain_text("4 renders taken in")
+        expect(self.heading()).to_contain_text("4 renders imported")
 
     def test_a_display_encoded_picture_is_marked_until_its_transform_is_stated(self):
         page = self.page
@@ -152,7 +175,7 @@ class Imports(BrowserTest):
         output.close()
         self.open("/imports")
         page.locator('input[type="file"]').set_input_files(path)
-        page.get_by_role("button", name="Take it in").click()
+        page.get_by_role("button", name="Import it").click()
         row = page.locator('tr[data-render="top.png"]')
         expect(row).to_contain_text("display-encoded: look only")
         page.get_by_label("Values went through").select_option("sRGB - Display / Un-tone-mapped")
@@ -166,8 +189,8 @@ class Imports(BrowserTest):
         (self.renders / "lane.0006.exr").write_bytes(b"cut short")
         self.open("/imports")
         page.locator('input[type="file"]').set_input_files(sorted(self.renders.glob("lane.*.exr")))
-        page.get_by_role("button", name=re.compile("Take (it|all)")).click()
-        expect(self.heading()).to_contain_text("4 renders taken in, 1 could not be")
+        page.get_by_role("button", name=re.compile("Import (it|all)")).click()
+        expect(self.heading()).to_contain_text("4 renders imported, 1 could not be")
         page.get_by_role("checkbox", name="All renders").check()
         page.get_by_label("Scene", exact=True).fill("Lane")
         page.get_by_label("View", exact=True).fill("main")

@@ -114,6 +114,14 @@ def fast_and_far():
     return replace(facts, options=(facts.options[0], quick), pairs=facts.pairs[:1])
 
 
+def timeless(facts, **errors):
+    """The same as if nobody knew how long they took; some closer to the reference, or farther off."""
+    return replace(facts, options=tuple(
+        replace(each, seconds=None, visible_error=errors.get(each.engine.lower(), each.visible_error))
+        for each in facts.options
+    ), pairs=tuple(replace(each, time=None) for each in facts.pairs))  # fmt: skip
+
+
 def judged(facts, problem=""):
     """The same with a reference that is not measured against yet, or cannot be."""
     options = tuple(replace(each, judged=True) for each in facts.options)
@@ -353,6 +361,14 @@ CASES = {
     "Engines of which one is not sure yet": engines(slow=3.2),
     "Engines of which one is too far off and not sure yet": fast_and_far(),
     "Engines with one seed each, so not sure yet": one_seed(),
+    "Engines whose times nobody knows": timeless(engines()),
+    "Engines whose times nobody knows, one closest": timeless(engines(), sorrel=0.6),
+    "A feature of which nobody knows how long it takes": timeless(
+        feature(ratio(0.80, 0.03), ratio(1.27, 0.05, method="wall"))
+    ),
+    "One's own of which nobody knows how long they take": timeless(own(0.6, 1.3)),
+    "A pass of which nobody knows how long it takes": timeless(passes()),
+    "Engines without a reference or times": timeless(engines(references=False)),
     "Engines without a reference": engines(references=False),
     "Engines without a reference that can render one": able(engines(references=False)),
     "Engines without a reference while one is rendered": replace(

@@ -18,7 +18,19 @@ from matchedpair.errors import InputError
 from matchedpair.measures.figure import Figure, Ratio
 
 from tests import words
-from tests.core.answer_cases import ANSWERS, CASES, able, engines, feature, ladder, lights, maps, passes, sequences
+from tests.core.answer_cases import (
+    ANSWERS,
+    CASES,
+    able,
+    engines,
+    feature,
+    ladder,
+    lights,
+    maps,
+    passes,
+    sequences,
+    timeless,
+)
 from tests.core.answer_parts import cells, falls, level, option, pair, ratio, readings, study, zone
 
 LONGEST = 100  # characters without a full stop
@@ -30,7 +42,15 @@ class Said(unittest.TestCase):
         for title in CASES:
             expected = any(
                 word in title
-                for word in ("not sure yet", "cannot settle", "turns on", "without a reference", "hides", "to the eye")
+                for word in (
+                    "not sure yet",
+                    "cannot settle",
+                    "turns on",
+                    "without a reference",
+                    "hides",
+                    "to the eye",
+                    "nobody knows",
+                )
             ) and not title.startswith("Noisier")
             self.assertEqual(title in open_cases, expected, title)
 
@@ -268,6 +288,22 @@ class Engines(unittest.TestCase):
     def test_without_a_reference_nothing_is_ranked_and_one_is_offered(self):
         answer = answer_of(engines(references=False))
         self.assertEqual((answer.sure, answer.choice, answer.next.act), (UNSURE, 0, RENDER_REFERENCE))
+
+    def test_without_times_the_closest_to_the_reference_is_said_and_the_cost_left_open(self):
+        answer = answer_of(timeless(engines()))
+        self.assertEqual((answer.sure, answer.choice), (UNSURE, 0))
+        self.assertRegex(
+            answer.sentence,
+            r"^Not sure yet: Sorrel is as close to the reference as .* ΔE off\. No render time is known\.$",
+        )
+        told = " ".join(claim.text for claim in answer.because)
+        self.assertIn("Sedge, ", told)
+        self.assertIn("off the reference: ", told)
+        closest = answer_of(timeless(engines(), sorrel=0.6)).sentence
+        self.assertEqual(
+            closest, "Not sure yet: Sorrel comes closest to the reference, 0.6 ΔE off. No render time is known."
+        )
+        self.assertIn("without a reference", answer_of(timeless(engines(references=False))).sentence)
 
     def test_a_reference_holds_a_sixth_of_the_noise_as_far_as_its_knob_goes(self):
         facts = able(engines(references=False, places=("Marble stall", "Mist lane")))

@@ -185,8 +185,12 @@ class Refusals(unittest.TestCase):
     def test_figures_of_other_methods_are_not_compared(self):
         control = measured(flat(), 0.1)
         single = of(Figure(10.0, "%", None, "single", VERSION))
-        with self.assertRaisesRegex(RefusedError, "control's was got by twin, the trial's by single"):
+        with self.assertRaisesRegex(RefusedError, "the trial has one seed alone"):
             noise_ratio(control, single)
+        with self.assertRaisesRegex(RefusedError, "the control has one seed alone"):
+            noise_ratio(single, control)
+        with self.assertRaisesRegex(RefusedError, "got by twin, the trial's by reference"):
+            noise_ratio(control, of(Figure(10.0, "%", None, "reference", VERSION)))
 
     def test_figures_of_other_versions_are_not_compared(self):
         control = measured(flat(), 0.1)

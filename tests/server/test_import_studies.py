@@ -80,6 +80,37 @@ class FromElsewhere(WithImports, TestCase):
         self.assertEqual(answer.status_code, 201, answer.content)
         return Study.objects.get(pk=answer.json()["study"]), answer.json()["left_out"]
 
+    def test_without_times_noise_is_told_and_times_said_later_reach_the_study(self):
+        number = self.begin(pattern="{scene}_{view}_{engine}_{mode}_{seed}")
+        for mode, noise in (("plain", 0.4), ("picked", 0.2)):
+            for seed in (1, 2):
+                picture = noisy(textured((96, 72)), noise, hash((mode, seed)) % 2**31)
+                contents = write(self.elsewhere / "made.exr", picture).read_bytes()
+                self.send(number, f"court_main_Glint_{mode}_{seed}.exr", contents)
+        control = ImportedRender.objects.get(name="court_main_Glint_plain_1.exr").pk
+        study, _ = self.made(number, asked="feature", knobs=[], control=control)
+        measure_outstanding(Option.objects.filter(study=study))
+        answer = self.call("GET", f"/api/studies/{study.pk}/answer/").json()["answer"]
+        self.assertRegex(
+            answer["sentence"], r"^Not sure yet: [45]\d % less noise .*picked\. No render time is known\.$"
+        )
+        self.assertEqual(answer["next"]["act"], "times")
+        for mode, seconds in (("plain", "10"), ("picked", "12")):
+            ids = list(ImportedRender.objects.filter(name__contains=mode).values_list("pk", flat=True))
+            said = {"renders": ids, "values": {"seconds": seconds, "machine": "farm01"}}
+            self.assertEqual(self.call("POST", "/api/imports/fill-in/", said).status_code, 200)
+        runs = study.runs.values_list("wall_seconds", "machine_name")
+        self.assertEqual(sorted(runs), 2 * [(10.0, "farm01")] + 2 * [(12.0, "farm01")])
+        answer = self.call("GET", f"/api/studies/{study.pk}/answer/").json()["answer"]
+        self.assertRegex(answer["sentence"], r"^Yes: with .* the same noise comes [23](\.\d+)? × faster")
+
+    def test_a_table_that_comes_later_brings_its_times_to_the_study(self):
+        number = self.four()
+        study, _ = self.made(number, asked="samples", knobs=["samples"])
+        table = b"file,seconds\nstall_top_Glint_16spp_s1.exr,12.5\n"
+        self.assertEqual(self.send(number, "times.csv", table, "table").status_code, 200)
+        self.assertEqual([run.wall_seconds for run in study.runs.order_by("wall_seconds") if run.wall_seconds], [12.5])
+
     @long
     def test_sixty_renders_come_to_curves_an_answer_and_a_decision(self):
         number, shown = self.farm()

@@ -129,6 +129,14 @@ class Elsewhere(WithImports, TestCase):
             "no place", self.call("POST", "/api/imports/pattern/", {"pattern": "x", "names": []}).json()["problem"]
         )
 
+    def test_a_pattern_is_proposed_with_the_engines_that_are_known_here(self):
+        names = [f"{engine}_hall_top_{seed}.exr" for engine in ("flat", "glint") for seed in (1, 2)]
+        body = self.call("POST", "/api/imports/pattern/", {"pattern": "", "names": names}).json()
+        self.assertEqual((body["proposed"], body["rows"]), ("{engine}_{scene}_{view}_{seed}", []))
+        self.assertTrue(body["problem"])
+        table = {"pattern": "{seed}", "names": ["7.exr", "eight.exr"]}
+        self.assertEqual(self.call("POST", "/api/imports/pattern/", table).json()["proposed"], "")
+
     def test_of_files_with_layers_the_picture_is_chosen_and_can_be_changed(self):
         number = self.begin(pattern="{scene}_{view}_{engine}_{samples}spp_s{seed}")
         for samples, seed in ((16, 1), (16, 2), (64, 1), (64, 2)):

@@ -18,9 +18,10 @@ from matchedpair.answers import (
     photograph,
     samples,
     sizes,
+    untimed,
     version,
 )
-from matchedpair.answers.answer import Answer, Claim, Proof, Step
+from matchedpair.answers.answer import NOTHING, Answer, Claim, Proof, Step
 from matchedpair.answers.caveats import plain_look
 from matchedpair.answers.facts import (
     LevelFact,
@@ -86,8 +87,11 @@ __all__ = [
 
 
 def answer_of(facts: StudyFacts) -> Answer:
-    """The answer to a study's question; where it has no rule of its own, the best trade to the same noise."""
-    return RULES.get(question_of(facts), own.answer)(facts)
+    """The answer to a study's question; where it has no rule of its own, the best trade to the same noise. Where its
+    rule has nothing for want of times, what is known without them.
+    """
+    found = RULES.get(question_of(facts), own.answer)(facts)
+    return untimed.answer(facts) if found.sure == NOTHING and untimed.nobody_knows_times(facts) else found
 
 
 def question_of(facts: StudyFacts) -> str:

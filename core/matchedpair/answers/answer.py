@@ -7,8 +7,18 @@ from dataclasses import dataclass
 SURE, UNSURE, NOTHING = "sure", "not sure yet", "nothing yet"
 PAIR, OPTION, CURVE, REFERENCE = "pair", "option", "curve", "reference"
 VISIBLE_NOISE, VISIBLE_ERROR = "visible_noise", "visible_error"
-SEEDS, RENDER_REFERENCE, TAKE_REFERENCE, REFERENCE_SEQUENCE, DRAW_ZONE, HIGHER_LEVELS, RUN, LOOK, SEARCH = ACTS = (
-    "seeds", "reference", "take reference", "reference sequence", "zone", "levels", "run", "look", "search",
+SEEDS, RENDER_REFERENCE, TAKE_REFERENCE, REFERENCE_SEQUENCE, DRAW_ZONE, HIGHER_LEVELS = (
+    "seeds",
+    "reference",
+    "take reference",
+    "reference sequence",
+    "zone",
+    "levels",
+)
+RUN, LOOK, SEARCH, FILL_IN_TIMES = "run", "look", "search", "times"
+ACTS = (
+    SEEDS, RENDER_REFERENCE, TAKE_REFERENCE, REFERENCE_SEQUENCE, DRAW_ZONE, HIGHER_LEVELS, RUN, LOOK, SEARCH,
+    FILL_IN_TIMES,
 )  # fmt: skip
 
 

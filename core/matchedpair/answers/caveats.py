@@ -162,16 +162,21 @@ def _parts_other_way_round(noise: Ratio, visible: Ratio | None, proof: Proof) ->
 
 def _of_options(pair: PairFact, control: OptionFact, trial: OptionFact) -> list[Claim]:
     proof = Proof(PAIR, pair.key, (control.key, trial.key))
-    found = []
-    if trial.patches is not None and (control.patches is None or trial.patches > 1.5 * control.patches):
-        kind = "the same in every seed" if trial.lasting_patches else "other ones with each seed"
-        found.append(Claim(f"it has uneven patches of {number(trial.patches)} %, {kind}", proof))
-    found += [Claim(words, proof) for words in (_fireflies(control, trial), _detail(control, trial)) if words]
+    words = (patches_beside(control, trial), _fireflies(control, trial), _detail(control, trial))
+    found = [Claim(each, proof) for each in words if each]
     if trial.memory and control.memory and trial.memory > MEMORY * control.memory:
         found.append(Claim(f"it takes {number(trial.memory / control.memory)} × the memory", proof))
     if trial.lacks:
         found.append(Claim(f"{trial.engine} has no {listed(trial.lacks[:3])}", proof))
     return found
+
+
+def patches_beside(control: OptionFact, trial: OptionFact) -> str:
+    """The trial's uneven patches where it has clearly more of them; empty where it has not."""
+    if trial.patches is None or (control.patches is not None and trial.patches <= 1.5 * control.patches):
+        return ""
+    kind = "the same in every seed" if trial.lasting_patches else "other ones with each seed"
+    return f"it has uneven patches of {number(trial.patches)} %, {kind}"
 
 
 def _fireflies(control: OptionFact, trial: OptionFact) -> str:

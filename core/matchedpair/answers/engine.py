@@ -26,7 +26,7 @@ from matchedpair.answers.answer import (
 )
 from matchedpair.answers.caveats import caveats, most_seen, part_stops, seen_stops
 from matchedpair.answers.facts import OptionFact, PartFact, StudyFacts
-from matchedpair.answers.missing import nothing_yet
+from matchedpair.answers.missing import FILL_IN, NO_TIMES, nothing_yet
 from matchedpair.answers.phrases import (
     count,
     in_specks,
@@ -60,11 +60,10 @@ class _Usual:
 def answer(facts: StudyFacts) -> Answer:
     """The fastest to the control's visible error, over all places; the worst place beside the usual one."""
     if not any(option.seconds for option in facts.options):
-        return nothing_yet(facts)
+        return _without_times(facts)
     table = {place: ranked for place in facts.places if (ranked := _ranked(facts, place))}
     if not table:
-        ready = any(pair.noise or pair.visible for pair in facts.pairs)
-        return without_reference(facts) if ready else nothing_yet(facts)
+        return _unranked(facts)
     places = list(table)
     control = facts.at(places[0])[0]
     names = _telling(table, control)
@@ -102,6 +101,56 @@ def answer(facts: StudyFacts) -> Answer:
         step,
         _proof(facts, rows[lead][-1].option) if lead or not others else others[0].proof,  # what is said first is shown
     )
+
+
+def _unranked(facts: StudyFacts) -> Answer:
+    """While no reference judges them."""
+    ready = any(pair.noise or pair.visible for pair in facts.pairs)
+    return without_reference(facts) if ready else nothing_yet(facts)
+
+
+def _without_times(facts: StudyFacts) -> Answer:
+    """Of renders whose times nobody knows: who comes closest to the reference, at its worst place, and how far off the
+    others are. What it costs stays open, and with it the answer.
+    """
+    errors: dict[str, list[OptionFact]] = {}
+    for option in facts.options:
+        if option.visible_error is not None:
+            errors.setdefault(option.name, []).append(option)
+    worst = {name: max(own, key=_error) for name, own in errors.items() if len(own) == len(facts.places)}
+    if len(worst) < 2:
+        return _unranked(facts)
+    first, *others = sorted(worst, key=lambda name: _error(worst[name]))
+    least = _error(worst[first])
+    second = _error(worst[others[0]])
+    if second - least < SEEN:
+        text = f"{first} is as close to the reference as {others[0]}, {number(least)} and {number(second)} ΔE off"
+    else:
+        text = f"{first} comes closest to the reference, {number(least)} ΔE off"
+    text = f"Not sure yet: {text}"
+    because = tuple(_so_far_off(facts, worst[name]) for name in (first, *others)[: MOST + 1])
+    return Answer(
+        facts.question,
+        f"{sentence(text)} {NO_TIMES}",
+        UNSURE,
+        because=because,
+        next=FILL_IN,
+        shown=because[0].proof,
+    )
+
+
+def _error(option: OptionFact) -> float:
+    return option.visible_error or 0.0
+
+
+def _so_far_off(facts: StudyFacts, option: OptionFact) -> Claim:
+    """How far off it is at its worst place, and by what."""
+    part = _part(facts, option) if option.control else None
+    why = _why(option, part) if option.control else ""
+    where = f" in {option.place}" if len(facts.places) > 1 else ""
+    error = f"{number(_error(option))} ΔE"
+    cause = "" if error in why else why
+    return Claim(f"{option.name}, {error} off the reference{where}{cause}.", _proof(facts, option))
 
 
 def _ranked(facts: StudyFacts, place: str) -> list[Standing]:

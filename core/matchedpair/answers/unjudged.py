@@ -17,7 +17,7 @@ from matchedpair.answers.answer import (
     Proof,
     Step,
 )
-from matchedpair.answers.caveats import looks
+from matchedpair.answers.caveats import looks, patches_beside
 from matchedpair.answers.facts import OptionFact, PairFact, StudyFacts
 from matchedpair.answers.phrases import capital, listed, render_time, seconds, sentence, softness, visible_noise
 
@@ -143,12 +143,13 @@ def _way_in_time(pair: PairFact) -> float:
 
 def known_of(facts: StudyFacts, pair: PairFact) -> Claim | None:
     """What one pair shows without its noise: grain as seen, time, and where the picture is another one."""
-    option = facts.option(pair.control)
+    option, trial = facts.option(pair.control), facts.option(pair.trial)
+    patches = [patches_beside(option, trial)] if option and trial else []
     seen = looks(pair.zones, pair.parts, option.size if option else (0, 0))[:1]
     grain = [visible_noise(pair.visible)] if pair.visible is not None else []
     softer = [f"it is {softness(pair.sharpness)}"] if pair.sharpness is not None else []
     takes = [render_time(pair.time)] if pair.time is not None else []
-    parts = [listed([*grain, *softer, *takes]), *(each.text for each in seen)]
+    parts = [listed([*grain, *softer, *takes]), *patches, *(each.text for each in seen)]
     if not any(parts):
         return None
     box = seen[0].box if seen else None

@@ -59,11 +59,13 @@ def _send(parsed: argparse.Namespace) -> str:
     if parsed.json:
         report = json.dumps({"set": number, "renders": rows}, indent=1, ensure_ascii=False)
     else:
-        lines = [f"{row['name']}: {row['problem'] or 'taken in'}" for row in rows]
+        lines = [f"{row['name']}: {row['problem'] or 'imported'}" for row in rows]
         report = "\n".join([*lines, f"{len(good)} of {len(rows)} are in {parsed.title}."])
     if len(good) < len(rows):
         bad = next(row for row in rows if row["problem"])
-        raise InputError(f"{len(rows) - len(good)} of {len(rows)} could not be taken: {bad['name']}: {bad['problem']}")
+        raise InputError(
+            f"{len(rows) - len(good)} of {len(rows)} could not be imported: {bad['name']}: {bad['problem']}"
+        )
     return report
 
 

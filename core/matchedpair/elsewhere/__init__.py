@@ -4,6 +4,7 @@ from matchedpair.elsewhere.facts import FIELDS, NEEDED, Facts, facts_of, merged,
 from matchedpair.elsewhere.header import file_facts, header_facts
 from matchedpair.elsewhere.intake import DISPLAY, LINEAR, Taken, plain_name, take
 from matchedpair.elsewhere.name_pattern import NamePattern
+from matchedpair.elsewhere.proposed_pattern import proposed_pattern
 from matchedpair.elsewhere.table import read_table, row_for
 
 __all__ = [
@@ -20,6 +21,7 @@ __all__ = [
     "merged",
     "missing_fields",
     "plain_name",
+    "proposed_pattern",
     "read_table",
     "row_for",
     "take",

@@ -13,6 +13,11 @@ PLACE = re.compile(r"\{([a-z][a-z0-9_]{0,39})\}")
 LONGEST_PATTERN, LONGEST_NAME, MOST_PLACES = 200, 255, 20
 
 
+def stem_of(name: str) -> str:
+    """A file's name without its ending."""
+    return name[:LONGEST_NAME].rpartition(".")[0] or name[:LONGEST_NAME]
+
+
 class NamePattern:
     """A pattern over names without their ending. Each ``{name}`` takes as few letters as it can; ``*`` takes any."""
 
@@ -43,8 +48,7 @@ class NamePattern:
 
     def read(self, name: str) -> Facts | None:
         """What a file's name says; None when it does not follow the pattern. Raises `InputError` for a misfit."""
-        stem = name[:LONGEST_NAME].rpartition(".")[0] or name[:LONGEST_NAME]
-        found = self._read(stem)
+        found = self._read(stem_of(name))
         return facts_of(found, "file name") if found is not None else None
 
     def _read(self, stem: str) -> dict[str, str] | None:

@@ -152,6 +152,9 @@ def _log_half(figure: Figure) -> float:
 
 def must_compare(measure: str, control: Figure, trial: Figure) -> None:
     """Raise `RefusedError` when two figures cannot be compared."""
+    alone = [side for side, figure in (("control", control), ("trial", trial)) if figure.method == "single"]
+    if len(alone) == 1:
+        raise RefusedError(measure, f"the {alone[0]} has one seed alone, which gives only a guess: add a second")
     if control.method != trial.method:
         reason = f"the control's was got by {control.method}, the trial's by {trial.method}; measure both the same way"
         raise RefusedError(measure, reason)

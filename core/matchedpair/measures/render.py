@@ -301,7 +301,7 @@ class RenderMeasures:
     @cached_property
     def _seen_noise(self) -> SeenNoise:
         if len(self.light.y) < 2:
-            raise RefusedError("noise.seen_percent", self._no_twin or "it needs a twin")
+            raise RefusedError("noise.seen_percent", self._no_twin or "it needs a second seed")
         return SeenNoise(self._pictures, self._display)
 
     @cached_property
@@ -379,7 +379,7 @@ class RenderMeasures:
     def _own_visible(self) -> Floats:
         """Visible noise of one picture."""
         if len(self.light.y) < 2:
-            raise RefusedError("noise.visible", self._no_twin or "it needs a twin")
+            raise RefusedError("noise.visible", self._no_twin or "it needs a second seed")
         together = self._seen_together
         return own_noise_map(self._seen(self._pictures, self.light.valid) if together is None else together[:-1])
 

@@ -377,7 +377,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Try a name pattern on names, before anything is taken in. */
+        /** @description Try a name pattern on names, before anything is taken in; and propose one. */
         post: operations["imports_pattern_create"];
         delete?: never;
         options?: never;
@@ -2439,9 +2439,10 @@ export interface components {
          *     * `run` - run
          *     * `look` - look
          *     * `search` - search
+         *     * `times` - times
          * @enum {string}
          */
-        ActEnum: "seeds" | "reference" | "take reference" | "reference sequence" | "zone" | "levels" | "run" | "look" | "search";
+        ActEnum: "seeds" | "reference" | "take reference" | "reference sequence" | "zone" | "levels" | "run" | "look" | "search" | "times";
         /** @description The error against a reference sequence, how much of it changes from frame to frame, and the lag behind it. */
         AgainstReference: {
             lag: components["schemas"]["Lag"] | null;
@@ -4496,6 +4497,8 @@ export interface components {
         /** @description What a pattern makes of names; `problem` when the pattern itself cannot be read. */
         PatternPreview: {
             problem: string;
+            /** @description How the names look to be made; empty when that cannot be seen */
+            proposed: string;
             rows: components["schemas"]["ReadName"][];
             /** @description Names that are fields; others are settings */
             known: string[];

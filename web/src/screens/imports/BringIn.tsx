@@ -6,7 +6,7 @@ import type { Source } from "./sources";
 type Render = Schema["ImportedRender"];
 const AT_ONCE = 10;
 
-/** Takes files in one after the other with progress; it can be stopped, and what came in stays. */
+/** Imports files one after the other with progress; it can be stopped, and what came in stays. */
 export function BringIn({
   set,
   source,
@@ -47,9 +47,9 @@ export function BringIn({
   return (
     <section className="mt-4" aria-label="Progress">
       <p role="status">
-        {done} of {count} taken in{bad.length ? `, ${bad.length} could not be` : ""}
+        {done} of {count} imported{bad.length ? `, ${bad.length} could not be` : ""}
       </p>
-      <progress className="bar mt-1 w-96" max={count} value={done} aria-label="Files taken in" />
+      <progress className="bar mt-1 w-96" max={count} value={done} aria-label="Files imported" />
       <ul className="mt-1 text-fault text-sm">
         {bad.slice(-5).map((row) => (
           <li key={row.id}>
@@ -60,10 +60,10 @@ export function BringIn({
       {trouble ? (
         <Notice kind="fault">
           <p>
-            Stopped after {done}: {trouble} What came in is kept.
+            Stopped after {done}: {trouble} What was imported is kept.
           </p>
           <button type="button" className="act mt-1" onClick={onDone}>
-            Look at what came in
+            Look at what was imported
           </button>
         </Notice>
       ) : (

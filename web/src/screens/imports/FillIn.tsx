@@ -16,6 +16,9 @@ const FIELDS = {
 } as const;
 type Field = keyof typeof FIELDS;
 
+/** What a scene's view is called where nothing says it: most have one. */
+const ONLY_VIEW = "main";
+
 /** Says what is not known: of the chosen renders, or of all that lack something. */
 export function FillIn({
   renders,
@@ -28,11 +31,13 @@ export function FillIn({
 }) {
   const scenes = useQuery(scenesQuery);
   const transforms = useQuery(transformsQuery);
-  const [values, setValues] = useState<Partial<Record<Field, string>>>({});
+  const [typed, setValues] = useState<Partial<Record<Field, string>>>({});
   const [setting, setSetting] = useState({ name: "", value: "" });
   const [transform, setTransform] = useState("");
   const lacking = renders.filter((render) => render.missing.length > 0 || render.encoding === "display");
   const meant = chosen.size > 0 ? renders.filter((render) => chosen.has(render.id)) : lacking;
+  const nobodySays = meant.length > 0 && meant.every((render) => render.missing.includes("view"));
+  const values = nobodySays ? { view: ONLY_VIEW, ...typed } : typed;
   const said = Object.fromEntries(Object.entries(values).filter(([, value]) => value.trim()));
   const fill = useMutation({
     mutationFn: () =>

@@ -52,9 +52,9 @@ export function ImportPage() {
         {bad.length > 0 ? (
           <details className="mt-3" open={bad.length <= 5}>
             <summary className="text-fault">
-              {bad.length} {bad.length === 1 ? "file" : "files"} could not be taken
+              {bad.length} {bad.length === 1 ? "file" : "files"} could not be imported
             </summary>
-            <ul className="mt-1 text-sm" aria-label="Files that could not be taken">
+            <ul className="mt-1 text-sm" aria-label="Files that could not be imported">
               {bad.map((render) => (
                 <li key={render.id} className="border-line border-b py-1">
                   {render.name}: {render.problem}
@@ -90,13 +90,13 @@ export function ImportPage() {
 function sentence(good: Render[], bad: number): string {
   const open = good.filter((render) => render.missing.length > 0).length;
   const looks = good.filter((render) => render.encoding === "display").length;
-  const parts = [`${good.length} ${good.length === 1 ? "render" : "renders"} taken in`];
+  const parts = [`${good.length} ${good.length === 1 ? "render" : "renders"} imported`];
   if (bad) parts.push(`${bad} could not be`);
   const next = open
-    ? `say what is not known of ${open}`
+    ? `fill in what is missing for ${open}`
     : looks
       ? `${looks} can only be looked at until their view transform is stated`
-      : "choose what stands against what";
+      : "choose what to compare";
   return `${parts.join(", ")}: ${next}.`;
 }
 

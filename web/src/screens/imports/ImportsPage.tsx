@@ -10,9 +10,10 @@ import { Failed, Loading, Notice } from "../../parts/Notice";
 import { useRemembered } from "../../parts/remembered";
 import { useTitle } from "../../parts/useTitle";
 import { BringIn } from "./BringIn";
-import { PatternField } from "./PatternField";
+import { PatternField, useProposed, useTried } from "./PatternField";
 import { type Source, sorted, sourceTitle } from "./sources";
 
+const DISPLAY_ENCODED = /\.(png|jpe?g|tiff?)$/i;
 const ACCEPT = ".exr,.hdr,.tif,.tiff,.png,.jpg,.jpeg,.csv,.json";
 
 /** Renders made elsewhere: bring them in from this browser or a folder, and go on with what came in before. */
@@ -51,7 +52,7 @@ export function ImportsPage() {
             {row.thumbnail ? (
               <img src={`/api/pictures/${row.thumbnail}/thumbnail/`} alt="" className="w-[132px]" />
             ) : (
-              <span className="text-soft text-sm">Nothing taken</span>
+              <span className="text-soft text-sm">Nothing imported</span>
             )}
             <div>
               <h2 className="text-lg font-semibold leading-snug">
@@ -60,8 +61,8 @@ export function ImportsPage() {
                 </Link>
               </h2>
               <p className="text-sm">
-                {row.taken} taken
-                {row.refused ? `, ${row.refused} not` : ""}
+                {row.taken} imported
+                {row.refused ? `, ${row.refused} could not be` : ""}
                 {row.incomplete ? `, ${row.incomplete} to be filled in` : ""}
               </p>
             </div>
@@ -128,12 +129,18 @@ function Prepare({ source, onCancel }: { source: Source; onCancel: () => void })
   const navigate = useNavigate();
   const queries = useQueryClient();
   const [title, setTitle] = useState(sourceTitle(source));
-  const [pattern, setPattern] = useRemembered("imports.pattern", "");
-  const [fits, setFits] = useState(true);
+  const [last, setLast] = useRemembered("imports.pattern", "");
+  const [typed, setTyped] = useState<string | null>(null);
   const [transform, setTransform] = useState("");
   const [set, setSet] = useState<number | null>(null);
   const tables = source.from === "folder" ? source.tables : [];
   const [table, setTable] = useState(tables[0] ?? "");
+  const beside = Boolean(table || (source.from === "browser" && source.table));
+  const proposed = useProposed(names, last, beside);
+  const pattern = typed ?? proposed ?? "";
+  const tried = useTried(names, pattern);
+  // until then what comes of the names may still move what is below them
+  const ready = tried.fits && (typed ?? proposed) !== undefined;
   const begin = useMutation({
     mutationFn: () =>
       body(
@@ -167,7 +174,7 @@ function Prepare({ source, onCancel }: { source: Source; onCancel: () => void })
       <p>
         {names.length} {names.length === 1 ? "picture" : "pictures"}
         {source.from === "browser" && source.table ? ` and the table ${source.table.name}` : ""}. Nothing is
-        taken in yet.
+        imported yet.
       </p>
       <div className="flex flex-wrap gap-5">
         {tables.length > 0 ? (
@@ -188,24 +195,35 @@ function Prepare({ source, onCancel }: { source: Source; onCancel: () => void })
             onChange={(event) => setTitle(event.target.value)}
           />
         </Labelled>
-        <Labelled title="What PNG, JPEG and TIFF values went through">
-          <select
-            className="field w-72"
-            value={transform}
-            onChange={(event) => setTransform(event.target.value)}
-          >
-            <option value="">Not known: look only, do not measure</option>
-            <option value="linear">Nothing: linear light</option>
-            {transforms.data?.names.map((each) => (
-              <option key={each}>{each}</option>
-            ))}
-          </select>
-        </Labelled>
+        {names.some((name) => DISPLAY_ENCODED.test(name)) ? (
+          <Labelled title="What PNG, JPEG and TIFF values went through">
+            <select
+              className="field w-72"
+              value={transform}
+              onChange={(event) => setTransform(event.target.value)}
+            >
+              <option value="">Not known: look only, do not measure</option>
+              <option value="linear">Nothing: linear light</option>
+              {transforms.data?.names.map((each) => (
+                <option key={each}>{each}</option>
+              ))}
+            </select>
+          </Labelled>
+        ) : null}
       </div>
-      <PatternField names={names} pattern={pattern} onChange={setPattern} onFits={setFits} />
+      <PatternField
+        names={names}
+        pattern={pattern}
+        tried={tried}
+        proposed={typed === null}
+        onChange={(changed) => {
+          setTyped(changed);
+          setLast(changed);
+        }}
+      />
       <div className="flex gap-3">
-        <button type="submit" className="act" data-kind="main" disabled={begin.isPending || !fits}>
-          Take {names.length === 1 ? "it" : `all ${names.length}`} in
+        <button type="submit" className="act" data-kind="main" disabled={begin.isPending || !ready}>
+          Import {names.length === 1 ? "it" : `all ${names.length}`}
         </button>
         <button type="button" className="act" onClick={onCancel}>
           Not now

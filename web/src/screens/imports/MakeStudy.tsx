@@ -109,9 +109,9 @@ export function MakeStudy({
         />
       </label>
       <label className="block">
-        <span className="block text-soft text-sm">Everything stands against</span>
+        <span className="block text-soft text-sm">Compare everything with</span>
         <select className="field w-full" value={control} onChange={(event) => setControl(event.target.value)}>
-          <option value="">the engine with most renders, at its middle quality</option>
+          <option value="">what has most renders</option>
           {wanted.map((group) => (
             <option key={group.key} value={group.key}>
               {group.title}

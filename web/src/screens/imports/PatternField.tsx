@@ -1,34 +1,66 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
-import { useDeferredValue, useEffect } from "react";
 import { api, body, type Schema } from "../../api/client";
 import { settingValue } from "../../parts/format";
 
+type Tried = { problem: string; rows: Schema["ReadName"][]; fits: boolean };
+
 const SHOWN = 8;
+const MOST_TRIED = 200;
+const NAMED = 3; // of the names, while no pattern says what they mean
+
+/** What a pattern makes of the names, as many as are looked at, from all over them. */
+function triedQuery(pattern: string, names: string[]) {
+  const step = Math.ceil(names.length / MOST_TRIED);
+  const some = names.filter((_, at) => at % step === 0);
+  return {
+    queryKey: ["pattern", pattern, some],
+    queryFn: () => body(api.POST("/api/imports/pattern/", { body: { pattern, names: some } })),
+  };
+}
+
+/**
+ * The pattern used last where all names follow it, else how they look to be made; none where a table tells, or nobody
+ * can say; undefined while that is not known yet.
+ */
+export function useProposed(names: string[], last: string, table: boolean): string | undefined {
+  const tried = useQuery(triedQuery(last, names));
+  if (!tried.data) return tried.isError ? "" : undefined;
+  const { problem, proposed, rows } = tried.data;
+  if (last && !problem && rows.every((row) => row.follows && !row.problem)) return last;
+  return table ? "" : proposed;
+}
+
+const FIELDS =
+  "Fields are engine, version, device, machine, scene, view, variant, frame, seed, threads, seconds, ready_seconds, cpu_seconds, memory_bytes; any other name is a setting, and * stands for anything.";
+
+/** What comes of a pattern, once it is known: it fits where it can be read, and so does none. */
+export function useTried(names: string[], pattern: string): Tried {
+  const tried = useQuery({
+    ...triedQuery(pattern, names),
+    placeholderData: keepPreviousData,
+    enabled: pattern !== "",
+  });
+  if (pattern === "") return { problem: "", rows: [], fits: true };
+  const problem = tried.data?.problem ?? "";
+  const fits = problem === "" && !tried.isPlaceholderData && !tried.isPending;
+  return { problem, rows: problem ? [] : (tried.data?.rows ?? []), fits };
+}
 
 /** How the names are made, with what comes of it for the first names at once. */
 export function PatternField({
   names,
   pattern,
+  tried: { problem, rows },
+  proposed,
   onChange,
-  onFits,
 }: {
   names: string[];
   pattern: string;
+  tried: Tried;
+  /** Whether nobody has typed it. */
+  proposed: boolean;
   onChange: (pattern: string) => void;
-  onFits: (fits: boolean) => void;
 }) {
-  const settled = useDeferredValue(pattern);
-  const tried = useQuery({
-    queryKey: ["pattern", settled, names.slice(0, 200)],
-    queryFn: () =>
-      body(api.POST("/api/imports/pattern/", { body: { pattern: settled, names: names.slice(0, 200) } })),
-    placeholderData: keepPreviousData,
-    enabled: settled !== "",
-  });
-  const problem = settled && tried.data ? tried.data.problem : "";
-  const fits = problem === "";
-  useEffect(() => onFits(fits), [fits, onFits]);
-  const rows = settled && !problem ? (tried.data?.rows ?? []) : [];
   return (
     <section aria-label="Name pattern">
       <label className="block">
@@ -42,19 +74,20 @@ export function PatternField({
         />
       </label>
       <p className={`mt-0.5 text-sm ${problem ? "text-fault" : "text-soft"}`} role="status">
-        {problem || explanation(rows, names.length)}
+        {problem || explanation(rows, names, proposed)}
       </p>
+      <p className="max-w-3xl text-soft text-sm">{FIELDS}</p>
       {rows.length > 0 ? <Preview rows={rows.slice(0, SHOWN)} /> : null}
     </section>
   );
 }
 
-function explanation(rows: Schema["ReadName"][], count: number): string {
+function explanation(rows: Schema["ReadName"][], names: string[], proposed: boolean): string {
   if (rows.length === 0)
-    return "Fields are engine, version, device, machine, scene, view, variant, frame, seed, threads, seconds, ready_seconds, cpu_seconds, memory_bytes; any other name is a setting, and * stands for anything.";
+    return `The names: ${names.slice(0, NAMED).join(", ")}${names.length > NAMED ? " …" : ""}`;
   const good = rows.filter((row) => row.follows && !row.problem).length;
-  const of = rows.length < count ? `the first ${rows.length}` : rows.length;
-  return `${good} of ${of} names follow the pattern.`;
+  const of = rows.length < names.length ? `${rows.length} looked at` : `${rows.length} names`;
+  return `${good} of ${of} follow the pattern.${proposed ? " It is a proposal: correct what is wrong." : ""}`;
 }
 
 function Preview({ rows }: { rows: Schema["ReadName"][] }) {

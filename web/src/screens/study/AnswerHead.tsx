@@ -79,6 +79,7 @@ export function NextStep({ study, answer }: { study: Schema["Study"]; answer: An
     "reference sequence": `/studies/${study.id}/motion`,
     levels: `/studies/${study.id}/plan`,
     look: addressOf(shown, study.id),
+    times: "/imports",
     search: `/studies/${study.id}/search?at=full-size`,
   } as Record<string, string>;
   if (study.from_elsewhere && MADE_HERE.includes(step.act)) {

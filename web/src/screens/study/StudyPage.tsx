@@ -131,7 +131,8 @@ function setupWords(study: Schema["Study"]): string {
   const made = study.from_elsewhere ? "made elsewhere with" : "rendered with";
   const options = study.options.filter((option) => option.in_plan && option.purpose === "counted");
   const many = options.length > 2 ? `, ${options.length} options` : "";
-  return `${study.scene}, view ${study.view}${variant}, ${study.size}, ${made} ${study.engine}${many}, ${study.repeats} seeds each.`;
+  const seeds = study.from_elsewhere ? "" : `, ${study.repeats} seeds each`; // there each has its own
+  return `${study.scene}, view ${study.view}${variant}, ${study.size}, ${made} ${study.engine}${many}${seeds}.`;
 }
 
 /** Changes with every run that ends, begins or is queued. */
