@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from matchedpair.answers.phrases import listed
 from rest_framework import serializers
 
 from server.catalogue.fields import SettingsField
@@ -79,7 +80,7 @@ class StudySerializer(serializers.Serializer):
 
     def get_engine(self, study: Study) -> str:
         """The engine, or all of them."""
-        return " and ".join(dict.fromkeys(option.engine_title for option in study.options.all()))
+        return listed(list(dict.fromkeys(option.engine_title for option in study.options.all())))
 
     def get_plan_version(self, study: Study) -> str:
         """Names its plan; sent back with a change, so that nobody's is overwritten unseen."""

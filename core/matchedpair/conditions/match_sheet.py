@@ -314,7 +314,9 @@ def _summary(rows: Sequence[Condition], under_test: Collection[str], control: Si
     unknown = [row.title.lower() for row in rows if row.state == "unknown"]
     tested = any(row.state == "under_test" for row in rows)
     titles = {row.key: row.title.lower() for row in rows if row.key in WHOLE_CONDITIONS}
-    subject = _list([titles.get(name) or _named(control, name) for name in under_test])
+    unsaid = {row.key for row in rows if row.state == "unknown"}  # they are named as such
+    named = [name for name in under_test if name not in unsaid] or under_test
+    subject = _list([titles.get(name) or _named(control, name) for name in named])
     if not tested and not differing:
         return f"Nothing differs: {subject} {'are' if len(under_test) > 1 else 'is'} the same on both sides."
     notes = _notes(rows)

@@ -37,7 +37,10 @@ export function PairsTable({ pairs }: { pairs: Summary[] }) {
                 {pair.fair ? null : <span className="block text-fault text-xs">not matched in all else</span>}
               </th>
               <td className="number">
-                <RatioCell ratio={pair.time_ratio} refused={pair.refused.time_ratio} />
+                <RatioCell
+                  ratio={pair.time_ratio}
+                  refused={pair.refused.time_ratio ?? (pair.ready ? "not known" : undefined)}
+                />
               </td>
               <td className="number">
                 <RatioCell ratio={pair.noise_ratio} refused={pair.refused.noise_ratio} />
