@@ -129,6 +129,11 @@ class Imports(BrowserTest):
         page.get_by_label("Engine", exact=True).fill("Glint")
         page.get_by_role("button", name="Fill in").click()
         expect(page.locator("tr[data-render]").first).to_contain_text("stall main")
+        self.unfold("How the file names are made: {scene}_{variant}_{samples}spp_s{seed}")
+        pattern.fill("{scene}_{mood}_{samples}spp_s{seed}")
+        page.get_by_role("button", name="Read the names by it").click()
+        expect(page.locator("tr[data-render]").first).to_contain_text("mood top")
+        self.assert_accessible()
 
     def test_files_are_dropped_with_the_pointer(self):
         page = self.page

@@ -447,6 +447,10 @@ class Command(WithEngines, TestCase):
         body = json.loads(self.command(self.folder_of_renders, "--dry-run", "--json"))
         self.assertEqual((len(body["taken"]), len(body["bad"]), body["handed_over"]), (2, 1, False))
         self.assertEqual(body["taken"][0]["missing"], ["engine", "scene", "view"])
+        self.assertEqual(body["proposed"], "{scene}_{view}_s{seed}")
+        self.assertIn("--pattern '{scene}_{view}_s{seed}'", self.command(self.folder_of_renders, "--dry-run"))
+        said = self.command(self.folder_of_renders, "--dry-run", "--pattern", "{scene}_{view}_s{seed}")
+        self.assertNotIn("--pattern", said)
         self.assertFalse(take_in_one())
 
     @long

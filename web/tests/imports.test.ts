@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import { grouped, type Render } from "../src/screens/imports/groups";
+import { grouped, proposedPlace, type Render } from "../src/screens/imports/groups";
 import { suggested } from "../src/screens/imports/MakeStudy";
 
 let count = 0;
@@ -53,7 +53,34 @@ describe("options among renders made elsewhere", () => {
     expect(suggested(of(["Moth"], [16, 64, 256]), ["AA"])).toBe("samples");
     expect(suggested(of(["Moth"], [16, 64, 256]), [])).toBe("own");
     expect(suggested(of(["Moth"], [16, 64]), ["AA"])).toBe("own");
+    const versions = ["1", "2"].map((version) => render({ engine: "Moth", version }, { AA: 16 }));
+    expect(suggested(grouped(versions), ["AA"])).toBe("version");
+    const switched = [{ AA: 16 }, { AA: 16, picker: "on" }].map((each) => render({ engine: "Moth" }, each));
+    expect(suggested(grouped(switched), ["AA"])).toBe("feature");
     const unknown = grouped([render({ engine: "Moth" }, {}), render({ engine: undefined }, {})]);
     expect(suggested(unknown, []), "an engine that is not known is no other engine").toBe("own");
+  });
+});
+
+describe("the place of renders that say none", () => {
+  const bare = (missing: string[]) =>
+    ({ ...render({ engine: "Moth", scene: undefined, view: undefined }, {}), missing }) as Render;
+
+  it("is that of the others where they agree, else the one view that most scenes have", () => {
+    const lost = bare(["scene", "view"]);
+    expect(proposedPlace([lost, render({}, {})], [lost])).toEqual({ scene: "pier", view: "main" });
+    expect(proposedPlace([lost, render({ view: "top" }, {})], [lost])).toEqual({
+      scene: "pier",
+      view: "top",
+    });
+    expect(proposedPlace([lost, render({}, {}), render({ view: "top" }, {})], [lost])).toEqual({
+      scene: "pier",
+    });
+    expect(proposedPlace([lost], [lost])).toEqual({ view: "main" });
+  });
+
+  it("is proposed only of what all of them lack", () => {
+    expect(proposedPlace([bare(["scene"])], [bare(["scene"])])).toEqual({});
+    expect(proposedPlace([], [])).toEqual({});
   });
 });

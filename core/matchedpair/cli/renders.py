@@ -24,6 +24,7 @@ from matchedpair.elsewhere import (
     merged,
     missing_fields,
     plain_name,
+    proposed_pattern,
     read_table,
     row_for,
     take,
@@ -76,7 +77,8 @@ def import_renders(parsed: argparse.Namespace) -> str:
         raise InputError(f"none of {len(files)} files can be taken; the first: {bad[0]['name']}: {bad[0]['reason']}")
     times = rows_without(rows, [row["name"] for row in [*good, *bad]])
     handed = "" if parsed.dry_run else str(_hand_over(parsed, good, times))
-    return _told(good, bad, handed, as_json=parsed.json)
+    proposed = "" if pattern or rows else proposed_pattern([row["name"] for row in good])
+    return _told(good, bad, handed, proposed, as_json=parsed.json)
 
 
 def _facts(path: Path, pattern: NamePattern | None, rows: Mapping[str, Mapping[str, Any]], stated: Facts) -> Facts:
@@ -113,14 +115,14 @@ def _hand_over(parsed: argparse.Namespace, good: list[dict[str, Any]], times: Ma
     return finished
 
 
-def _told(good: list[dict[str, Any]], bad: list[dict[str, str]], handed: str, *, as_json: bool) -> str:
+def _told(good: list[dict[str, Any]], bad: list[dict[str, str]], handed: str, proposed: str, *, as_json: bool) -> str:
     if as_json:
         rows = [
             {"name": row["name"], "encoding": row["encoding"], "missing": row["missing"],
              "fields": dict(row["facts"].fields), "settings": dict(row["facts"].settings)}
             for row in good
         ]  # fmt: skip
-        return json.dumps({"taken": rows, "bad": bad, "handed_over": bool(handed)}, indent=1)
+        return json.dumps({"taken": rows, "bad": bad, "handed_over": bool(handed), "proposed": proposed}, indent=1)
     lines = [f"{len(good)} taken, {len(bad)} not."]
     lines += [f"  {row['name']}: {row['reason']}" for row in bad]
     lacking = sorted({name for row in good for name in row["missing"]})
@@ -128,7 +130,9 @@ def _told(good: list[dict[str, Any]], bad: list[dict[str, str]], handed: str, *,
         lines.append(f"Not known yet, to be filled in there: {', '.join(lacking)}.")
     lines += [f"  {row['name']}: display-encoded, for looking only; see --transform" for row in good
               if row["encoding"] == "display"]  # fmt: skip
-    lines.append("The runner takes them in between renders." if handed else "Nothing was handed over.")
+    if proposed:
+        lines.append(f"The names look like --pattern '{proposed}'; without a pattern they say nothing.")
+    lines.append("They are imported between renders." if handed else "Nothing was handed over.")
     return "\n".join(lines)
 
 

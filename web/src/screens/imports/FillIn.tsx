@@ -4,7 +4,7 @@ import { api } from "../../api/client";
 import { scenesQuery, transformsQuery } from "../../api/queries";
 import { Labelled } from "../../parts/Labelled";
 import { Notice } from "../../parts/Notice";
-import type { Render } from "./groups";
+import { proposedPlace, type Render } from "./groups";
 
 const FIELDS = {
   engine: "Engine",
@@ -15,9 +15,6 @@ const FIELDS = {
   seconds: "Time (s)",
 } as const;
 type Field = keyof typeof FIELDS;
-
-/** What a scene's view is called where nothing says it: most have one. */
-const ONLY_VIEW = "main";
 
 /** Says what is not known: of the chosen renders, or of all that lack something. */
 export function FillIn({
@@ -36,8 +33,7 @@ export function FillIn({
   const [transform, setTransform] = useState("");
   const lacking = renders.filter((render) => render.missing.length > 0 || render.encoding === "display");
   const meant = chosen.size > 0 ? renders.filter((render) => chosen.has(render.id)) : lacking;
-  const nobodySays = meant.length > 0 && meant.every((render) => render.missing.includes("view"));
-  const values = nobodySays ? { view: ONLY_VIEW, ...typed } : typed;
+  const values: Partial<Record<Field, string>> = { ...proposedPlace(renders, meant), ...typed };
   const said = Object.fromEntries(Object.entries(values).filter(([, value]) => value.trim()));
   const fill = useMutation({
     mutationFn: () =>

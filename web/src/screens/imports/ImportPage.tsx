@@ -14,6 +14,7 @@ import { frameGroups, type Group, grouped, type Render, varyingSettings } from "
 import { Layers } from "./Layers";
 import { MakeSequence } from "./MakeSequence";
 import { MakeStudy } from "./MakeStudy";
+import { Names } from "./Names";
 import { Watch } from "./Watch";
 
 type Sides = { control: string; trial: string };
@@ -65,6 +66,7 @@ export function ImportPage() {
         ) : null}
         <Watch set={set.data} onChanged={refresh} />
         <Layers set={set.data} onChanged={refresh} />
+        <Names set={set.data} onChanged={refresh} />
         <Columns set={set.data} onChanged={refresh} />
         <FillIn renders={good} chosen={chosen} onFilled={refresh} />
         <RenderTable renders={good} chosen={chosen} onChoose={setChosen} />

@@ -4,18 +4,25 @@ import { Link } from "react-router";
 import { api, body, type Schema } from "../../api/client";
 import { questionsQuery } from "../../api/queries";
 import { Notice } from "../../parts/Notice";
-import type { Group } from "./groups";
+import { type Group, varyingSettings } from "./groups";
 
 type Asked = Schema["AskedStudyRequest"]["asked"];
 
-/** What renders of several engines, or of several steps of one knob, were made to find out. */
+/** What renders of several engines, versions, steps of one knob, or with and without one setting were made for. */
 export function suggested(groups: Group[], knobs: readonly string[]): Asked {
-  const engines = new Set(groups.flatMap((group) => group.renders[0]?.fields_known.engine ?? []));
-  if (engines.size > 1) return "engine";
+  const known = (field: "engine" | "version") =>
+    new Set(groups.flatMap((group) => group.renders[0]?.fields_known[field] ?? []));
+  if (known("engine").size > 1) return "engine";
+  if (known("version").size > 1) return "version";
   const steps = new Set(
     groups.map((group) => String(knobs.map((knob) => group.renders[0]?.settings[knob] ?? ""))),
   );
-  return steps.size > 2 ? "samples" : "own";
+  if (steps.size > 2) return "samples";
+  return groups.length === 2 &&
+    steps.size === 1 &&
+    varyingSettings(groups.flatMap((each) => each.renders)).length === 1
+    ? "feature"
+    : "own";
 }
 
 /** Makes one study of all options among the renders: its factors are what they differ in. */

@@ -10,6 +10,8 @@ export type FrameGroup = Group & { frames: number[] };
 
 const APART = ["engine", "version", "scene", "view", "variant", "frame"] as const;
 const PLACES = ["scene", "view", "frame"] as const;
+/** What a scene's view is called where nothing says it: most have one. */
+const ONLY_VIEW = "main";
 
 /** Groups of renders that are alike in all but the seed: those of which enough is known first, by name. */
 export function grouped(renders: Render[]): Group[] {
@@ -106,4 +108,18 @@ function placeOf(
   const there = names.map((name) => `${name} ${settingValue(render.fields_known[name] ?? "not known")}`);
   const size = (each: Render | undefined) => `${each?.width} × ${each?.height}`;
   return differs(size) ? [...there, size(render)] : there;
+}
+
+/** Scene and view of renders that say neither: those of all others here, where they agree. */
+export function proposedPlace(renders: Render[], meant: Render[]): { scene?: string; view?: string } {
+  const place: { scene?: string; view?: string } = {};
+  for (const field of ["scene", "view"] as const) {
+    if (meant.length === 0 || !meant.every((render) => render.missing.includes(field))) continue;
+    const known = renders.map((render) => render.fields_known[field]).filter((value) => value != null);
+    const [first, ...others] = new Set(known.map(String));
+    if (others.length > 0) continue;
+    if (first !== undefined) place[field] = first;
+    else if (field === "view") place.view = ONLY_VIEW;
+  }
+  return place;
 }
