@@ -57,6 +57,7 @@ RULES: dict[str, Callable[[StudyFacts], Answer]] = {
     "pixels": sizes.answer,
     "version": version.answer,
 }
+OVER_TIME = (feature.answer, combination.answer, passes.answer, own.answer)  # what weighs noise against time
 
 __all__ = [
     "Answer",
@@ -90,8 +91,11 @@ def answer_of(facts: StudyFacts) -> Answer:
     """The answer to a study's question; where it has no rule of its own, the best trade to the same noise. Where its
     rule has nothing for want of times, what is known without them.
     """
-    found = RULES.get(question_of(facts), own.answer)(facts)
-    return untimed.answer(facts) if found.sure == NOTHING and untimed.nobody_knows_times(facts) else found
+    rule = RULES.get(question_of(facts), own.answer)
+    found = rule(facts)
+    if found.sure == NOTHING and rule in OVER_TIME and untimed.nobody_knows_times(facts):
+        return untimed.answer(facts)
+    return found
 
 
 def question_of(facts: StudyFacts) -> str:
