@@ -35,15 +35,16 @@ const FIELDS =
 
 /** What comes of a pattern, once it is known: it fits where it can be read, and so does none. */
 export function useTried(names: string[], pattern: string): Tried {
-  const tried = useQuery({
+  // all are read at each drawing: of what is not read, a change draws nothing anew
+  const { data, isPlaceholderData, isPending } = useQuery({
     ...triedQuery(pattern, names),
     placeholderData: keepPreviousData,
     enabled: pattern !== "",
   });
   if (pattern === "") return { problem: "", rows: [], fits: true };
-  const problem = tried.data?.problem ?? "";
-  const fits = problem === "" && !tried.isPlaceholderData && !tried.isPending;
-  return { problem, rows: problem ? [] : (tried.data?.rows ?? []), fits };
+  const problem = data?.problem ?? "";
+  const fits = problem === "" && !isPlaceholderData && !isPending;
+  return { problem, rows: problem ? [] : (data?.rows ?? []), fits };
 }
 
 /** How the names are made, with what comes of it for the first names at once. */
