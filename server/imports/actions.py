@@ -93,11 +93,14 @@ def change_set(import_set: ImportSet, **changes: Any) -> None:
         setattr(import_set, key, value)
     with transaction.atomic():
         import_set.save()
-        rows = list(import_set.renders.all())
-        for row in rows:
+        otherwise = []
+        for row in import_set.renders.all():
+            before = row.facts()
             _read_beside(row, import_set)
             row.save()
-        renew_costs(rows)
+            if row.facts() != before:
+                otherwise.append(row)
+        renew_costs(otherwise)
     if restated:
         _take_again(list(import_set.renders.all()), import_set.transform, import_set.layer)
 

@@ -172,7 +172,9 @@ class PatternPreviewSerializer(serializers.Serializer):
     """What a pattern makes of names; `problem` when the pattern itself cannot be read."""
 
     problem = serializers.CharField()
-    proposed = serializers.CharField(help_text="How the names look to be made; empty when that cannot be seen")
+    proposed = serializers.CharField(
+        help_text="How the names look to be made, where the pattern does not read all; empty when nobody can see it"
+    )
     rows = ReadNameSerializer(many=True)
     known = serializers.ListField(child=serializers.CharField(), help_text="Names that are fields; others are settings")
     needed = serializers.ListField(child=serializers.CharField())
@@ -311,37 +313,37 @@ def pattern(request: Request) -> Response:
     """Try a name pattern on names, before anything is taken in; and propose one."""
     form = TriedPatternSerializer(data=request.data)
     form.is_valid(raise_exception=True)
-    names = form.validated_data["names"]
-    body: dict[str, Any] = {
-        "problem": "", "proposed": _proposed_pattern(names), "rows": [], "known": FIELDS, "needed": NEEDED,
-    }  # fmt: skip
+    names = [plain_name(each) for each in form.validated_data["names"]]
+    body: dict[str, Any] = {"problem": "", "proposed": "", "rows": [], "known": FIELDS, "needed": NEEDED}
     try:
         tried = NamePattern(form.validated_data["pattern"])
     except InputError as error:
-        return Response(body | {"problem": str(error)})
+        return Response(body | {"problem": str(error), "proposed": _proposed_pattern(names)})
     for name in names:
         facts, problem = None, ""
         try:
-            facts = tried.read(plain_name(name))
+            facts = tried.read(name)
         except InputError as error:
             problem = str(error)
         known = facts or Facts()
         body["rows"].append({
-            "name": plain_name(name), "follows": facts is not None, "fields_known": known.fields,
+            "name": name, "follows": facts is not None, "fields_known": known.fields,
             "settings": known.settings, "problem": problem,
         })  # fmt: skip
+    if not all(row["follows"] for row in body["rows"]):
+        body["proposed"] = _proposed_pattern(names)
     return Response(PatternPreviewSerializer(body).data)
 
 
 def _proposed_pattern(names: list[str]) -> str:
     """With the engines, scenes and views that are known here, those of earlier imports too."""
-    scenes = SceneRevision.objects.all()
+    scenes = list(SceneRevision.objects.values_list("name", "title", "views"))
     engines = [each for engine in engines_now()[0] for each in (engine.name, engine.title)]
     return proposed_pattern(
-        [plain_name(each) for each in names],
+        names,
         engines=[*engines, *Option.objects.values_list("engine_title", flat=True).distinct()],
-        scenes=[each for scene in scenes for each in (scene.name, scene.title)],
-        views=[each for scene in scenes for view in scene.views for each in view.values()],
+        scenes=[each for name, title, _ in scenes for each in (name, title)],
+        views=[each for *_, views in scenes for view in views for each in view.values()],
     )
 
 

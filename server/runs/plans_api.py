@@ -48,7 +48,7 @@ class PlannedOptionSerializer(serializers.Serializer):
     size = serializers.CharField()
     control = serializers.IntegerField(allow_null=True)
     comes_with = serializers.IntegerField(allow_null=True)
-    in_one_go = serializers.BooleanField(help_text="It comes with another as a further frame, which takes its own time")
+    in_one_go = serializers.BooleanField(help_text="Rendered with another as a further frame, which takes its own time")
     left_out = serializers.CharField()
     renders = serializers.IntegerField()
     estimate = EstimateSerializer(allow_null=True)

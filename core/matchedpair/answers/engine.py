@@ -124,14 +124,13 @@ def _without_times(facts: StudyFacts) -> Answer:
     least = _error(worst[first])
     second = _error(worst[others[0]])
     if second - least < SEEN:
-        text = f"{first} is as close to the reference as {others[0]}, {number(least)} and {number(second)} ΔE off"
+        stands = f"{first} is as close to the reference as {others[0]}, {number(least)} and {number(second)} ΔE off"
     else:
-        text = f"{first} comes closest to the reference, {number(least)} ΔE off"
-    text = f"Not sure yet: {text}"
+        stands = f"{first} comes closest to the reference, {number(least)} ΔE off"
     because = tuple(_so_far_off(facts, worst[name]) for name in (first, *others)[: MOST + 1])
     return Answer(
         facts.question,
-        f"{sentence(text)} {NO_TIMES}",
+        f"{sentence(f'Not sure yet: {stands}')} {NO_TIMES}",
         UNSURE,
         because=because,
         next=FILL_IN,

@@ -34,7 +34,7 @@ WORDLESS = "value"
 PLACE_NAME = re.compile(r"[a-z][a-z0-9_]{0,39}")
 
 
-@dataclass
+@dataclass(eq=False)  # two of the same words are two
 class _Column:
     """What stands at one place of all names; `place` is written there with letters around it, or nothing."""
 
@@ -91,12 +91,11 @@ def proposed_pattern(
     columns = [_Column(words) for words in zip(*(WORDS.findall(stem) for stem in alike), strict=True)]
     _name_numbers(columns)
     _name_words(columns, *({each.casefold() for each in known} for known in (engines, scenes, views)))
-    between = list(layout)
     places = [column.place for column in columns if column.place]
     if len(places) < 2 and not set(places) & {"frame", "seed", "samples"}:
         return ""  # one word tells too little to know what it is
-    pattern = between[0] + "".join(
-        column.written() + follows for column, follows in zip(columns, between[1:], strict=True)
+    pattern = layout[0] + "".join(
+        column.written() + follows for column, follows in zip(columns, layout[1:], strict=True)
     )
     return pattern if _tells_apart(pattern, alike) else ""
 
@@ -200,8 +199,8 @@ def _name_words(columns: Sequence[_Column], engines: set[str], scenes: set[str],
             column.place = _once(name, columns)
     for label, column in pairwise(columns):
         if column in free and not column.place and column.varies and column.within(SWITCHES):
-            column.place = _once(_as_name(label.words[0]) if label in free and not label.varies else WORDLESS, columns)
-            label.labels_next = label in free and not label.varies
+            named = _as_name(label.words[0]) if label in free and not label.varies else ""
+            column.place, label.labels_next = _once(named or WORDLESS, columns), bool(named)
         if column.place == "version" and "." in "".join(column.words) and label in free and not label.place:
             label.place = _once("engine", columns)
     left = [column for column in free if column.letters]

@@ -12,6 +12,7 @@ from scipy.special import stdtrit
 from matchedpair.errors import RefusedError
 
 Interval = tuple[float, float]
+UNRANKED_METHODS = ("single",)  # one picture gives no more than a guess
 MEDIAN_ERROR = 1.2533  # of a median of several over that of a mean
 
 
@@ -152,7 +153,7 @@ def _log_half(figure: Figure) -> float:
 
 def must_compare(measure: str, control: Figure, trial: Figure) -> None:
     """Raise `RefusedError` when two figures cannot be compared."""
-    alone = [side for side, figure in (("control", control), ("trial", trial)) if figure.method == "single"]
+    alone = [side for side, figure in (("control", control), ("trial", trial)) if figure.method in UNRANKED_METHODS]
     if len(alone) == 1:
         raise RefusedError(measure, f"the {alone[0]} has one seed alone, which gives only a guess: add a second")
     if control.method != trial.method:

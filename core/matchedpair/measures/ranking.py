@@ -7,12 +7,11 @@ from collections.abc import Callable, Hashable, Mapping
 from dataclasses import dataclass
 from typing import TypeVar
 
-from matchedpair.measures.figure import Figure, Interval
+from matchedpair.measures.figure import UNRANKED_METHODS, Figure, Interval
 from matchedpair.measures.kinds import NEAREST_0, NEAREST_1, NEITHER, Kind
 
 Key = TypeVar("Key", bound=Hashable)
 BEST, TIE, NOT_RANKED = "best", "tie", ""
-UNRANKED_METHODS = ("single",)
 
 
 @dataclass(frozen=True)

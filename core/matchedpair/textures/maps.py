@@ -18,7 +18,7 @@ from matchedpair.pictures.picture_file import opened as opened_picture
 ENDINGS = (".png", ".jpg", ".jpeg", ".tif", ".tiff", ".exr", ".hdr", ".tga", ".bmp")
 MOST_FILES = 5000
 REDUCED = "reduced-"
-SMALLER_COPIES = 4.0 / 3.0  # halved again and again: 1 + 1/4 + 1/16 + …
+SMALLER_COPIES = 4.0 / 3.0  # halved until one pixel is left: 1 + 1/4 + 1/16 + …
 AT_AN_END = 0.04
 BITS = {"uint8": 8, "uint16": 16, "half": 16}
 

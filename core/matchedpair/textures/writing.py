@@ -43,7 +43,7 @@ def write_copies(base: Path, plan: TexturePlan, told: Callable[[Writing], None] 
     Parameters
     ----------
     told : callable, optional
-        Called again and again with how far it is.
+        Called with each step, with how far it is.
 
     Raises
     ------

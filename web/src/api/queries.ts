@@ -12,7 +12,7 @@ export const sessionQuery = queryOptions({
   refetchInterval: AT_REST, // who is there is told by nobody who is gone
 });
 
-/** What was set aside because it failed again and again. */
+/** What was set aside because it failed repeatedly. */
 export const troublesQuery = queryOptions({
   queryKey: ["troubles"],
   queryFn: () => body(api.GET("/api/troubles/")),

@@ -4497,7 +4497,7 @@ export interface components {
         /** @description What a pattern makes of names; `problem` when the pattern itself cannot be read. */
         PatternPreview: {
             problem: string;
-            /** @description How the names look to be made; empty when that cannot be seen */
+            /** @description How the names look to be made, where the pattern does not read all; empty when nobody can see it */
             proposed: string;
             rows: components["schemas"]["ReadName"][];
             /** @description Names that are fields; others are settings */
@@ -4614,7 +4614,7 @@ export interface components {
             size: string;
             control: number | null;
             comes_with: number | null;
-            /** @description It comes with another as a further frame, which takes its own time */
+            /** @description Rendered with another as a further frame, which takes its own time */
             in_one_go: boolean;
             left_out: string;
             renders: number;

@@ -28,7 +28,7 @@ export function FillIn({
 }) {
   const scenes = useQuery(scenesQuery);
   const transforms = useQuery(transformsQuery);
-  const [typed, setValues] = useState<Partial<Record<Field, string>>>({});
+  const [typed, setTyped] = useState<Partial<Record<Field, string>>>({});
   const [setting, setSetting] = useState({ name: "", value: "" });
   const [transform, setTransform] = useState("");
   const lacking = renders.filter((render) => render.missing.length > 0 || render.encoding === "display");
@@ -46,7 +46,7 @@ export function FillIn({
         },
       }),
     onSuccess: async () => {
-      setValues({});
+      setTyped({});
       setSetting({ name: "", value: "" });
       setTransform("");
       await onFilled();
@@ -78,7 +78,7 @@ export function FillIn({
               className="field w-32"
               value={values[name as Field] ?? ""}
               list={name === "scene" ? "known-scenes" : undefined}
-              onChange={(event) => setValues({ ...values, [name]: event.target.value })}
+              onChange={(event) => setTyped({ ...values, [name]: event.target.value })}
             />
           </Labelled>
         ))}

@@ -8,6 +8,9 @@ const SHOWN = 8;
 const MOST_TRIED = 200;
 const NAMED = 3; // of the names, while no pattern says what they mean
 
+const FIELDS =
+  "Fields are engine, version, device, machine, scene, view, variant, frame, seed, threads, seconds, ready_seconds, cpu_seconds, memory_bytes; any other name is a setting, and * stands for anything.";
+
 /** What a pattern makes of the names, as many as are looked at, from all over them. */
 function triedQuery(pattern: string, names: string[]) {
   const step = Math.ceil(names.length / MOST_TRIED);
@@ -29,9 +32,6 @@ export function useProposed(names: string[], last: string, table: boolean): stri
   if (last && !problem && rows.every((row) => row.follows && !row.problem)) return last;
   return table ? "" : proposed;
 }
-
-const FIELDS =
-  "Fields are engine, version, device, machine, scene, view, variant, frame, seed, threads, seconds, ready_seconds, cpu_seconds, memory_bytes; any other name is a setting, and * stands for anything.";
 
 /** What comes of a pattern, once it is known: it fits where it can be read, and so does none. */
 export function useTried(names: string[], pattern: string): Tried {
