@@ -184,7 +184,8 @@ def _flicker(study: Study) -> dict[int, Figure]:
 def _looks(study: Study) -> dict[int, tuple[Figure, Figure]]:
     """Shift of brightness and colour of each trial against its own control at the same place."""
     found = {}
-    there = Option.objects.filter(study=study, control__isnull=False).select_related("setup", "control__setup")
+    there = Option.objects.filter(study=study, control__isnull=False)
+    there = there.select_related("setup__scene", "control__setup__scene")
     beside = {row.pk for row in there if row.control is not None and place_of(row.setup) == place_of(row.control.setup)}
     for trial, look in looks_of(study, WHOLE).items():
         if trial not in beside:

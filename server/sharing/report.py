@@ -5,6 +5,7 @@ from __future__ import annotations
 import base64
 from collections.abc import Iterable
 from dataclasses import dataclass
+from itertools import islice
 from pathlib import Path
 from typing import Any
 
@@ -28,8 +29,9 @@ from matchedpair.measures.kinds import KINDS
 
 from server.answers.proof_pictures import proof_pictures
 from server.answers.studies import answered_study
+from server.catalogue.zones import zones_by_view
 from server.curves.curves import StudyCurves, study_curves
-from server.curves.same import same_table
+from server.curves.same import SameRow, same_table
 from server.curves.words import sentence as curves_sentence
 from server.decisions.candidates import OfStudy
 from server.decisions.deciding import Decided, DecidedUse, decided
@@ -63,6 +65,7 @@ def report_html(study: Study) -> str:
     """The whole report of a study as one file. What is missing is said in its place."""
     found = answered_study(study)
     curves = study_curves(study)
+    same = same_table(curves)
     choice = decided(study)
     pairs = _pairs_to_show(study, choice)
     verdicts = list(Verdict.objects.filter(pair__study=study, withdrawn_at=None).select_related("pair"))
@@ -73,7 +76,7 @@ def report_html(study: Study) -> str:
         "pairs": [_pair(each) for each in pairs],
         "curves": [{"place": place, "drawing": mark_safe(curves_svg(curves, place)),
                     "ladders": _ladders(curves, place)} for place in curves.places],
-        "curves_sentence": curves_sentence(curves, same_table(curves)), "same": _same(curves),
+        "curves_sentence": curves_sentence(curves, same), "same": _same(same),
         "many_places": len(curves.places) > 1, "decision_sentence": choice.sentence,
         "uses": [_use(choice, row) for row in choice.uses], "production": choice.production,
         "baseline": choice.baseline.forecast if choice.baseline else None,
@@ -173,11 +176,12 @@ def _pairs_to_show(study: Study, choice: Decided) -> list[PairFigures]:
         rows.filter(judged).distinct(), rows.filter(trial__in=chosen), rows.exclude(matched_on=""), rows,
     )  # fmt: skip
     there: dict[int, PairFigures] = {}
+    drawn = zones_by_view()
     for most, group in zip((MOST_JUDGED, MOST_CHOSEN, MOST_MATCHED, MOST_PAIRS), groups, strict=True):
         wanted = most if group is not rows else max(MOST_PAIRS - len(there), 0)
-        found = (pair_figures(pair) for pair in group.exclude(pk__in=there)[: 4 * wanted])
-        ready = [each for each in found if each.control.runs and each.trial.runs]
-        there |= {each.pair.pk: each for each in ready[:wanted]}
+        found = (pair_figures(pair, drawn) for pair in group.exclude(pk__in=there)[: 4 * wanted])
+        ready = (each for each in found if each.control.runs and each.trial.runs)
+        there |= {each.pair.pk: each for each in islice(ready, wanted)}
     return list(there.values())
 
 
@@ -232,9 +236,9 @@ def _ladders(curves: StudyCurves, place: str) -> list[dict[str, Any]]:
     ]  # fmt: skip
 
 
-def _same(curves: StudyCurves) -> list[dict[str, str]]:
+def _same(table: list[SameRow]) -> list[dict[str, str]]:
     rows = []
-    for row in same_table(curves):
+    for row in table:
         for cell in row.cells:
             noise, time = cell.noise, cell.time
             rows.append({

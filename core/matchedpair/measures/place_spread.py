@@ -55,9 +55,11 @@ def _squares(logs: Floats | Doubles) -> tuple[Doubles, Doubles, float]:
     squares = padded.reshape(rows, side, columns, side).swapaxes(1, 2).reshape(rows * columns, side * side)
     counts = np.isfinite(squares).sum(axis=1)
     squares, counts = squares[counts > 0], counts[counts > 0]
-    medians = np.nanmedian(squares, axis=1)
-    off = np.abs(squares - medians[:, None])
-    return medians, counts, float(np.nanmedian(off)) / 0.6745
+    squares.sort(axis=1)  # what does not count comes last: numpy's own median of the rest takes four times as long
+    middle = [np.take_along_axis(squares, each[:, None], axis=1) for each in ((counts - 1) // 2, counts // 2)]
+    medians = (middle[0] + middle[1]) / 2
+    off = np.abs(squares - medians)
+    return medians[:, 0], counts, float(np.median(off[np.isfinite(off)])) / 0.6745
 
 
 def _at_least(values: Doubles, chance: Doubles, shares: Doubles, together: float) -> float:
