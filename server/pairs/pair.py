@@ -119,7 +119,7 @@ def pair_figures(pair: Pair, zones: ZonesByView | None = None) -> PairFigures:
         zone_fact(WHOLE, noise, visible, whole),
         *(zone_fact(row.zone, row.ratio, row.visible_ratio, row.comparison) for row in by_zone),
     )
-    look = plain_look(looks, part_facts(whole), pair.control.setup.description().picture_size)
+    look = plain_look(looks, part_facts(whole), _size(pair))
     sharpness = None if whole is None else other_sharpness(whole.noise_refused)
     sentence = _sentence(pair, noise, time, repeats, matched, visible, look, sharpness)
     return PairFigures(
@@ -140,6 +140,15 @@ def pair_figures(pair: Pair, zones: ZonesByView | None = None) -> PairFigures:
         sharpness,
         denoised,
     )
+
+
+def plain_look_of(found: PairFigures) -> str:
+    """What anyone sees that a pair's trial changed, in words; empty where that is little or not compared."""
+    return plain_look(found.looks, part_facts(found.comparison), _size(found.pair))
+
+
+def _size(pair: Pair) -> tuple[int, int]:
+    return pair.control.setup.description().picture_size
 
 
 def figures_of_pair(pk: int) -> PairFigures:

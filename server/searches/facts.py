@@ -8,11 +8,11 @@ from typing import Any
 
 from matchedpair.answers import SearchFact, StudyFacts
 from matchedpair.engines.setting import is_number
-from matchedpair.measures.figure import Ratio
 from matchedpair.search.raising import NOT_SURE
 
 from server.catalogue.zones import zones_by_view
-from server.pairs.pair import pair_figures, with_all
+from server.pairs.pair import PairFigures, pair_figures, plain_look_of, with_all
+from server.searches.changes import NOT_COMPARABLE
 from server.searches.models import Search, SearchState
 from server.studies.models import Pair, Study
 
@@ -58,10 +58,13 @@ def search_fact(row: Search) -> SearchFact:
         return fact
     amount, change, worst = max(changes, key=lambda entry: entry[0])
     where = f" in frame {worst['frame']}" if len(row.confirmed) > 1 else ""
+    figures = _figures(worst["pair"])
+    plain = plain_look_of(figures) if figures is not None else ""
     return replace(
-        fact, time=_time(worst["pair"]), change=f"{change['words']}{where}", threshold_share=amount,
-        seen=max(each["seen"] for _, each, _ in changes), pair=worst["pair"] or 0,
-        options=(worst["present"], worst["found"]),
+        fact, time=figures.time_ratio if figures is not None else None, change=f"{change['words']}{where}",
+        threshold_share=amount, seen=max(each["seen"] for _, each, _ in changes), pair=worst["pair"] or 0,
+        options=(worst["present"], worst["found"]), plain=f"{plain}{where}" if plain else "",
+        comparable=amount < NOT_COMPARABLE,
     )  # fmt: skip
 
 
@@ -83,6 +86,6 @@ def _result(lower: Sequence[str], found: Sequence[Mapping[str, Any]], before: Ma
     return text[:1].upper() + text[1:]
 
 
-def _time(pair: int | None) -> Ratio | None:
+def _figures(pair: int | None) -> PairFigures | None:
     row = with_all(Pair.objects.filter(pk=pair)).first() if pair else None
-    return pair_figures(row, zones_by_view()).time_ratio if row is not None else None
+    return pair_figures(row, zones_by_view()) if row is not None else None

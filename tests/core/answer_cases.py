@@ -447,6 +447,12 @@ CASES = {
     "A search in smaller renders whose result shows": search(
         threshold_share=2.5, change="1.1 stops darker in a small part of the middle right", scale=0.5
     ),
+    "A search whose thresholds are wide": search(
+        threshold_share=0.99, change="0.15 stops darker in frame 11", plain="it is 0.15 stops darker overall",
+    ),
+    "A search that is not sure yet, its pictures are not comparable": search(
+        threshold_share=99.0, comparable=False, change="cannot be compared: the control is black"
+    ),
     "A search that is not sure yet": search(seen=2.5, change=""),
     "A search that found nothing lower": replace(search(), searches=(SearchFact("done", 6, 0),)),
     "A search that leaves settings for their noise": search(unsure=2),

@@ -157,6 +157,18 @@ class Searches(unittest.TestCase):
         self.assertIsNone(answer_of(search(threshold_share=1.8)).next)
         self.assertEqual(answer_of(search(threshold_share=1.8, scale=0.5)).next.act, SEARCH)
 
+    def test_how_much_of_what_is_allowed_was_used_is_said_and_what_anyone_sees_of_it(self):
+        answer = ANSWERS["A search whose thresholds are wide"]
+        self.assertIn("(largest: 0.15 stops darker in frame 11, 99 % of what you allow)", answer.sentence)
+        seen = "your thresholds allow what can be seen: it is 0.15 stops darker overall"
+        self.assertEqual([claim.text for claim in answer.but], [seen])
+        self.assertEqual(answer_of(search()).but, ())
+
+    def test_pictures_that_cannot_be_compared_are_no_change_beyond_thresholds(self):
+        answer = ANSWERS["A search that is not sure yet, its pictures are not comparable"]
+        self.assertEqual((answer.sure, answer.choice), (UNSURE, 0))
+        self.assertIn("but at full size the pictures cannot be compared: the control is black", answer.sentence)
+
     def test_settings_that_noise_hid_are_not_called_the_least(self):
         hidden = replace(search(), searches=(SearchFact("done", 6, 0, unsure=4),))
         self.assertEqual((answer_of(hidden).sure, answer_of(hidden).next.act), (UNSURE, HIGHER_LEVELS))

@@ -310,6 +310,10 @@ class SearchFact:
         The share of the full width that it was searched at.
     unsure : int
         How many settings were left as they are since noise hid whether a lower level changes the picture.
+    plain : str
+        What anyone sees of that change, in words; empty where it is small.
+    comparable : bool
+        Whether before and after could be compared; where they could not, `change` says why.
     """
 
     state: str
@@ -324,6 +328,8 @@ class SearchFact:
     result: str = ""
     scale: float = 1.0
     unsure: int = 0
+    plain: str = ""
+    comparable: bool = True
 
     @property
     def holds(self) -> bool:

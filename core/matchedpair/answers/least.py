@@ -7,11 +7,12 @@ from collections.abc import Sequence
 from matchedpair.answers.answer import HIGHER_LEVELS, NOTHING, PAIR, SEARCH, SURE, UNSURE, Answer, Claim, Proof, Step
 from matchedpair.answers.facts import OptionFact, SearchFact, StudyFacts
 from matchedpair.answers.missing import nothing_yet
-from matchedpair.answers.phrases import render_time, sentence, times, times_between
+from matchedpair.answers.phrases import percent, render_time, sentence, times, times_between
 from matchedpair.answers.settle import LARGER, more_seeds
 
 MORE_SEEDS = Step(HIGHER_LEVELS, "Plan it with more samples or seeds, then search again")
 AT_FULL_SIZE = Step(SEARCH, "Search again at full size: what is small there does not show in smaller renders")
+COMPARABLE = Step(SEARCH, "Mend what keeps them from being compared, then search again")
 SEARCHING, CONFIRMING, DONE = "searching", "confirming", "done"
 
 
@@ -51,7 +52,10 @@ def _of(question: str, row: SearchFact, options: Sequence[OptionFact]) -> Answer
     if row.threshold_share is None:
         text = f"{were}; the result is not rendered at full size yet"
         return Answer(question, sentence(text), UNSURE, 0, told, (), None, proof)
-    largest = f" (largest: {row.change})" if row.change else ""
+    if not row.comparable:
+        text = f"Not sure yet: {were}, but at full size the pictures {row.change}"
+        return Answer(question, sentence(text), UNSURE, 0, told, (), COMPARABLE, proof)
+    largest = f" (largest: {row.change}, {_allowed(row.threshold_share)})" if row.change else ""
     if not row.holds:
         told = told if row.time is None else (*told, Claim(sentence(render_time(row.time)), proof))
         text = f"Too little at full size: with the settings found it changes beyond your thresholds{largest}"
@@ -64,7 +68,13 @@ def _of(question: str, row: SearchFact, options: Sequence[OptionFact]) -> Answer
         step: Step | None = None if coming else more_seeds(both, row.seen, 1.0) or LARGER
         return Answer(question, sentence(text), UNSURE, 0, told, (), step, proof)
     text = f"{were}: the result{_takes(row)} nothing changes beyond your thresholds{largest}"
+    if row.plain:
+        but = (Claim(f"your thresholds allow what can be seen: {row.plain}", proof), *but)
     return Answer(question, sentence(text), SURE, row.options[-1] if row.options else 0, told, but, None, proof)
+
+
+def _allowed(share: float) -> str:
+    return f"{percent(share)} of what you allow" if share <= 1.0 else f"{times(share)} × what you allow"
 
 
 def _lowered(row: SearchFact) -> str:
