@@ -2,12 +2,13 @@
 
 import unittest
 from dataclasses import replace
+from typing import ClassVar
 
 from matchedpair.answers import answer_of
 from matchedpair.answers.answer import HIGHER_LEVELS, NOTHING, RENDER_REFERENCE, SEARCH, SEEDS, SURE, UNSURE
 from matchedpair.answers.facts import LevelFact, PartFact, SearchFact
 
-from tests.core.answer_cases import ANSWERS, CASES, bounces, ladder, search, sizes, thresholds
+from tests.core.answer_cases import ANSWERS, CASES, bounces, ladder, search, sizes, spacing, thresholds
 from tests.core.answer_parts import ratio, seconds
 
 
@@ -106,6 +107,46 @@ class Levels(unittest.TestCase):
         facts = bounces({2: {50: 0.1}, 4: {50: 0.05}, 32: {50: 9.0}})
         answer = answer_of(facts)
         self.assertTrue(answer.sentence.startswith("More than 16"), answer.sentence)
+
+
+class BothEnds(unittest.TestCase):
+    NOISES: ClassVar = {0.1: 3.3, 0.2: 1.8, 0.4: 1.0, 0.8: 0.9, 1.6: 0.9}
+
+    def test_the_levels_between_grain_and_patches_are_right_and_the_quickest_of_them_is_chosen(self):
+        answer = ANSWERS["A setting that is bad at both ends"]
+        wrong = "below it is grainy, above it has uneven patches"
+        self.assertEqual(answer.sentence, f"Gather spacing 0.2 to 0.4: {wrong}.")
+        self.assertEqual((answer.sure, answer.choice), (SURE, 4))
+        told = [claim.text for claim in answer.because]
+        self.assertEqual(told[0], "With 0.8 it has uneven patches of 4.8 %, other ones with each seed.")
+        self.assertEqual(told[1:], ["With 0.1 it has 2.3 × the noise of 0.4.",
+                                    "0.4 comes to the same noise in the least time."])  # fmt: skip
+
+    def test_the_highest_level_is_no_truth_where_it_is_the_patchy_one(self):
+        """Against the patchy end every level changes; against the sound one only the patchy ones do."""
+        lost = {0.1: {50: -20.0}, 0.2: {50: -20.0}, 0.8: {50: -20.0}, 1.6: {}}
+        facts = spacing({value: 1.0 if value == 1.6 else noise + 0.05 for value, noise in self.NOISES.items()},
+                        {1.6: 6.0}, changes=lost | {0.4: {50: -20.0}})  # fmt: skip
+        self.assertIn("above it has uneven patches", answer_of(facts).sentence)
+        self.assertIn("gather spacing 0.4 to 0.8", answer_of(facts).sentence.lower())
+
+    def test_light_that_changes_before_patches_show_ends_the_levels_too(self):
+        facts = spacing(self.NOISES, {1.6: 6.0}, changes={0.8: {50: 15.0}, 1.6: {50: 30.0}})
+        answer = answer_of(facts)
+        self.assertEqual(answer.sentence, "Gather spacing 0.4: below it is grainy, above the light changes.")
+        self.assertIn("With 0.8 it is 0.22 stops brighter in a part of the", answer.because[0].text)
+
+    def test_patches_that_nobody_sees_are_no_fault(self):
+        self.assertTrue(answer_of(spacing(self.NOISES, {1.6: 1.5})).sentence.startswith("0.1 gather spacing: beyond"))
+
+    def test_low_levels_with_patches_are_too_little_though_their_light_is_the_same(self):
+        answer = ANSWERS["A setting whose low levels have patches"]
+        self.assertEqual(answer.sentence, "Gather spacing from 32: below it has uneven patches.")
+
+    def test_a_level_is_not_called_right_where_a_change_could_have_hidden(self):
+        answer = ANSWERS["A setting that is bad at both ends, not sure yet"]
+        self.assertEqual((answer.sure, answer.choice, answer.next.act), (UNSURE, 0, SEEDS))
+        self.assertIn("gather spacing 0.2 to 0.4 looks right, but in the", answer.sentence)
 
 
 class Sizes(unittest.TestCase):

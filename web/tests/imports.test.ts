@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 import { grouped, proposedPlace, type Render } from "../src/screens/imports/groups";
-import { suggested } from "../src/screens/imports/MakeStudy";
+import { suggested } from "../src/screens/imports/suggested";
 
 let count = 0;
 function render(fields: Record<string, unknown>, settings: Record<string, unknown>, width = 480): Render {
@@ -49,16 +49,37 @@ describe("options among renders made elsewhere", () => {
   it("suggest what they were made to find out", () => {
     const of = (engines: string[], samples: number[]) =>
       grouped(engines.flatMap((engine) => samples.map((AA) => render({ engine }, { AA }))));
-    expect(suggested(of(["Moth", "Kestrel"], [16, 64]), ["AA"])).toBe("engine");
-    expect(suggested(of(["Moth"], [16, 64, 256]), ["AA"])).toBe("samples");
-    expect(suggested(of(["Moth"], [16, 64, 256]), [])).toBe("own");
-    expect(suggested(of(["Moth"], [16, 64]), ["AA"])).toBe("own");
+    const asked = (groups: ReturnType<typeof grouped>, knobs = ["AA"]) => suggested(groups, knobs).asked;
+    expect(asked(of(["Moth", "Kestrel"], [16, 64]))).toBe("engine");
+    expect(asked(of(["Moth"], [16, 64, 256]))).toBe("samples");
+    expect(asked(of(["Moth"], [16, 64]))).toBe("own");
     const versions = ["1", "2"].map((version) => render({ engine: "Moth", version }, { AA: 16 }));
-    expect(suggested(grouped(versions), ["AA"])).toBe("version");
+    expect(asked(grouped(versions))).toBe("version");
     const switched = [{ AA: 16 }, { AA: 16, picker: "on" }].map((each) => render({ engine: "Moth" }, each));
-    expect(suggested(grouped(switched), ["AA"])).toBe("feature");
+    expect(asked(grouped(switched))).toBe("feature");
+    const sizes = [render({ engine: "Moth" }, { AA: 64 }), render({ engine: "Moth" }, { AA: 16 }, 960)];
+    expect(asked(grouped(sizes))).toBe("pixels");
     const unknown = grouped([render({ engine: "Moth" }, {}), render({ engine: undefined }, {})]);
-    expect(suggested(unknown, []), "an engine that is not known is no other engine").toBe("own");
+    expect(asked(unknown), "an engine that is not known is no other engine").toBe("own");
+  });
+
+  it("suggest the words where the question is of a setting of theirs", () => {
+    const reaches = [0.1, 0.2, 0.4].map((gather_radius) => render({ engine: "Moth" }, { gather_radius }));
+    expect(suggested(grouped(reaches), ["AA"])).toEqual({
+      asked: "bounces",
+      words: "How much gather radius does this scene need?",
+    });
+    const table = [0, 4].flatMap((clamp) =>
+      ["even", "near"].map((picker) => render({ engine: "Moth" }, { clamp, picker })),
+    );
+    const both = { asked: "own", words: "Do clamp and picker help each other?" };
+    expect(suggested(grouped(table), ["AA"])).toEqual(both);
+    expect(suggested(grouped(table.slice(1)), ["AA"]), "one of the four is missing").toEqual({
+      asked: "own",
+      words: "",
+    });
+    const modes = ["a", "b", "c"].map((mode) => render({ engine: "Moth" }, { mode }));
+    expect(suggested(grouped(modes), ["AA"]).asked, "words are no levels").toBe("own");
   });
 });
 
@@ -77,6 +98,13 @@ describe("the place of renders that say none", () => {
       scene: "pier",
     });
     expect(proposedPlace([lost], [lost])).toEqual({ view: "main" });
+  });
+
+  it("is the folder's name only where none says its scene", () => {
+    const lost = bare(["scene", "view"]);
+    expect(proposedPlace([lost], [lost], "pier-tests")).toEqual({ scene: "pier-tests", view: "main" });
+    expect(proposedPlace([lost, render({}, {})], [lost], "pier-tests").scene).toBe("pier");
+    expect(proposedPlace([bare(["view"])], [bare(["view"])], "pier-tests")).toEqual({ view: "main" });
   });
 
   it("is proposed only of what all of them lack", () => {

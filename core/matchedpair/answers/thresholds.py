@@ -11,6 +11,7 @@ PLAIN_STOPS = 0.1  # from here on a look is another one, and its price comes sec
 PLAIN_COLOUR = 2.0
 SEEN = 1.0  # ΔE, of visible noise and visible error, at the study's viewing distance
 GRAIN_AGAINST_PATCHES = 0.1  # by which noise and visible noise may part before it is said
+PATCHES = 2.0  # percent in spread: twice that, as many patches have, is 1 ΔE on a middle grey
 MEMORY = 1.25
 FIREFLIES = 2.0
 DETAIL = 0.05  # of the finest octave

@@ -19,10 +19,13 @@ type Field = keyof typeof FIELDS;
 /** Says what is not known: of the chosen renders, or of all that lack something. */
 export function FillIn({
   renders,
+  folder,
   chosen,
   onFilled,
 }: {
   renders: Render[];
+  /** What the folder that they came from is called; empty where they came from a browser. */
+  folder: string;
   chosen: ReadonlySet<number>;
   onFilled: () => Promise<unknown>;
 }) {
@@ -33,7 +36,7 @@ export function FillIn({
   const [transform, setTransform] = useState("");
   const lacking = renders.filter((render) => render.missing.length > 0 || render.encoding === "display");
   const meant = chosen.size > 0 ? renders.filter((render) => chosen.has(render.id)) : lacking;
-  const values: Partial<Record<Field, string>> = { ...proposedPlace(renders, meant), ...typed };
+  const values: Partial<Record<Field, string>> = { ...proposedPlace(renders, meant, folder), ...typed };
   const said = Object.fromEntries(Object.entries(values).filter(([, value]) => value.trim()));
   const fill = useMutation({
     mutationFn: () =>

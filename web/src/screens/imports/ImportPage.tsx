@@ -68,7 +68,12 @@ export function ImportPage() {
         <Layers set={set.data} onChanged={refresh} />
         <Names set={set.data} onChanged={refresh} />
         <Columns set={set.data} onChanged={refresh} />
-        <FillIn renders={good} chosen={chosen} onFilled={refresh} />
+        <FillIn
+          renders={good}
+          folder={set.data.source === "folder" ? set.data.title : ""}
+          chosen={chosen}
+          onFilled={refresh}
+        />
         <RenderTable renders={good} chosen={chosen} onChoose={setChosen} />
         <button type="button" className="act mt-4" onClick={() => removal.take(id)}>
           Remove this set

@@ -4,26 +4,8 @@ import { Link } from "react-router";
 import { api, body, type Schema } from "../../api/client";
 import { questionsQuery } from "../../api/queries";
 import { Notice } from "../../parts/Notice";
-import { type Group, varyingSettings } from "./groups";
-
-type Asked = Schema["AskedStudyRequest"]["asked"];
-
-/** What renders of several engines, versions, steps of one knob, or with and without one setting were made for. */
-export function suggested(groups: Group[], knobs: readonly string[]): Asked {
-  const known = (field: "engine" | "version") =>
-    new Set(groups.flatMap((group) => group.renders[0]?.fields_known[field] ?? []));
-  if (known("engine").size > 1) return "engine";
-  if (known("version").size > 1) return "version";
-  const steps = new Set(
-    groups.map((group) => String(knobs.map((knob) => group.renders[0]?.settings[knob] ?? ""))),
-  );
-  if (steps.size > 2) return "samples";
-  return groups.length === 2 &&
-    steps.size === 1 &&
-    varyingSettings(groups.flatMap((each) => each.renders)).length === 1
-    ? "feature"
-    : "own";
-}
+import type { Group } from "./groups";
+import { type Asked, suggested } from "./suggested";
 
 /** Makes one study of all options among the renders: its factors are what they differ in. */
 export function MakeStudy({
@@ -42,7 +24,8 @@ export function MakeStudy({
 }) {
   const questions = useQuery(questionsQuery).data?.questions ?? [];
   const [chosenQuestion, setAsked] = useState<Asked | null>(null);
-  const asked = chosenQuestion ?? suggested(groups, knobs);
+  const suggestion = suggested(groups, knobs);
+  const asked = chosenQuestion ?? suggestion.asked;
   const [question, setQuestion] = useState("");
   const [control, setControl] = useState("");
   const [grows, setGrows] = useState(true);
@@ -53,8 +36,9 @@ export function MakeStudy({
     }))
     .filter((group) => group.renders.length > 0);
   const against = wanted.find((group) => group.key === control);
-  const titled = questions.find((each) => each.name === asked)?.title ?? "";
-  const words = question.trim() || (asked === "own" ? "" : titled);
+  const title = asked === "own" ? "" : (questions.find((each) => each.name === asked)?.title ?? "");
+  const titled = (asked === suggestion.asked && suggestion.words) || title;
+  const words = question.trim() || titled;
   const make = useMutation({
     mutationFn: () =>
       body(
@@ -111,7 +95,7 @@ export function MakeStudy({
           className="field w-full"
           value={question}
           maxLength={300}
-          placeholder={asked === "own" ? "" : titled}
+          placeholder={titled}
           onChange={(event) => setQuestion(event.target.value)}
         />
       </label>

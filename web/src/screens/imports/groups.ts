@@ -110,8 +110,15 @@ function placeOf(
   return differs(size) ? [...there, size(render)] : there;
 }
 
-/** Scene and view of renders that say neither: those of all others here, where they agree. */
-export function proposedPlace(renders: Render[], meant: Render[]): { scene?: string; view?: string } {
+/**
+ * Scene and view of renders that say neither: those of all others here, where they agree. Where none says its scene,
+ * the folder's name is one.
+ */
+export function proposedPlace(
+  renders: Render[],
+  meant: Render[],
+  folder = "",
+): { scene?: string; view?: string } {
   const place: { scene?: string; view?: string } = {};
   for (const field of ["scene", "view"] as const) {
     if (meant.length === 0 || !meant.every((render) => render.missing.includes(field))) continue;
@@ -120,6 +127,7 @@ export function proposedPlace(renders: Render[], meant: Render[]): { scene?: str
     if (others.length > 0) continue;
     if (first !== undefined) place[field] = first;
     else if (field === "view") place.view = ONLY_VIEW;
+    else if (folder) place.scene = folder;
   }
   return place;
 }

@@ -1,0 +1,31 @@
+import type { Schema } from "../../api/client";
+import { type Group, varyingSettings } from "./groups";
+
+export type Asked = Schema["AskedStudyRequest"]["asked"];
+/** A question; in words where its own title would not fit. */
+export type Suggestion = { asked: Asked; words: string };
+
+const asking = (asked: Asked, words = ""): Suggestion => ({ asked, words });
+
+/** What renders were made to find out, by what they differ in. */
+export function suggested(groups: Group[], knobs: readonly string[]): Suggestion {
+  const seen = (of: (group: Group) => unknown) =>
+    new Set(groups.map(of).filter((value) => value != null)).size;
+  const first = (group: Group) => group.renders[0];
+  if (seen((group) => first(group)?.fields_known.engine) > 1) return asking("engine");
+  if (seen((group) => first(group)?.fields_known.version) > 1) return asking("version");
+  if (seen((group) => `${first(group)?.width} ${first(group)?.height}`) > 1) return asking("pixels");
+  const levels = (setting: string) => seen((group) => first(group)?.settings[setting]);
+  if (knobs.some((knob) => levels(knob) > 2)) return asking("samples");
+  const varying = varyingSettings(groups.flatMap((each) => each.renders));
+  const [one = "", other = ""] = varying.map((setting) => setting.replaceAll("_", " "));
+  if (varying.length === 1 && !knobs.includes(varying[0] ?? "")) {
+    if (groups.length === 2) return asking("feature");
+    const numbers = groups.every((group) => typeof first(group)?.settings[varying[0] ?? ""] === "number");
+    if (numbers) return asking("bounces", `How much ${one} does this scene need?`);
+  }
+  const full = varying.reduce((product, setting) => product * levels(setting), 1);
+  if (varying.length === 2 && groups.length === full)
+    return asking("own", `Do ${one} and ${other} help each other?`);
+  return asking("own");
+}
