@@ -92,7 +92,7 @@ def render_with(row: RecipeVersion, use: str, place: dict[str, Any]) -> Study:
     if baseline is not None and baseline.engine == engine.name and baseline.settings == settings:
         baseline = None  # the recipe is the baseline itself: hold it against the engine's defaults
     if baseline is None and settings == engine.defaults():
-        raise InputError(f"the recipe is {engine.title} at its defaults: there is nothing to hold it against")
+        raise InputError(f"the recipe is {engine.title} at its defaults: there is nothing to compare it with")
     cast: dict[str, Any] = {"threads": 1, "time_limit_seconds": 1800.0}
     if row.study is not None:
         cast = {"threads": row.study.threads, "time_limit_seconds": row.study.time_limit_seconds}

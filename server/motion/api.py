@@ -242,7 +242,7 @@ def _sentence(rows: list[dict[str, Any]]) -> str:
         return _least(held, lambda row: row["reference"]["frame_to_frame_percent"], STRAYS) + more
     if any(row["light_changes"] for row in known):
         return (
-            "The light itself changes over these frames, and flicker holds that too: hold them against a reference "
+            "The light itself changes over these frames, and flicker holds that too: compare them with a reference "
             f"sequence to tell it apart.{more}"
         )
     least = _least(known, lambda row: row["flicker_percent"], "flickers least")

@@ -398,6 +398,8 @@ CASES = {
     "Engines without a reference, one of which is rendered long enough": with_long_one(engines(references=False)),
     "Samples that are enough": ladder({4: 3.4, 16: 1.72, 64: 0.86, 128: 0.62}),
     "Samples that do not suffice": ladder({4: 16.0, 16: 8.1, 64: 4.0, 128: 2.8}),
+    "One number of samples": ladder({16: 2.0}),
+    "One number of samples, not sure yet whether fewer do": ladder({64: 0.8}),
     "A threshold that is enough": thresholds({0.4: 4.0, 0.2: 2.0, 0.1: 1.0, 0.05: 0.5}),
     "A threshold still too high": thresholds({0.4: 12.0, 0.2: 6.0, 0.1: 3.0}),
     "Samples with noise that stays": ladder({4: 3.0, 16: 2.1, 64: 1.8, 128: 1.75}),

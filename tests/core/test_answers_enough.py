@@ -75,8 +75,16 @@ class Samples(unittest.TestCase):
         self.assertIn("half the noise threshold", answer.because[-1].text)
         self.assertEqual(answer.next.words, "Add lower levels")
 
-    def test_one_level_is_no_ladder(self):
-        self.assertEqual(answer_of(ladder({16: 2.0})).sure, NOTHING)
+    def test_of_one_level_it_is_said_whether_its_noise_shows_and_what_it_would_take(self):
+        answer = answer_of(ladder({16: 2.0}))
+        self.assertEqual(answer.sentence, "More than 16: at 16 samples the noise is still visible (2 ΔE).")
+        self.assertEqual([claim.text for claim in answer.because],
+                         ["If it falls as noise mostly does, it takes about 64."])  # fmt: skip
+        clean = ANSWERS["One number of samples, not sure yet whether fewer do"]
+        self.assertEqual((clean.sure, clean.choice, clean.next.act), (UNSURE, 0, HIGHER_LEVELS))
+        running = ladder({16: 2.0})
+        running = replace(running, options=tuple(replace(each, open=True) for each in running.options))
+        self.assertEqual(answer_of(running).sure, NOTHING)
 
 
 class Levels(unittest.TestCase):

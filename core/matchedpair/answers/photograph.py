@@ -64,7 +64,7 @@ def _missing(facts: StudyFacts) -> Answer:
     if len([option for option in facts.options if option.seeds]) < 2 or any(option.open for option in facts.options):
         return nothing_yet(facts)
     if not any(option.near for option in facts.options):
-        text = "Not decided: there is no photograph of this view to hold the renders against"
+        text = "Not decided: there is no photograph of this view to compare the renders with"
         return Answer(facts.question, sentence(text), UNSURE, next=Step(RENDER_REFERENCE, "Add a photograph"))
     return Answer(facts.question, "Only one of these set-ups can be compared with the photograph.", NOTHING)
 

@@ -64,9 +64,11 @@ class _Ladder:
 def answer(facts: StudyFacts) -> Answer:
     """The answer of the control's ladder at its place."""
     steps = ladder_of(facts)
-    if len(steps) < LEAST_STEPS:
+    if not steps or (len(steps) < LEAST_STEPS and any(option.open for option in facts.options)):
         return nothing_yet(facts)
     ladder = _ladder(steps)
+    if len(steps) < LEAST_STEPS:
+        return _of_one(facts, ladder)
     seen = [option.visible_noise.value for option in ladder.options if option.visible_noise is not None]
     enough = _enough(list(zip(ladder.efforts, seen, strict=True)))
     proof = Proof(CURVE, options=tuple(option.key for option in steps))
@@ -138,12 +140,32 @@ def _enough(points: Sequence[tuple[float, float]], limit: float = SEEN) -> tuple
     return value, value * math.exp(-reach), value * math.exp(reach)
 
 
+def _of_one(facts: StudyFacts, ladder: _Ladder) -> Answer:
+    """What one step says by itself: how noise falls is no more than supposed."""
+    option, value = ladder.options[0], ladder.step(0)
+    seen = option.visible_noise.value if option.visible_noise else 0.0
+    proof = Proof(CURVE, options=(option.key,))
+    fewer = "higher" if ladder.down else "lower"
+    if seen < SEEN:
+        text = f"Not sure yet: at {ladder.at(value)} {UNSEEN} ({number(seen)} ΔE); whether fewer do is not known"
+        return Answer(
+            facts.question, sentence(text), UNSURE, 0, (), (), Step(HIGHER_LEVELS, f"Add {fewer} levels"), proof
+        )
+    halves = ladder.told(ladder.efforts[0] * (seen / SEEN) ** 2)
+    told = (Claim(f"If it falls as noise mostly does, it takes about {halves}.", proof),)
+    step = Step(HIGHER_LEVELS, "Add lower levels" if ladder.down else "Add higher levels")
+    return Answer(facts.question, sentence(_still_visible(ladder, seen)), SURE, 0, told, (), step, proof)
+
+
+def _still_visible(ladder: _Ladder, seen: float) -> str:
+    most = ladder.step(-1)
+    text = f"{'Below' if ladder.down else 'More than'} {most}: at {ladder.at(most)} the noise is still visible"
+    return f"{text} ({number(seen)} ΔE)"
+
+
 def _more_than(facts: StudyFacts, ladder: _Ladder, enough: tuple[float, float, float] | None, proof: Proof) -> Answer:
     top = ladder.options[-1]
     seen = top.visible_noise.value if top.visible_noise else 0.0
-    most = ladder.step(-1)
-    text = f"{'Below' if ladder.down else 'More than'} {most}: at {ladder.at(most)} the noise is still visible"
-    text += f" ({number(seen)} ΔE)"
     told = []
     if enough is None:
         told.append(Claim(
@@ -163,7 +185,7 @@ def _more_than(facts: StudyFacts, ladder: _Ladder, enough: tuple[float, float, f
         )
         told.append(Claim(f"Halving the noise takes {halving}."))
     return Answer(
-        facts.question, sentence(text), SURE, 0, tuple(told), _but(ladder, proof),
+        facts.question, sentence(_still_visible(ladder, seen)), SURE, 0, tuple(told), _but(ladder, proof),
         Step(HIGHER_LEVELS, "Add lower levels" if ladder.down else "Add higher levels"), proof,
     )  # fmt: skip
 

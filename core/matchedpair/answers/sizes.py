@@ -58,9 +58,7 @@ def _without(facts: StudyFacts) -> Answer:
         return nothing_yet(facts)
     largest = max(rendered, key=lambda option: option.size[0] * option.size[1])
     size = f"{largest.size[0]}×{largest.size[1]}"
-    text = (
-        f"Not decided: noise cannot be compared across sizes, and there is no reference at {size} to hold both against"
-    )
+    text = f"Not decided: noise cannot be compared across sizes, and there is no reference at {size} to judge both by"
     at_size = [option for option in rendered if option.size == largest.size]
     return Answer(
         facts.question,
