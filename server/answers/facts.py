@@ -21,7 +21,7 @@ from server.catalogue.scenes import stresses_by_scene
 from server.measuring.measuring import figure_of
 from server.measuring.option_facts import OptionFacts, place_names
 from server.measuring.question_measures import NAMES
-from server.measuring.which_reference import References, place_of
+from server.measuring.which_reference import References, place_of, reference_pictures
 from server.pairs.look_facts import cell_facts, island_facts
 from server.pairs.pair import PairFigures
 from server.references.models import Reference
@@ -78,8 +78,15 @@ def _quality(reference: Reference | None, options: Sequence[OptionFacts]) -> flo
 
 def _problem(options: Sequence[OptionFacts], references: References) -> str:
     """Why the first option that has a reference cannot be judged by it; empty where it can, or is not measured yet."""
-    rows = (own.measure("visible", WHOLE, references) for own in options if references.of(own.option.setup) is not None)
+    judges = ((own, references.of(own.option.setup)) for own in options)
+    others = (own for own, reference in judges if reference is not None and not _is_own(reference, own))
+    rows = (own.measure("visible", WHOLE, references) for own in others)
     return next((row.refused for row in rows if row is not None and row.refused), "")
+
+
+def _is_own(reference: Reference | None, own: OptionFacts) -> bool:
+    """Whether a reference is one of an option's own renders."""
+    return any(run.picture in reference_pictures(reference) for run in own.runs)
 
 
 def _option(
@@ -91,8 +98,10 @@ def _option(
     fireflies = own.measure("fireflies", WHOLE, references) or figures["fireflies"]
     seen, visible, detail = figures["visible_noise"], figures["visible"], figures["detail"]
     seconds, ready = _times(own)
-    (apparent_error, apparent_detail), (near, not_near) = apparent_figures(own), near_facts(own)
     reference = references.of(option.setup)
+    itself = _is_own(reference, own)  # then it says nothing of it
+    apparent_error, apparent_detail = (None, None) if itself else apparent_figures(own)
+    near, not_near = near_facts(own)
     refines, finest = refining(option.engine, option.settings, option.quality_knob)
     memory = [run.peak_memory_bytes for run in own.runs if run.peak_memory_bytes is not None]
     quality = option.settings.get(option.quality_knob)
@@ -116,7 +125,7 @@ def _option(
         not_near=not_near,
         goes_down=own.goes_down(option.quality_knob, down), reached=own.reached,
         convergence=convergence_fact(own, reference) if visible is not None and visible.value is not None else None,
-        refines=refines, finest=finest, judged=reference is not None,
+        refines=refines, finest=finest, judged=reference is not None and not itself,
     )  # fmt: skip
 
 

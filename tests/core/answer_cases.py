@@ -249,14 +249,14 @@ def figure(value, half=0.05, unit="ΔE"):
     return Figure(value, unit, (value * (1 - half), value * (1 + half)), "reference", 1)
 
 
-def sizes(errors, details=(0.93, 0.61), times=(20.0, 20.4), noises=(2.3, 1.1)):
+def sizes(errors, details=(0.93, 0.61), times=(20.0, 20.4), noises=(2.3, 1.1), half=0.05):
     """A large picture with few samples against a quarter of its size with four times as many."""
     shapes = (((960, 540), 16.0), ((480, 270), 64.0))
     rows = [
         option(
             number, f"size {size[0]} × {size[1]}", time=times[number - 1], size=size, quality=samples,
             levels=(level("size", f"{size[0]}x{size[1]}", changed=number > 1),),
-            apparent_error=None if errors is None else figure(errors[number - 1]),
+            apparent_error=None if errors is None else figure(errors[number - 1], half),
             apparent_detail=None if errors is None else figure(details[number - 1], unit=""),
             visible_noise=figure(noises[number - 1]),
         )
@@ -459,7 +459,8 @@ CASES = {
     "More samples": sizes((2.9, 1.7), times=(20.0, 14.0)),
     "Sizes that look alike": sizes((0.8, 0.85), (0.9, 0.88)),
     "Sizes that look alike but for their detail": sizes((0.80, 0.78)),
-    "Sizes that are not sure yet": sizes((2.0, 2.02), (0.7, 0.7)),
+    "Sizes that come as near": sizes((2.0, 2.02), (0.7, 0.7)),
+    "Sizes that are not sure yet": sizes((2.0, 2.02), (0.7, 0.7), half=0.3),
     "Sizes without a reference": sizes(None),
     "A pass that is the same for less": passes(("Tansy", 9.0, 0.84, 0.4, 0.3), ("Sedge", 3.0, 0.1, 6.0, 5.2)),
     "A pass that is the same for more": passes(("Tansy", 40.0, 1.4, 0.4, 0.3), ("Sedge", 3.0, 0.1, 6.0, 5.2)),

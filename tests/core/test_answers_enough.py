@@ -161,7 +161,8 @@ class Sizes(unittest.TestCase):
     def test_what_the_eye_sees_at_one_size_decides_and_detail_where_it_sees_no_difference(self):
         for errors, details, start in (
             ((1.9, 2.6), (0.6, 0.9), "More pixels"), ((2.6, 1.9), (0.9, 0.6), "More samples"),
-            ((0.80, 0.78), (0.9, 0.6), "More pixels"), ((0.9, 0.5), (0.9, 0.88), "Either"),
+            ((0.80, 0.78), (0.9, 0.6), "More pixels"), ((1.8, 1.7), (0.97, 0.64), "More pixels"),
+            ((1.8, 1.7), (0.9, 0.9), "Either"), ((0.9, 0.5), (0.9, 0.88), "Either"),
         ):  # fmt: skip
             self.assertTrue(answer_of(sizes(errors, details)).sentence.startswith(start), (errors, details))
 

@@ -16,7 +16,7 @@ from server.answers.studies import answered_study
 from server.catalogue.zones import add_zone
 from server.measuring.measuring import measure_outstanding
 from server.measuring.models import Measure
-from server.references.actions import from_upload
+from server.references.actions import from_option, from_upload
 from server.runs.actions import claim, queue_study
 from server.runs.recording import record_result
 from server.store.files import path_of
@@ -89,6 +89,17 @@ class Sizes(QuestionMeasures):
         self.upload("analytic", TRUTH)
         measure_outstanding(Option.objects.filter(study=study))
         self.assertEqual(answered_study(study).answer.sure, SURE)
+
+    def test_a_render_that_was_taken_as_the_reference_is_no_contender(self):
+        study = self.study()
+        self.finish(study, self.seen)
+        long = Option.objects.get(study=study, number=0)
+        from_option(long)
+        measure_outstanding(Option.objects.filter(study=study))
+        facts = answered_study(study).facts
+        self.assertFalse(facts.options[0].judged)
+        self.assertEqual([row.apparent_error is None for row in facts.options], [True, False])
+        self.assertIn("nothing is rendered but the reference itself", answered_study(study).answer.sentence)
 
     def test_a_reference_of_another_shape_is_told_as_the_reason(self):
         self.upload("analytic", TRUTH)

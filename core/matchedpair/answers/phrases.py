@@ -47,8 +47,10 @@ def count(value: float) -> str:
 
 
 def between(low: float, high: float, unit: str = "") -> str:
-    """An interval in brackets, the unit once; or one figure where both ends read the same."""
+    """An interval in brackets, the unit once; one figure where both ends are the same to three digits."""
     ends = (number(low), number(high))
+    if ends[0] == ends[1] and max(abs(low), abs(high)) < 100:
+        ends = (f"{low:.3g}", f"{high:.3g}")
     text = ends[0] if ends[0] == ends[1] else f"{ends[0]}–{ends[1]}"
     return f"({text}{unit})"
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 
-from matchedpair.answers.answer import PAIR, SURE, UNSURE, Answer, Claim, Proof
+from matchedpair.answers.answer import HIGHER_LEVELS, PAIR, SURE, UNSURE, Answer, Claim, Proof, Step
 from matchedpair.answers.facts import OptionFact, StudyFacts
 from matchedpair.answers.missing import nothing_yet
 from matchedpair.answers.phrases import about, number, percent, sentence
@@ -13,6 +13,8 @@ from matchedpair.answers.thresholds import DETAIL, SEEN, TIME
 from matchedpair.answers.unjudged import about_reference, reference_step
 from matchedpair.measures.figure import Figure, over
 
+ANOTHER = Step(HIGHER_LEVELS, "Add levels that take the same time")
+NO_NEARER = SEEN / 2  # of the mean over a picture: detail that is lost is seen sooner
 FAR_IN_TIME = 1.25  # beyond, the two were not given the same time
 
 
@@ -25,7 +27,8 @@ def answer(facts: StudyFacts) -> Answer:
     best = rows[0]
     other = next(row for row in rows if row.size != best.size)
     seen = _figure(best), _figure(other)
-    alike = seen[1].value < SEEN or abs(seen[0].value - seen[1].value) < _doubt(*seen)
+    apart = abs(seen[0].value - seen[1].value)
+    alike = seen[1].value < SEEN or apart < max(_doubt(*seen), NO_NEARER)
     if alike:
         finer = _finer(best, other)
         if finer is None:
@@ -58,6 +61,9 @@ def _without(facts: StudyFacts) -> Answer:
         return nothing_yet(facts)
     largest = max(rendered, key=lambda option: option.size[0] * option.size[1])
     size = f"{largest.size[0]}×{largest.size[1]}"
+    if any(option.apparent_error is not None for option in facts.options):
+        text = f"Not decided: at {size} nothing is rendered but the reference itself"
+        return Answer(facts.question, sentence(text), UNSURE, next=ANOTHER)
     text = f"Not decided: noise cannot be compared across sizes, and there is no reference at {size} to judge both by"
     at_size = [option for option in rendered if option.size == largest.size]
     return Answer(
@@ -75,10 +81,14 @@ def _tie(facts: StudyFacts, best: OptionFact, other: OptionFact) -> Answer:
     if max(first.value, second.value) < SEEN:
         text = f"Either: at one size {_name(best)} and {_name(other)} both look like the reference"
         return Answer(facts.question, sentence(text), SURE, 0, (), _but(best, other, proof), None, proof)
+    apart, doubt = abs(first.value - second.value), _doubt(first, second)
+    if apart + doubt <= NO_NEARER:
+        near = f"come as near to the reference (about {number(first.value)} ΔE)"
+        text = f"Either: {_name(best)} and {_name(other)} {near}"
+        return Answer(facts.question, sentence(text), SURE, 0, (), _but(best, other, proof), None, proof)
     near = f"as good (about {number(first.value)} ΔE)"
     text = f"Not sure yet: at one size {_name(best)} and {_name(other)} are {near}"
-    apart = max(abs(first.value - second.value), 0.02 * first.value)
-    step = more_seeds([best, other], _doubt(first, second), apart) or LARGER
+    step = more_seeds([best, other], doubt, max(abs(NO_NEARER - apart), 0.02 * first.value)) or LARGER
     return Answer(facts.question, sentence(text), UNSURE, 0, (), _but(best, other, proof), step, proof)
 
 
