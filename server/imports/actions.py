@@ -131,7 +131,7 @@ def _take_again(rows: Sequence[ImportedRender], transform: str, layer: str) -> N
         if not row.original:
             continue
         try:
-            _set_light(row, *keep_light(_original(row), transform, layer))
+            _set_light(row, *keep_light(original_of(row), transform, layer))
             row.problem = ""
         except InputError as error:
             if len(row.layers) < 2:
@@ -229,7 +229,7 @@ def _noting(row: ImportedRender, where: str, read: Callable[[], Facts]) -> Facts
     return Facts(dict(found.fields), dict(found.settings), dict(found.sources))
 
 
-def _original(row: ImportedRender) -> Path:
+def original_of(row: ImportedRender) -> Path:
     path = path_of(row.original, row.ending)
     if not path.is_file():
         raise InputError(f"{row.name}: the original file is no longer in the store")

@@ -15,7 +15,6 @@ from matchedpair.elsewhere.columns import KNOB, KNOB_DOWN, MEANINGS, SETTING, pr
 from matchedpair.elsewhere.facts import Facts
 from matchedpair.elsewhere.table import columns_of
 from matchedpair.errors import InputError
-from matchedpair.plans.questions import QUESTIONS
 from rest_framework import serializers, status
 from rest_framework.decorators import api_view, parser_classes
 from rest_framework.parsers import MultiPartParser
@@ -26,12 +25,10 @@ from server.catalogue.engines import engines_now
 from server.catalogue.fields import ScalarField, SettingsField
 from server.catalogue.models import SceneRevision
 from server.imports import actions
-from server.imports.growing import grow_with
-from server.imports.many import knobs_among, make_study
+from server.imports.many import knobs_among
 from server.imports.models import ImportedRender, ImportSet
-from server.imports.pairing import make_pair
-from server.imports.sequences import make_sequence
-from server.imports.times_alone import TimeAlone, times_alone
+from server.imports.passes import layers_besides
+from server.imports.times_alone import times_alone
 from server.runs.serializers import CheckSerializer
 from server.store.uploads import uploaded
 from server.studies.models import Option
@@ -112,6 +109,12 @@ class ImportSetDetailSerializer(ImportSetSerializer):
         ]
 
 
+class LayersSerializer(serializers.Serializer):
+    """Layers by name."""
+
+    layers = serializers.ListField(child=serializers.CharField())
+
+
 class AskedSetSerializer(serializers.Serializer):
     """A new set, or what changes of one."""
 
@@ -189,36 +192,6 @@ class FilledInSerializer(serializers.Serializer):
     transform = serializers.CharField(max_length=200, allow_blank=True, required=False)
 
 
-class AskedPairSerializer(serializers.Serializer):
-    """Which renders stand against which; several a side are its seeds."""
-
-    question = serializers.CharField(max_length=300)
-    control = serializers.ListField(child=serializers.IntegerField(), max_length=100)
-    trial = serializers.ListField(child=serializers.IntegerField(), max_length=100)
-
-
-class AskedSequenceSerializer(serializers.Serializer):
-    """Which renders are the frames; with a trial both are played in step."""
-
-    question = serializers.CharField(max_length=300)
-    control = serializers.ListField(child=serializers.IntegerField(), max_length=10_000)
-    trial = serializers.ListField(child=serializers.IntegerField(), max_length=10_000, default=list)
-
-
-class MadeSequenceSerializer(serializers.Serializer):
-    """The study that came of it, and what was left out."""
-
-    study = serializers.IntegerField()
-    left_out = serializers.ListField(child=serializers.CharField())
-
-
-class MadePairSerializer(serializers.Serializer):
-    """The study and pair that came of it."""
-
-    study = serializers.IntegerField()
-    pair = serializers.IntegerField()
-
-
 @extend_schema(methods=["GET"], responses=ImportSetSerializer(many=True))
 @extend_schema(methods=["POST"], request=AskedSetSerializer, responses={201: ImportSetDetailSerializer})
 @api_view(["GET", "POST"])
@@ -251,6 +224,14 @@ def one_set(request: Request, pk: int) -> Response:
         form.is_valid(raise_exception=True)
         actions.change_set(row, **{key: value for key, value in form.validated_data.items() if key in request.data})
     return _set_response(row)
+
+
+@extend_schema(responses=LayersSerializer)
+@api_view(["GET"])
+def set_layers(request: Request, pk: int) -> Response:
+    """The layers that its files have besides their picture, as its first file has them."""
+    row = get_object_or_404(ImportSet, pk=pk, removed_at=None)
+    return Response(LayersSerializer({"layers": layers_besides(row)}).data)
 
 
 @extend_schema(request=None, responses=ImportSetDetailSerializer)
@@ -363,69 +344,6 @@ def fill_in(request: Request) -> Response:
     if "transform" in asked:
         actions.state_transform(rows, asked["transform"])
     return Response(ImportedRenderSerializer([_render_row(row) for row in rows], many=True).data)
-
-
-@extend_schema(request=AskedPairSerializer, responses={201: MadePairSerializer})
-@api_view(["POST"])
-def pair(request: Request) -> Response:
-    """Make a pair of renders from elsewhere; the runner measures it between renders."""
-    form = AskedPairSerializer(data=request.data)
-    form.is_valid(raise_exception=True)
-    asked = form.validated_data
-    sides = [list(ImportedRender.objects.filter(pk__in=asked[side]).order_by("name")) for side in ("control", "trial")]
-    study = make_pair(asked["question"], *sides)
-    return Response({"study": study.pk, "pair": study.pairs.get().pk}, status=status.HTTP_201_CREATED)
-
-
-@extend_schema(request=AskedSequenceSerializer, responses={201: MadeSequenceSerializer})
-@api_view(["POST"])
-def sequence(request: Request) -> Response:
-    """Make a sequence, or two in step, of renders from elsewhere; the runner measures it between renders."""
-    form = AskedSequenceSerializer(data=request.data)
-    form.is_valid(raise_exception=True)
-    asked = form.validated_data
-    sides = [list(ImportedRender.objects.filter(pk__in=asked[side]).order_by("name")) for side in ("control", "trial")]
-    study, left_out = make_sequence(asked["question"], *sides)
-    body = {"study": study.pk, "left_out": left_out}
-    return Response(MadeSequenceSerializer(body).data, status=status.HTTP_201_CREATED)
-
-
-class AskedStudySerializer(serializers.Serializer):
-    """Renders for a study of many options."""
-
-    question = serializers.CharField(max_length=300)
-    asked = serializers.ChoiceField(choices=[each.name for each in QUESTIONS], default="own")
-    renders = serializers.ListField(child=serializers.IntegerField(), max_length=10_000)
-    knobs = serializers.ListField(child=serializers.CharField(max_length=40), max_length=50, default=list)
-    knobs_down = serializers.ListField(
-        child=serializers.CharField(max_length=40), max_length=50, default=list,
-        help_text="Of these knobs the ones of which less buys less noise",
-    )  # fmt: skip
-    control = serializers.IntegerField(allow_null=True, default=None, help_text="A render of the control")
-    grows = serializers.BooleanField(default=False, help_text="Whether what comes into the set later joins it")
-
-
-@extend_schema(request=AskedStudySerializer, responses={201: MadeSequenceSerializer})
-@api_view(["POST"])
-def study(request: Request) -> Response:
-    """Make a study of all options among some renders; the measurer measures it between renders."""
-    form = AskedStudySerializer(data=request.data)
-    form.is_valid(raise_exception=True)
-    asked = form.validated_data
-    rows = list(ImportedRender.objects.filter(pk__in=asked["renders"]).order_by("name"))
-    sets = list(ImportSet.objects.filter(renders__in=rows).distinct())
-    times, unusable = _times_of(sets, waits=asked["grows"])
-    knobs = {name: name in asked["knobs_down"] for name in asked["knobs"]}
-    made = make_study(asked["question"], rows, asked=asked["asked"], knobs=knobs, control=asked["control"], times=times)
-    if asked["grows"] and rows:
-        grow_with(rows[0].import_set, made.study, knobs)
-    body = {"study": made.study.pk, "left_out": [*made.left_out, *unusable]}
-    return Response(MadeSequenceSerializer(body).data, status=status.HTTP_201_CREATED)
-
-
-def _times_of(sets: list[ImportSet], *, waits: bool) -> tuple[list[TimeAlone], list[str]]:
-    each = [times_alone(row, waits=waits) for row in sets]
-    return [time for found, _ in each for time in found], [reason for _, reasons in each for reason in reasons]
 
 
 def _set_response(row: ImportSet, code: int = status.HTTP_200_OK) -> Response:

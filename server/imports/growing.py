@@ -13,7 +13,8 @@ from matchedpair.errors import InputError
 
 from server.imports.actions import allowed_folder, folder_files, take_file
 from server.imports.many import join_study
-from server.imports.models import LEARNED, ImportSet
+from server.imports.models import LEARNED, ImportedRender, ImportSet
+from server.imports.passes import NONE, Passes, pass_of
 from server.imports.times_alone import times_alone
 from server.studies.models import Study
 
@@ -32,9 +33,9 @@ def watched_sets() -> list[ImportSet]:
     return list(ImportSet.objects.filter(removed_at=None).exclude(watched=""))
 
 
-def grow_with(row: ImportSet, study: Study, knobs: dict[str, bool]) -> None:
-    """From now on what comes into the set joins the study."""
-    row.grows = {"study": study.pk, "knobs": knobs, "joined": _state(row)}
+def grow_with(row: ImportSet, study: Study, knobs: dict[str, bool], pass_layer: str = "") -> None:
+    """From now on what comes into the set joins the study, with the layer that is a pass of its renders."""
+    row.grows = {"study": study.pk, "knobs": knobs, "pass_layer": pass_layer, "joined": _state(row)}
     row.save(update_fields=["grows"])
 
 
@@ -49,10 +50,20 @@ def join(pk: int) -> int:
         times, _ = times_alone(row, waits=True)
         knobs = row.grows.get("knobs", {})
         named = knobs if isinstance(knobs, dict) else dict.fromkeys(knobs, False)  # as it was kept before
-        join_study(study, list(row.renders.order_by("name")), named, times)
+        rows = list(row.renders.order_by("name"))
+        join_study(study, rows, named, times, _passes_of_new(study, rows, row.grows.get("pass_layer", "")))
         row.grows = row.grows | {"joined": state}
     row.save(update_fields=["grows"])
     return 1
+
+
+def _passes_of_new(study: Study, rows: list[ImportedRender], layer: str) -> Passes:
+    there = set(study.runs.values_list("picture", flat=True))
+    new = [each for each in rows if each.picture and each.picture not in there]
+    try:
+        return pass_of(new, layer) if layer and new else NONE
+    except InputError:  # they join without
+        return NONE
 
 
 def look_into_folder(pk: int) -> int:

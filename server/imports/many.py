@@ -20,6 +20,7 @@ from matchedpair.plans.questions import QUESTIONS
 
 from server.imports.models import ImportedRender
 from server.imports.pairing import MOST_SEEDS, keep_option, keep_run, keep_setup, keep_time, usable
+from server.imports.passes import NONE, Passes
 from server.imports.times_alone import TimeAlone
 from server.studies.levels import ShownLevel
 from server.studies.models import AS_CONTROL, Option, Pair, Study
@@ -72,6 +73,7 @@ def make_study(
     knobs: Mapping[str, bool] | None = None,
     control: int | None = None,
     times: Sequence[TimeAlone] = (),
+    passes: Passes = NONE,
 ) -> Made:
     """Gather renders into options and options into pairs; what cannot be used is left out and told.
 
@@ -87,6 +89,8 @@ def make_study(
         most renders at the middle step of its knob.
     times : sequence of TimeAlone
         Times of which there is no picture; they join the option that was rendered so.
+    passes : Passes
+        A layer of the files that is a pass of theirs.
 
     Raises
     ------
@@ -102,16 +106,17 @@ def make_study(
     baseline = _baseline(groups, names, control)
     study = Study.objects.create(
         question=question, asked=asked, kind=_kind(_varied(groups), names), threads=1, from_elsewhere=True,
-        setup=keep_setup(*baseline.rows[0]),
+        setup=keep_setup(*baseline.rows[0]), passes=[passes.name] if passes.name else [],
     )  # fmt: skip
-    _write(study, groups, baseline, names)
-    return Made(study, left_out)
+    _write(study, groups, baseline, names, passes)
+    return Made(study, [*left_out, *passes.left_out])
 
 
 @transaction.atomic
 def join_study(
-    study: Study, rows: Sequence[ImportedRender], knobs: Mapping[str, bool], times: Sequence[TimeAlone] = ()
-) -> list[str]:
+    study: Study, rows: Sequence[ImportedRender], knobs: Mapping[str, bool], times: Sequence[TimeAlone] = (),
+    passes: Passes = NONE,
+) -> list[str]:  # fmt: skip
     """Bring a study up to what there is of its set by now: more seeds, and more options; what it has stays.
 
     Returns what was left out. Raises `InputError` when its control is not among the renders any more.
@@ -123,7 +128,7 @@ def join_study(
     baseline = next((each for each in groups if first is not None and each.key == first.key), None)
     if baseline is None:
         raise InputError(f"the control of “{study.question}” is not among these renders any more")
-    _write(study, groups, baseline, knobs)
+    _write(study, groups, baseline, knobs, passes)
     return left_out
 
 
@@ -135,7 +140,7 @@ def _must_be_some(groups: Sequence[Group], left_out: Sequence[str]) -> None:
         raise InputError(f"these are {len(groups)} options; a study has at most {MOST_OPTIONS}")
 
 
-def _write(study: Study, groups: list[Group], baseline: Group, knobs: Mapping[str, bool]) -> None:
+def _write(study: Study, groups: list[Group], baseline: Group, knobs: Mapping[str, bool], passes: Passes) -> None:
     """Write options, runs and pairs as far as they are not there."""
     groups.sort(key=lambda each: (each is not baseline, each.place != baseline.place))
     varied = _varied(groups)
@@ -148,7 +153,7 @@ def _write(study: Study, groups: list[Group], baseline: Group, knobs: Mapping[st
             option = keep_option(study, CONTROL, keep_setup(*group.rows[0]), group.facts, number=number, key=group.key)
             number += 1
         _describe(option, group, baseline, varied, knobs)
-        _keep_runs(study, option, group)
+        _keep_runs(study, option, group, passes)
         _keep_times(study, option, group)
         options[group.key] = option
     controls = {group.place: options[group.key] for group in groups if group.how == baseline.how}
@@ -164,14 +169,14 @@ def _write(study: Study, groups: list[Group], baseline: Group, knobs: Mapping[st
     study.save()
 
 
-def _keep_runs(study: Study, option: Option, group: Group) -> None:
+def _keep_runs(study: Study, option: Option, group: Group, passes: Passes) -> None:
     there = list(option.runs.values_list("picture", "seed"))
     pictures, seeds = {picture for picture, _ in there}, {seed for _, seed in there}
     index = 1 + max(seeds, default=-1)
     for row, facts in group.rows:
         if row.picture in pictures or facts.fields.get("seed") in seeds:
             continue
-        keep_run(study, option, row, facts, index)
+        keep_run(study, option, row, facts, index, passes.of(row))
         seeds.add(int(facts.fields.get("seed", index + 1)))
         index = 1 + max(seeds)
 

@@ -126,11 +126,13 @@ def keep_option(
     )  # fmt: skip
 
 
-def keep_run(study: Study, option: Option, row: ImportedRender, facts: Facts, index: int) -> None:
+def keep_run(
+    study: Study, option: Option, row: ImportedRender, facts: Facts, index: int, passes: dict[str, str] | None = None
+) -> None:
     """A finished run; what nobody noted stays unknown."""
     Run.objects.create(
         study=study, option=option, seed=facts.fields.get("seed", index + 1), seed_known="seed" in facts.fields,
-        position=index, picture=row.picture, encoding=row.encoding,
+        position=index, picture=row.picture, encoding=row.encoding, passes=passes or {},
         checks=row.checks if row.encoding == DISPLAY else [c for c in row.checks if c["code"] != "encoded"],
         log=_log(row), **_cost(facts),
     )  # fmt: skip

@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 import { grouped, proposedPlace, type Render } from "../src/screens/imports/groups";
-import { suggested } from "../src/screens/imports/suggested";
+import { likelyPass, suggested } from "../src/screens/imports/suggested";
 
 let count = 0;
 function render(fields: Record<string, unknown>, settings: Record<string, unknown>, width = 480): Render {
@@ -80,6 +80,15 @@ describe("options among renders made elsewhere", () => {
     });
     const modes = ["a", "b", "c"].map((mode) => render({ engine: "Moth" }, { mode }));
     expect(suggested(grouped(modes), ["AA"]).asked, "words are no levels").toBe("own");
+  });
+});
+
+describe("the layer that is a pass", () => {
+  it("is proposed to be the occlusion, else the first", () => {
+    expect(likelyPass(["Z", "lamp", "AO"])).toBe("AO");
+    expect(likelyPass(["aovs.light", "aovs.ambient_occlusion"])).toBe("aovs.ambient_occlusion");
+    expect(likelyPass(["chaos", "sky"]), "a word that only holds the letters").toBe("chaos");
+    expect(likelyPass([])).toBe("");
   });
 });
 

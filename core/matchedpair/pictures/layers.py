@@ -62,6 +62,15 @@ def colour_of(channels: tuple[str, ...], layer: str = "") -> tuple[list[int], in
     return [channels.index(name) for name in names[:3]], channels.index(names[3]) if names[3] in channels else None
 
 
+def other_layers(path: Path, layer: str = "") -> list[str]:
+    """A file's layers besides its picture, which is `layer` or what `picture_layer` finds. Raises `PictureError`."""
+    file = opened(path)
+    channels = file.header.channels
+    file.close()
+    shown = layer or picture_layer(channels)
+    return [each for each in layers_of(channels) if each != shown]
+
+
 def write_layers(path: Path, layers: Mapping[str, str], folder: Path) -> dict[str, Path]:
     """Write layers of a file as pictures of their own, by the pass that each is. Of one or two channels the first is
     taken, of more three: red, green and blue, or x, y and z, where they are called so.

@@ -92,6 +92,13 @@ export const importQuery = (id: number) =>
     queryFn: () => body(api.GET("/api/imports/{id}/", { params: { path: { id } } })),
   });
 
+export const importLayersQuery = (id: number) =>
+  queryOptions({
+    queryKey: ["layers of import", id],
+    queryFn: () => body(api.GET("/api/imports/{id}/layers/", { params: { path: { id } } })),
+    staleTime: Number.POSITIVE_INFINITY,
+  });
+
 export const viewPictureQuery = (scene: string, view: string, variant: string) =>
   queryOptions({
     queryKey: ["picture of view", scene, view, variant],

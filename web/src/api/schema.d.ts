@@ -283,6 +283,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/imports/{id}/layers/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The layers that its files have besides their picture, as its first file has them. */
+        get: operations["imports_layers_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/imports/{id}/restore/": {
         parameters: {
             query?: never;
@@ -2603,6 +2620,11 @@ export interface components {
              * @default false
              */
             grows: boolean;
+            /**
+             * @description The layer of the files that is a pass of their renders
+             * @default
+             */
+            pass_layer: string;
         };
         /** @description With which view an engine is tested. */
         AskedTestRequest: {
@@ -3707,6 +3729,10 @@ export interface components {
          * @enum {string}
          */
         LayerStateEnum: "wanted" | "ready" | "refused";
+        /** @description Layers by name. */
+        Layers: {
+            layers: string[];
+        };
         /** @description Whose pictures are let go. */
         LetGoRequest: {
             what: components["schemas"]["WhatEnum"];
@@ -6607,6 +6633,29 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ImportedRender"][];
+                };
+            };
+            "4XX": components["responses"]["Refused"];
+            "5XX": components["responses"]["Failed"];
+        };
+    };
+    imports_layers_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Layers"];
                 };
             };
             "4XX": components["responses"]["Refused"];

@@ -81,6 +81,7 @@ export function ImportPage() {
       </div>
       <aside aria-label="Make a study" className="border-line border-l bg-wash/60 px-5 py-6">
         <MakeStudy
+          set={id}
           groups={grouped(renders)}
           chosen={chosen}
           knobs={set.data.knobs}

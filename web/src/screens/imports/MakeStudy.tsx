@@ -2,19 +2,21 @@ import { useMutation, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
 import { api, body, type Schema } from "../../api/client";
-import { questionsQuery } from "../../api/queries";
+import { importLayersQuery, questionsQuery } from "../../api/queries";
 import { Notice } from "../../parts/Notice";
 import type { Group } from "./groups";
-import { type Asked, suggested } from "./suggested";
+import { type Asked, likelyPass, suggested } from "./suggested";
 
 /** Makes one study of all options among the renders: its factors are what they differ in. */
 export function MakeStudy({
+  set,
   groups,
   chosen,
   knobs,
   knobsDown,
   times,
 }: {
+  set: number;
   groups: Group[];
   chosen: ReadonlySet<number>;
   knobs: readonly string[];
@@ -29,6 +31,9 @@ export function MakeStudy({
   const [question, setQuestion] = useState("");
   const [control, setControl] = useState("");
   const [grows, setGrows] = useState(true);
+  const layers = useQuery({ ...importLayersQuery(set), enabled: asked === "pass" }).data?.layers;
+  const [chosenLayer, setLayer] = useState("");
+  const layer = asked === "pass" ? chosenLayer || likelyPass(layers ?? []) : "";
   const wanted = groups
     .map((group) => ({
       ...group,
@@ -50,14 +55,22 @@ export function MakeStudy({
             knobs_down: [...knobsDown],
             grows: grows && chosen.size === 0,
             control: against?.renders[0]?.id ?? null,
+            pass_layer: layer,
             renders: wanted.flatMap((group) => group.renders.map((each) => each.id)),
           },
         }),
       ),
   });
   if (groups.length < 2) return null;
+  const lacking =
+    asked !== "pass" || layer
+      ? ""
+      : layers
+        ? "These files have no layer besides the picture: a pass must be one."
+        : "Looking for layers …";
   const problem =
-    wanted.length < 2 ? "Choose renders of two options at least." : words ? "" : "Say what you want to know.";
+    (wanted.length < 2 ? "Choose renders of two options at least." : lacking) ||
+    (words ? "" : "Say what you want to know.");
   return (
     <form
       className="mb-8"
@@ -89,6 +102,16 @@ export function MakeStudy({
           ))}
         </select>
       </label>
+      {asked === "pass" && layers && layers.length > 0 ? (
+        <label className="mb-3 block">
+          <span className="block text-soft text-sm">The pass is the layer</span>
+          <select className="field w-full" value={layer} onChange={(event) => setLayer(event.target.value)}>
+            {layers.map((each) => (
+              <option key={each}>{each}</option>
+            ))}
+          </select>
+        </label>
+      ) : null}
       <label className="mb-3 block">
         <span className="block text-soft text-sm">In words</span>
         <input

@@ -29,3 +29,10 @@ export function suggested(groups: Group[], knobs: readonly string[]): Suggestion
     return asking("own", `Do ${one} and ${other} help each other?`);
   return asking("own");
 }
+
+const OCCLUSION = /(^|[\W_])(ao|occ|occlusion|ambient_?occlusion)($|[\W_])/i;
+
+/** The layer that is asked about most: occlusion, else the first. */
+export function likelyPass(layers: readonly string[]): string {
+  return layers.find((layer) => OCCLUSION.test(layer)) ?? layers[0] ?? "";
+}
