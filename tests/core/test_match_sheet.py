@@ -44,6 +44,10 @@ class MatchSheet(unittest.TestCase):
         sides[1] |= {"settings": {"spp": 64, "depth": 8}}
         self.assertEqual(match_sheet(*sides, ["spp"]).summary, "Matched but for samples per pixel.")
 
+    def test_what_may_differ_and_does_not_is_no_difference(self):
+        made = match_sheet(BASE, {**BASE, "engine": "Sedge"}, ["engine", "settings", "denoiser", "version"])
+        self.assertTrue(made.summary.startswith("Matched but for engine and settings."), made.summary)
+
     def test_order_is_fixed(self):
         self.assertEqual([c.key for c in sheet().conditions], [kind.key for kind in CONDITIONS])
         self.assertEqual([c.key for c in sheet(size="1 × 1", view="x").conditions], [kind.key for kind in CONDITIONS])

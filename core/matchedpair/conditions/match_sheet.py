@@ -314,7 +314,7 @@ def _summary(rows: Sequence[Condition], under_test: Collection[str], control: Si
     unknown = [row.title.lower() for row in rows if row.state == "unknown"]
     tested = any(row.state == "under_test" for row in rows)
     titles = {row.key: row.title.lower() for row in rows if row.key in WHOLE_CONDITIONS}
-    unsaid = {row.key for row in rows if row.state == "unknown"}  # they are named as such
+    unsaid = {row.key for row in rows if row.state in ("unknown", "held")}  # named as such, or no difference
     named = [name for name in under_test if name not in unsaid] or under_test
     subject = _list([titles.get(name) or _named(control, name) for name in named])
     if not tested and not differing:
