@@ -8,7 +8,8 @@ from matchedpair.answers import answer_of
 from matchedpair.answers.answer import HIGHER_LEVELS, NOTHING, RENDER_REFERENCE, SEARCH, SEEDS, SURE, UNSURE
 from matchedpair.answers.facts import LevelFact, PartFact, SearchFact
 
-from tests.core.answer_cases import ANSWERS, CASES, bounces, ladder, search, sizes, spacing, thresholds
+from tests.core.answer_cases import ANSWERS, CASES, ladder, search, sizes, thresholds
+from tests.core.answer_levels import bounces, spacing
 from tests.core.answer_parts import ratio, seconds
 
 
@@ -155,6 +156,36 @@ class BothEnds(unittest.TestCase):
         answer = ANSWERS["A setting that is bad at both ends, not sure yet"]
         self.assertEqual((answer.sure, answer.choice, answer.next.act), (UNSURE, 0, SEEDS))
         self.assertIn("gather spacing 0.2 to 0.4 looks right, but in the", answer.sentence)
+
+
+class Truest(unittest.TestCase):
+    def test_where_the_low_end_takes_more_time_it_is_what_the_others_are_compared_with(self):
+        answer = ANSWERS["A setting whose low levels take more time"]
+        self.assertTrue(
+            answer.sentence.startswith("Gather spacing up to 8: below that nothing changes"), answer.sentence
+        )
+        self.assertEqual((answer.sure, answer.choice), (SURE, 3))
+        told = [claim.text for claim in answer.because]
+        self.assertIn("With 16 it is 0.17 stops brighter in a part of the", told[0])
+        self.assertIn("2 takes 200 % more time for nothing.", told)
+        less = ANSWERS["A setting whose low levels take more time, of which none is enough"]
+        self.assertTrue(less.sentence.startswith("Less than 4: the picture with 4 still differs"), less.sentence)
+
+    def test_levels_that_come_no_closer_to_the_highest_have_no_truth_without_a_reference(self):
+        answer = ANSWERS["A setting of which without a reference nobody knows the right end"]
+        self.assertEqual((answer.sure, answer.choice, answer.next.act), (UNSURE, 0, RENDER_REFERENCE))
+        self.assertIn("nothing tells which level is right", answer.sentence)
+        closer = spacing({1: 1.01, 2: 1.0, 4: 0.99}, {}, changes={1: {50: -30.0}, 4: {50: 9.0}})
+        self.assertTrue(answer_of(closer).sentence.startswith("More than 2"), "they come closer")
+
+    def test_a_reference_tells_it(self):
+        answer = ANSWERS["A setting that the reference judges"]
+        self.assertEqual(answer.sentence, "Gather spacing 2 comes nearest to the reference: 1.9 ΔE.")
+        self.assertEqual((answer.sure, answer.choice), (SURE, 1))
+        self.assertEqual([claim.text for claim in answer.because], ["1 is 3.1 ΔE off and 4 is 4.2 ΔE off."])
+        near = spacing({1: 1.01, 2: 1.0, 4: 0.99}, {}, changes={1: {50: 8.0}, 4: {50: 9.0}},
+                       errors={1: 2.2, 2: 1.9, 4: 4.2})  # fmt: skip
+        self.assertIn("1 and 2 come as near", answer_of(near).sentence)
 
 
 class Sizes(unittest.TestCase):

@@ -10,6 +10,7 @@ from matchedpair.answers.missing import nothing_yet
 from matchedpair.answers.phrases import number, percent, place_of_box, sentence
 from matchedpair.answers.settle import more_seeds
 from matchedpair.answers.thresholds import STOPS, TIME
+from matchedpair.answers.truest_level import by_reference, lowest_is_truest, nobody_knows
 from matchedpair.engines.setting import is_number
 from matchedpair.measures.figure import over
 
@@ -17,42 +18,45 @@ MORE_SAMPLES = Step(HIGHER_LEVELS, "Plan it with more samples: seeds alone would
 
 
 def answer(facts: StudyFacts) -> Answer:
-    """The answer over the first factor that is a number, at the first place."""
-    rows = _levels(facts)
-    if len(rows) < 2:
+    """The answer over the first factor that is a number, at the first place. The highest level is what the others are
+    compared with, or the lowest where that takes more time.
+    """
+    levels = [level for _, level in _levels(facts)]
+    if len(levels) < 2 or any(change_from(facts, level, levels[-1]) is None for level in levels[:-1]):
         return nothing_yet(facts)
-    highest = rows[-1][1]
-    changes = [change for _, level in rows[:-1] if (change := change_from(facts, level, highest)) is not None]
-    if len(changes) < len(rows) - 1:
-        return nothing_yet(facts)
-    patchy = of_patches(facts, [level for _, level in rows], MORE_SAMPLES)
+    patchy = of_patches(facts, levels, MORE_SAMPLES)
     if patchy is not None:
         return patchy
-    subject, top = level_title(highest), level_shown(highest)
+    down = lowest_is_truest(levels)
+    options = levels[::-1] if down else levels
+    truest = options[-1]
+    changes = [change for level in options[:-1] if (change := change_from(facts, level, truest)) is not None]
+    subject, top = level_title(truest), level_shown(truest)
     enough = next((n for n in range(len(changes) + 1) if not any(each.changed for each in changes[n:])), len(changes))
     same = changes[enough:]
-    least = same[0].level if same else highest
-    options = [level for _, level in rows]
+    least = same[0].level if same else truest
     below = changes[enough - 1] if enough else None
     darker = _below(below)
+    if not same and nobody_knows(changes, truest):
+        return by_reference(facts, levels)
     if not same:
         last = level_shown(changes[-1].level)
-        text = f"More than {last}: the picture with {last} still differs from that with {top}"
-        return Answer(facts.question, sentence(text), SURE, highest.key, darker, (), None, _proof(below))
+        more = "Less" if down else "More"
+        text = f"{more} than {last}: the picture with {last} still differs from that with {top}"
+        return Answer(facts.question, sentence(text), SURE, truest.key, darker, (), None, _proof(below))
     unsure = max(same, key=lambda each: each.doubt)
     if not all(each.told for each in same):
         where = place_of_box(unsure.dim, unsure.level.size)
         doubt = f"in the {where} one of {number(unsure.doubt)} stops would not have shown"
-        text = f"Not sure yet: from {subject} {level_shown(least)} no change was found, but {doubt}"
+        reach = f"{'up to' if down else 'from'} {subject} {level_shown(least)}"
+        text = f"Not sure yet: {reach} no change was found, but {doubt}"
         step = more_seeds(options, unsure.doubt, STOPS) or MORE_SAMPLES
         return Answer(facts.question, sentence(text), UNSURE, 0, darker, (), step, _proof(unsure))
     largest = max(same, key=lambda each: abs(each.stops))
     most = number(max(abs(largest.stops), 0.001))
-    text = (
-        f"{level_shown(least)} {subject}: beyond that nothing changes by more than {most} stops "
-        f"(we would have seen {number(unsure.doubt)})"
-    )
-    told = [*darker, *_saved(least, highest)]
+    start = f"{subject} up to {level_shown(least)}: below" if down else f"{level_shown(least)} {subject}: beyond"
+    text = f"{start} that nothing changes by more than {most} stops (we would have seen {number(unsure.doubt)})"
+    told = [*darker, *_saved(least, truest)]
     dark = max(each.darkest for each in same)
     blind = (Claim(f"in the darkest parts up to {number(dark)} stops would not have shown"),) if dark > STOPS else ()
     return Answer(facts.question, sentence(text), SURE, least.key, tuple(told), blind, None, _proof(below or largest))
