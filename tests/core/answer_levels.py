@@ -44,6 +44,7 @@ LEVEL_CASES = {
     "A setting that is bad at both ends": spacing(
         {0.05: 3.3, 0.1: 1.8, 0.2: 1.0, 0.4: 0.78, 0.8: 0.79, 1.6: 0.94}, {0.4: 1.1, 0.8: 4.8, 1.6: 8.6}
     ),
+    "A setting that has patches at both ends": spacing({2: 1.1, 4: 1.0, 8: 1.0}, {2: 4.0, 4: 4.2, 8: 6.6}),
     "A setting that is bad at both ends, not sure yet": spacing(
         {0.05: 3.3, 0.1: 1.8, 0.2: 1.0, 0.4: 0.78, 0.8: 0.79}, {0.8: 4.8}, smallest=3.0
     ),

@@ -152,6 +152,12 @@ class BothEnds(unittest.TestCase):
         answer = ANSWERS["A setting whose low levels have patches"]
         self.assertEqual(answer.sentence, "Gather spacing from 32: below it has uneven patches.")
 
+    def test_patches_that_the_best_level_has_too_are_not_passed_over(self):
+        answer = ANSWERS["A setting that has patches at both ends"]
+        self.assertEqual(answer.sentence, "Gather spacing up to 4: above it has more patches.")
+        self.assertIn("with 4 too it has uneven patches, of 4.2 %", answer.but[0].text)
+        self.assertEqual(ANSWERS["A setting that is bad at both ends"].but, ())
+
     def test_a_level_is_not_called_right_where_a_change_could_have_hidden(self):
         answer = ANSWERS["A setting that is bad at both ends, not sure yet"]
         self.assertEqual((answer.sure, answer.choice, answer.next.act), (UNSURE, 0, SEEDS))

@@ -6,7 +6,7 @@ are right until patches or a change of look set in, and of these the ones that a
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from matchedpair.answers.answer import PAIR, SURE, UNSURE, Answer, Claim, Proof, Step
@@ -46,25 +46,41 @@ def of_patches(facts: StudyFacts, levels: Sequence[OptionFact], too_many: Step) 
     fit = [option for option in good if option not in grainy]
     best = min(fit, key=lambda option: _cost(option, noise[option.key]))
     proof = _proof(facts, fault.option, best)
-    because = [Claim(f"With {level_shown(fault.option)} it {fault.words}.", proof)]
-    if grainy:
-        nearest = grainy[-1]
-        more = number(noise[nearest.key] / noise[best.key])
-        told = f"With {level_shown(nearest)} it has {more} × the noise of {level_shown(best)}."
-        because.append(Claim(told, _proof(facts, nearest, best)))
-    if len(fit) > 1 and best.seconds is not None:
-        because.append(Claim(f"{level_shown(best)} comes to the same noise in the least time."))
+    because, but = _because(facts, fit, grainy, fault, best, noise), _but(best, proof)
     blind = _blind(facts, fit, good)
     if blind is not None:
         where = place_of_box(blind.dim, blind.level.size)
         doubt = f"in the {where} {number(blind.doubt)} stops would not have shown"
         step = more_seeds(list(levels), blind.doubt, STOPS) or too_many
         text = f"Not sure yet: {_range(fit, bool(grainy), upward=upward)} looks right, but {doubt}"
-        return Answer(facts.question, sentence(text), UNSURE, 0, tuple(because), (), step, proof)
+        return Answer(facts.question, sentence(text), UNSURE, 0, because, but, step, proof)
     wrong = {not upward: "it is grainy" if grainy else "", upward: fault.short}
     sides = [f"{side} {wrong[above]}" for side, above in (("below", False), ("above", True)) if wrong[above]]
     text = f"{_range(fit, bool(grainy), upward=upward)}: {', '.join(sides)}"
-    return Answer(facts.question, sentence(text), SURE, best.key, tuple(because), (), None, proof)
+    return Answer(facts.question, sentence(text), SURE, best.key, because, but, None, proof)
+
+
+def _because(
+    facts: StudyFacts, fit: Sequence[OptionFact], grainy: Sequence[OptionFact], fault: _Fault, best: OptionFact,
+    noise: Mapping[int, float],
+) -> tuple[Claim, ...]:  # fmt: skip
+    """What is wrong with the first level on either side, and why the best is."""
+    told = [Claim(f"With {level_shown(fault.option)} it {fault.words}.", _proof(facts, fault.option, best))]
+    if grainy:
+        nearest = grainy[-1]
+        more = number(noise[nearest.key] / noise[best.key])
+        text = f"With {level_shown(nearest)} it has {more} × the noise of {level_shown(best)}."
+        told.append(Claim(text, _proof(facts, nearest, best)))
+    if len(fit) > 1 and best.seconds is not None:
+        told.append(Claim(f"{level_shown(best)} comes to the same noise in the least time."))
+    return tuple(told)
+
+
+def _but(best: OptionFact, proof: Proof | None) -> tuple[Claim, ...]:
+    """Patches that the best level has too."""
+    left = best.patches or 0.0
+    words = f"with {level_shown(best)} too it has uneven patches, of {number(left)} %"
+    return (Claim(f"{words}: this setting alone does not end them", proof),) if left >= PATCHES else ()
 
 
 def _until_fault(facts: StudyFacts, ordered: Sequence[OptionFact]) -> tuple[list[OptionFact], _Fault | None]:
@@ -74,7 +90,8 @@ def _until_fault(facts: StudyFacts, ordered: Sequence[OptionFact]) -> tuple[list
         patches = patches_beside(ordered[0], option) if (option.patches or 0.0) >= PATCHES else ""
         changed = [each for other in good if (each := change_from(facts, option, other)) is not None and each.changed]
         if patches:
-            return good, _Fault(option, patches.removeprefix("it "), "it has uneven patches")
+            more = "more" if (ordered[0].patches or 0.0) >= PATCHES else "uneven"
+            return good, _Fault(option, patches.removeprefix("it "), f"it has {more} patches")
         if changed:
             worst = max(changed, key=lambda each: abs(each.stops))
             short = "it is softer" if worst.softer else "the light changes"
