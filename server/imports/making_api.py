@@ -71,11 +71,7 @@ class AskedStudySerializer(serializers.Serializer):
 @api_view(["POST"])
 def pair(request: Request) -> Response:
     """Make a pair of renders from elsewhere; the runner measures it between renders."""
-    form = AskedPairSerializer(data=request.data)
-    form.is_valid(raise_exception=True)
-    asked = form.validated_data
-    sides = [list(ImportedRender.objects.filter(pk__in=asked[side]).order_by("name")) for side in ("control", "trial")]
-    study = make_pair(asked["question"], *sides)
+    study = make_pair(*_asked(AskedPairSerializer(data=request.data)))
     return Response({"study": study.pk, "pair": study.pairs.get().pk}, status=status.HTTP_201_CREATED)
 
 
@@ -83,13 +79,19 @@ def pair(request: Request) -> Response:
 @api_view(["POST"])
 def sequence(request: Request) -> Response:
     """Make a sequence, or two in step, of renders from elsewhere; the runner measures it between renders."""
-    form = AskedSequenceSerializer(data=request.data)
-    form.is_valid(raise_exception=True)
-    asked = form.validated_data
-    sides = [list(ImportedRender.objects.filter(pk__in=asked[side]).order_by("name")) for side in ("control", "trial")]
-    study, left_out = make_sequence(asked["question"], *sides)
+    study, left_out = make_sequence(*_asked(AskedSequenceSerializer(data=request.data)))
     body = {"study": study.pk, "left_out": left_out}
     return Response(MadeSequenceSerializer(body).data, status=status.HTTP_201_CREATED)
+
+
+def _asked(form: serializers.Serializer) -> tuple[str, list[ImportedRender], list[ImportedRender]]:
+    """The question, and the renders of both sides by name."""
+    form.is_valid(raise_exception=True)
+    given = form.validated_data
+    control, trial = (
+        list(ImportedRender.objects.filter(pk__in=given[side]).order_by("name")) for side in ("control", "trial")
+    )
+    return given["question"], control, trial
 
 
 @extend_schema(request=AskedStudySerializer, responses={201: MadeSequenceSerializer})
