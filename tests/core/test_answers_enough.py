@@ -181,6 +181,9 @@ class Truest(unittest.TestCase):
         answer = ANSWERS["A setting of which without a reference nobody knows the right end"]
         self.assertEqual((answer.sure, answer.choice, answer.next.act), (UNSURE, 0, RENDER_REFERENCE))
         self.assertIn("nothing tells which level is right", answer.sentence)
+        timeless = dict.fromkeys((1, 2, 4))
+        unknown = spacing({1: 1.01, 2: 1.0, 4: 0.99}, {}, changes={1: {50: 8.0}, 4: {50: 9.0}}, times=timeless)
+        self.assertEqual(answer_of(unknown).because[0].text, "No render time is known.")
         closer = spacing({1: 1.01, 2: 1.0, 4: 0.99}, {}, changes={1: {50: -30.0}, 4: {50: 9.0}})
         self.assertTrue(answer_of(closer).sentence.startswith("More than 2"), "they come closer")
 

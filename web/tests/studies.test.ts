@@ -1,5 +1,6 @@
 import { describe, expect, it } from "vitest";
 import type { Schema } from "../src/api/client";
+import { bringIn } from "../src/screens/study/AnswerHead";
 import { ALL, byScene, found, headline, needs, type Row, stateOf } from "../src/screens/study/found";
 import { soFarWords } from "../src/screens/study/soFar";
 
@@ -122,5 +123,14 @@ describe("what a running study says of how sure it is", () => {
   it("says nothing before anything is done, nor once all is", () => {
     expect(soFarWords(progress({ queued: 5 }), [])).toBe("");
     expect(soFarWords(progress({ finished: 5 }, "done"), [pair(0.5, [0.4, 0.6])])).toBe("");
+  });
+});
+
+describe("what settles a study of renders made elsewhere", () => {
+  it("is to bring in what would be rendered", () => {
+    expect(bringIn({ act: "seeds", words: "Render 7 more seeds each, about 28 min" })).toBe(
+      "Bring in 7 more seeds each, about 28 min",
+    );
+    expect(bringIn({ act: "levels", words: "Add higher levels" })).toBe("Bring in more renders");
   });
 });

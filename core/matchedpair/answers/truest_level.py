@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from matchedpair.answers.answer import CURVE, SURE, UNSURE, VISIBLE_ERROR, Answer, Claim, Proof
 from matchedpair.answers.facts import OptionFact, StudyFacts
 from matchedpair.answers.level_change import LevelChange, level_shown, level_title
+from matchedpair.answers.missing import NO_TIMES
 from matchedpair.answers.phrases import listed, number, sentence
 from matchedpair.answers.thresholds import SEEN, TIME
 from matchedpair.answers.unjudged import about_reference, reference_step
@@ -40,7 +41,9 @@ def by_reference(facts: StudyFacts, levels: Sequence[OptionFact]) -> Answer:
     errors = sorted((level.visible_error, level.key, level) for level in levels if level.visible_error is not None)
     if len(errors) < len(levels):
         text = f"Not decided: the picture changes up to {subject} {top}, and nothing tells which level is right"
-        because = (Claim("No level takes more time than another for sure."), *about_reference(facts, levels))
+        timed = all(level.seconds is not None for level in (levels[0], levels[-1]))
+        work = "Neither end takes more time than the other for sure." if timed else NO_TIMES
+        because = (Claim(work), *about_reference(facts, levels))
         return Answer(
             facts.question, sentence(text), UNSURE, because=because, next=reference_step(facts, tuple(levels))
         )

@@ -68,6 +68,11 @@ export function addressOf(proof: Claim["proof"], study: number): string {
 /** What only rendering settles: of renders made elsewhere more are brought in instead. */
 const MADE_HERE: readonly string[] = ["seeds", "levels", "run", "search"];
 
+/** What to bring in: as many seeds as would settle it, where seeds would. */
+export function bringIn(step: { act: string; words: string }): string {
+  return step.act === "seeds" ? step.words.replace(/^Render\b/, "Bring in") : "Bring in more renders";
+}
+
 /** The one thing that would settle what is open. */
 export function NextStep({ study, answer }: { study: Schema["Study"]; answer: Answer }) {
   const settle = useSettle(study.id);
@@ -86,7 +91,7 @@ export function NextStep({ study, answer }: { study: Schema["Study"]; answer: An
     return (
       <p className="mt-2">
         <Link to="/imports" className="act inline-flex items-center" data-part="next">
-          Bring in more renders
+          {bringIn(step)}
         </Link>
       </p>
     );
