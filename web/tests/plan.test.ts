@@ -4,6 +4,7 @@ import {
   factorOf,
   firstDraft,
   fitted,
+  questionOf,
   sent,
   typed,
   typedLevels,
@@ -198,5 +199,28 @@ describe("the tiny renders of a plan", () => {
     expect(pilotWords({ ...pilot, failed: 1, reason: "It ended with 3." }, true)).toContain(
       "It ended with 3.",
     );
+  });
+});
+
+describe("the question how much of a setting is needed", () => {
+  const settings = [
+    { name: "bounces", title: "Maximum bounces" },
+    { name: "smoothing", title: "Smoothing" },
+  ];
+  const kept = (question: string, asked = "bounces") => ({ ...first(), asked, question }) as Kept;
+  const varied = (...names: string[]) => names.map((subject) => ({ subject, levels: [] }));
+  const proposed = "How many bounces does this scene need?";
+
+  it("goes with the setting that varies alone", () => {
+    const much = "How much smoothing does this scene need?";
+    expect(questionOf(kept(proposed), varied("smoothing"), settings)).toBe(much);
+    expect(questionOf(kept(much), varied("bounces"), settings)).toBe(proposed);
+    expect(questionOf(kept(proposed), varied("bounces", "smoothing"), settings)).toBe(proposed);
+    expect(questionOf(kept(proposed), varied("view"), settings)).toBe(proposed);
+  });
+
+  it("leaves words of one's own, and other questions, as they are", () => {
+    expect(questionOf(kept("Enough?"), varied("smoothing"), settings)).toBe("Enough?");
+    expect(questionOf(kept(proposed, "own"), varied("smoothing"), settings)).toBe(proposed);
   });
 });

@@ -56,7 +56,7 @@ QUESTIONS = (
              "About as many samples in all. Noise per pixel is not the noise seen: look at one apparent size."),
     Question("bounces", "How many bounces does this scene need?",
              "Bounces from few to many: where the picture stops changing, the rest is wasted.",
-             "range", ("setting:bounces",), "settings", ("look", "time", "noise"), "Everything but the bounces."),
+             "range", ("setting:bounces",), "settings", ("look", "time", "noise"), "Everything but this one setting."),
     Question("pass", "Which engine should make this pass?",
              "Every engine that writes the pass, on the same setup.",
              "range", (ENGINE,), "time", ("time", "noise"), "Scene, view, size. The pass is judged, not the picture.",

@@ -11,7 +11,7 @@ import { Failed, Loading, Notice } from "../../parts/Notice";
 import { useRemembered } from "../../parts/remembered";
 import { useSettled } from "../../parts/useSettled";
 import { useTitle } from "../../parts/useTitle";
-import { factorOf, firstDraft, fitted, sent } from "./draft";
+import { factorOf, firstDraft, fitted, questionOf, sent } from "./draft";
 import type { Draft, Kept } from "./kept";
 import { PlanAside } from "./PlanAside";
 import { RunningFields } from "./RunningFields";
@@ -83,7 +83,12 @@ function Form({ study, scenes, engines, questions }: Given) {
   const refused = saving.error instanceof Problem ? saving.error.fields : {};
   const found = draft.factors.length > 0 ? (preview.data?.problems ?? {}) : {};
   const problems = { ...withoutEmptyQuestion(found, draft), ...refused };
-  const vary = useVary(draft, kind, request, problems, change);
+  const vary = useVary(draft, kind, request, problems, (part) =>
+    change({
+      ...part,
+      question: questionOf(draft, part.factors ?? draft.factors, engine?.settings ?? []),
+    }),
+  );
   const ready =
     draft.question.trim() !== "" && draft.factors.length > 0 && Object.keys(problems).length === 0;
   const general = saving.error && Object.keys(refused).length === 0 ? saving.error.message : "";

@@ -111,6 +111,22 @@ export function withoutFactor(draft: Kept, subject: string): Partial<Kept> {
   return { factors: draft.factors.filter((each) => each.subject !== subject), left_out: [] };
 }
 
+const OF_A_SETTING = /^How (many|much) .+ does this scene need\?$/;
+
+/** The question how much of a setting is needed, of the setting that now varies alone; words of one's own are kept. */
+export function questionOf(
+  draft: Kept,
+  factors: Kept["factors"],
+  settings: Pick<Schema["Setting"], "name" | "title">[],
+): string {
+  const [only, ...others] = factors;
+  const title = settings.find((each) => each.name === only?.subject)?.title;
+  if (draft.asked !== "bounces" || !OF_A_SETTING.test(draft.question) || !title || others.length > 0)
+    return draft.question;
+  const what = only?.subject === "bounces" ? "many bounces" : `much ${title.toLowerCase()}`;
+  return `How ${what} does this scene need?`;
+}
+
 /** Text typed for a number, as a number when it is one; else the text itself, so that the server can say what is wrong. */
 export function typed(text: string): Scalar {
   const value = Number(text.replace(",", "."));
