@@ -43,7 +43,7 @@ def layers_besides(row: ImportSet) -> list[str]:
 
 def pass_of(rows: Iterable[ImportedRender], layer: str) -> Passes:
     """Keep a layer of each file as a picture. Raises `InputError` where no file has it."""
-    name = pass_name(layer)
+    name = _pass_name(layer)
     pictures, left_out = {}, []
     for row in rows:
         try:
@@ -55,7 +55,7 @@ def pass_of(rows: Iterable[ImportedRender], layer: str) -> Passes:
     return Passes(name, pictures, tuple(left_out))
 
 
-def pass_name(layer: str) -> str:
+def _pass_name(layer: str) -> str:
     """What a layer is called as a pass."""
     return re.sub(r"\W+", "_", layer).strip("_")[:40] or WORDLESS
 

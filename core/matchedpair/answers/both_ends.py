@@ -15,10 +15,9 @@ from matchedpair.answers.facts import OptionFact, StudyFacts
 from matchedpair.answers.level_change import LevelChange, change_from, level_shown, level_title
 from matchedpair.answers.phrases import number, place_of_box, sentence
 from matchedpair.answers.settle import more_seeds
-from matchedpair.answers.thresholds import PATCHES, STOPS
+from matchedpair.answers.thresholds import MORE_PATCHES, PATCHES, STOPS
 
 GRAINY = 1.5  # times the noise of the least noisy level without fault
-MORE = 1.5  # times the patches of the other end
 
 
 @dataclass(frozen=True)
@@ -34,7 +33,7 @@ def of_patches(facts: StudyFacts, levels: Sequence[OptionFact], too_many: Step) 
     """
     noise = {option.key: each for option in levels if (each := _noise(facts, option)) is not None}
     first, last = levels[0].patches or 0.0, levels[-1].patches or 0.0
-    if len(noise) < len(levels) or max(first, last) < max(PATCHES, MORE * min(first, last)):
+    if len(noise) < len(levels) or max(first, last) < max(PATCHES, MORE_PATCHES * min(first, last)):
         return None
     upward = last > first  # whether the fault lies above
     ordered = list(levels if upward else reversed(levels))

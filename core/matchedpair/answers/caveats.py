@@ -15,6 +15,7 @@ from matchedpair.answers.thresholds import (
     FIREFLIES,
     GRAIN_AGAINST_PATCHES,
     MEMORY,
+    MORE_PATCHES,
     NOISE,
     PART,
     PLAIN_COLOUR,
@@ -173,7 +174,7 @@ def _of_options(pair: PairFact, control: OptionFact, trial: OptionFact) -> list[
 
 def patches_beside(control: OptionFact, trial: OptionFact) -> str:
     """The trial's uneven patches where it has clearly more of them; empty where it has not."""
-    if trial.patches is None or (control.patches is not None and trial.patches <= 1.5 * control.patches):
+    if trial.patches is None or (control.patches is not None and trial.patches <= MORE_PATCHES * control.patches):
         return ""
     kind = "the same in every seed" if trial.lasting_patches else "other ones with each seed"
     return f"it has uneven patches of {number(trial.patches)} %, {kind}"

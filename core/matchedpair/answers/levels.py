@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from matchedpair.answers.answer import HIGHER_LEVELS, PAIR, SURE, UNSURE, Answer, Claim, Proof, Step
 from matchedpair.answers.both_ends import of_patches
 from matchedpair.answers.facts import OptionFact, StudyFacts
@@ -22,7 +24,7 @@ def answer(facts: StudyFacts) -> Answer:
     compared with, or the lowest where that takes more time.
     """
     levels = [level for _, level in _levels(facts)]
-    if len(levels) < 2 or any(change_from(facts, level, levels[-1]) is None for level in levels[:-1]):
+    if len(levels) < 2 or len(changes := _changes(facts, levels)) < len(levels) - 1:
         return nothing_yet(facts)
     patchy = of_patches(facts, levels, MORE_SAMPLES)
     if patchy is not None:
@@ -30,7 +32,8 @@ def answer(facts: StudyFacts) -> Answer:
     down = lowest_is_truest(levels)
     options = levels[::-1] if down else levels
     truest = options[-1]
-    changes = [change for level in options[:-1] if (change := change_from(facts, level, truest)) is not None]
+    if down:
+        changes = _changes(facts, options)
     subject, top = level_title(truest), level_shown(truest)
     enough = next((n for n in range(len(changes) + 1) if not any(each.changed for each in changes[n:])), len(changes))
     same = changes[enough:]
@@ -60,6 +63,11 @@ def answer(facts: StudyFacts) -> Answer:
     dark = max(each.darkest for each in same)
     blind = (Claim(f"in the darkest parts up to {number(dark)} stops would not have shown"),) if dark > STOPS else ()
     return Answer(facts.question, sentence(text), SURE, least.key, tuple(told), blind, None, _proof(below or largest))
+
+
+def _changes(facts: StudyFacts, levels: Sequence[OptionFact]) -> list[LevelChange]:
+    """Of all levels from the last of them, as far as they were compared."""
+    return [change for level in levels[:-1] if (change := change_from(facts, level, levels[-1])) is not None]
 
 
 def _levels(facts: StudyFacts) -> list[tuple[float, OptionFact]]:

@@ -145,16 +145,17 @@ def _of_one(facts: StudyFacts, ladder: _Ladder) -> Answer:
     option, value = ladder.options[0], ladder.step(0)
     seen = option.visible_noise.value if option.visible_noise else 0.0
     proof = Proof(CURVE, options=(option.key,))
-    fewer = "higher" if ladder.down else "lower"
     if seen < SEEN:
         text = f"Not sure yet: at {ladder.at(value)} {UNSEEN} ({number(seen)} ΔE); whether fewer do is not known"
-        return Answer(
-            facts.question, sentence(text), UNSURE, 0, (), (), Step(HIGHER_LEVELS, f"Add {fewer} levels"), proof
-        )
-    halves = ladder.told(ladder.efforts[0] * (seen / SEEN) ** 2)
-    told = (Claim(f"If it falls as noise mostly does, it takes about {halves}.", proof),)
-    step = Step(HIGHER_LEVELS, "Add lower levels" if ladder.down else "Add higher levels")
-    return Answer(facts.question, sentence(_still_visible(ladder, seen)), SURE, 0, told, (), step, proof)
+        return Answer(facts.question, sentence(text), UNSURE, 0, (), (), _add(lower=not ladder.down), proof)
+    takes = ladder.told(ladder.efforts[0] * (seen / SEEN) ** 2)
+    told = (Claim(f"If it falls as noise mostly does, it takes about {takes}.", proof),)
+    text = _still_visible(ladder, seen)
+    return Answer(facts.question, sentence(text), SURE, 0, told, (), _add(lower=ladder.down), proof)
+
+
+def _add(*, lower: bool) -> Step:
+    return Step(HIGHER_LEVELS, f"Add {'lower' if lower else 'higher'} levels")
 
 
 def _still_visible(ladder: _Ladder, seen: float) -> str:
@@ -186,7 +187,7 @@ def _more_than(facts: StudyFacts, ladder: _Ladder, enough: tuple[float, float, f
         told.append(Claim(f"Halving the noise takes {halving}."))
     return Answer(
         facts.question, sentence(_still_visible(ladder, seen)), SURE, 0, tuple(told), _but(ladder, proof),
-        Step(HIGHER_LEVELS, "Add lower levels" if ladder.down else "Add higher levels"), proof,
+        _add(lower=ladder.down), proof,
     )  # fmt: skip
 
 

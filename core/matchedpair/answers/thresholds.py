@@ -12,6 +12,7 @@ PLAIN_COLOUR = 2.0
 SEEN = 1.0  # ΔE, of visible noise and visible error, at the study's viewing distance
 GRAIN_AGAINST_PATCHES = 0.1  # by which noise and visible noise may part before it is said
 PATCHES = 2.0  # percent in spread: twice that, as many patches have, is 1 ΔE on a middle grey
+MORE_PATCHES = 1.5  # times the other's, from which one has clearly more of them
 MEMORY = 1.25
 FIREFLIES = 2.0
 DETAIL = 0.05  # of the finest octave
