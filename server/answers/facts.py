@@ -65,6 +65,8 @@ def study_facts(
         reference_engine=str(judged.details.get("engine") or "") if judged else "",
         reference_quality=_quality(judged, options),
         reference_to_come=reference_to_come, reference_problem=_problem(options, references),
+        has_photograph=study.asked == "light"
+        and any(references.photograph_of(own.option.setup) is not None for own in options),
     )  # fmt: skip
 
 
@@ -101,7 +103,7 @@ def _option(
     reference = references.of(option.setup)
     itself = _is_own(reference, own)  # then it says nothing of it
     apparent_error, apparent_detail = (None, None) if itself else apparent_figures(own)
-    near, not_near = near_facts(own)
+    near, not_near = near_facts(own, references)
     refines, finest = refining(option.engine, option.settings, option.quality_knob)
     memory = [run.peak_memory_bytes for run in own.runs if run.peak_memory_bytes is not None]
     quality = option.settings.get(option.quality_knob)

@@ -23,7 +23,6 @@ from server.answers.studies import AnsweredStudy, answered_study
 from server.measuring.measuring import unpacked
 from server.measuring.models import Measure
 from server.measuring.option_facts import frame_name
-from server.measuring.question_measures import photograph_of
 from server.measuring.which_reference import References
 from server.pairs.look_facts import part_facts
 from server.pairs.pair import PairFigures, pair_figures, with_all, zone_box
@@ -202,7 +201,8 @@ def _of_option(found: AnsweredStudy, proof: Proof) -> tuple[str, list[Shown]]:
         return "", []
     size = option.setup.description().picture_size
     whole = (0, 0, *size)
-    reference, photograph = References().of(option.setup), photograph_of(option.setup)
+    references = References()
+    reference, photograph = references.of(option.setup), references.photograph_of(option.setup)
     shown = []
     if photograph is not None and photograph.matched_picture and found.facts.question == "light":
         shown.append(Shown(photograph.title, photograph.matched_picture, (0, 0, *_size(photograph.matched_picture))))

@@ -24,7 +24,7 @@ from server.measuring.question_measures import (
     PASS_NOISE,
     VERSIONS,
 )
-from server.measuring.which_reference import reference_pictures
+from server.measuring.which_reference import References, reference_pictures
 from server.references.models import Reference
 
 
@@ -45,11 +45,14 @@ def pass_fact(own: OptionFacts) -> PassFact | None:
     return PassFact(names[0], *map(_figure_of, rows))
 
 
-def near_facts(own: OptionFacts) -> tuple[tuple[NearFact, ...], str]:
-    """Nearness to a photograph by zone, the whole first; or why there is none."""
+def near_facts(own: OptionFacts, references: References) -> tuple[tuple[NearFact, ...], str]:
+    """Nearness to the photograph that is there now by zone, the whole first; or why there is none."""
     found, reasons = [], []
-    for zone in own.zones:
+    photograph = references.photograph_of(own.option.setup) if (NEARNESS, WHOLE) in own.measures else None
+    for zone in own.zones if photograph is not None else ():
         row = _kept(own, NEARNESS, zone, [run.picture for run in own.runs])
+        if row is not None and row.inputs[-1] != photograph.picture:
+            continue
         if row is not None and row.details:
             found.append(NearFact(zone, **{name: _told(value) for name, value in row.details.items()}))
         elif row is not None and row.refused:

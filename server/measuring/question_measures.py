@@ -34,7 +34,7 @@ from server.measuring.inputs import (
 )
 from server.measuring.models import Comparison, Measure
 from server.measuring.which_reference import References, reference_pictures
-from server.references.models import Reference, ReferenceKind
+from server.references.models import Reference
 from server.runs.models import OPEN_STATES, Run
 from server.store.pixels import stored_picture
 from server.studies.models import Option, Purpose, Setup, Study
@@ -217,8 +217,9 @@ def _one_pass(
 
 def _photographs(options: Sequence[Option], zones: ZonesByView) -> Iterator[_Wanted]:
     """Every option against the newest photograph of its scene and view, whichever light it was taken for."""
+    references = References()
     for option in options:
-        runs, photograph = _pictured(option), photograph_of(option.setup)
+        runs, photograph = _pictured(option), references.photograph_of(option.setup)
         if runs and photograph is not None:
             to_measure = zones_to_measure(option.setup, zones)
             yield _Wanted(
@@ -227,14 +228,6 @@ def _photographs(options: Sequence[Option], zones: ZonesByView) -> Iterator[_Wan
                     option, runs, photograph, to_measure
                 ),
             )  # fmt: skip
-
-
-def photograph_of(setup: Setup) -> Reference | None:
-    """The newest photograph of a setup's scene and view."""
-    found = Reference.objects.filter(
-        kind=ReferenceKind.PHOTOGRAPH, removed_at=None, setup__scene__name=setup.scene.name, setup__view=setup.view,
-    )  # fmt: skip
-    return found.order_by("-created_at", "-pk").first()
 
 
 def _near(

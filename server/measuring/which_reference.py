@@ -1,4 +1,6 @@
-"""What an option's renders are judged by: the newest reference of the same setup that can be measured against."""
+"""What an option's renders are judged by: the newest reference of the same setup that can be measured against, and the
+newest photograph of the same view.
+"""
 
 from __future__ import annotations
 
@@ -22,9 +24,19 @@ class References:
         rows = Reference.objects.filter(kind__in=MEASURED_BY, removed_at=None, encoding="linear")
         return {place_of(row.setup): row for row in rows.select_related("setup__scene").order_by("created_at", "pk")}
 
+    @cached_property
+    def _photographs(self) -> dict[tuple[str, str], Reference]:
+        rows = Reference.objects.filter(kind=ReferenceKind.PHOTOGRAPH, removed_at=None)
+        there = rows.select_related("setup__scene").order_by("created_at", "pk")
+        return {(row.setup.scene.name, row.setup.view): row for row in there}
+
     def of(self, setup: Setup) -> Reference | None:
         """The newest reference of exactly this setup; None without one."""
         return self._found.get(place_of(setup))
+
+    def photograph_of(self, setup: Setup) -> Reference | None:
+        """The newest photograph of a setup's scene and view, whichever light it was taken for; None without one."""
+        return self._photographs.get((setup.scene.name, setup.view))
 
 
 def reference_pictures(reference: Reference | None) -> list[str]:

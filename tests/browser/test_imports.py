@@ -187,6 +187,40 @@ class Imports(BrowserTest):
         page.get_by_role("button", name="Fill in").click()
         expect(row).to_contain_text("linear, sRGB - Display / Un-tone-mapped undone")
 
+    def test_light_set_ups_lead_to_the_photograph_they_are_compared_with(self):
+        page = self.page
+        base = textured((96, 72))
+        fall = np.exp2(np.linspace(-1.5, 1.5, 96, dtype=np.float32))[None, :, None]
+        lights = {"lantern": base * fall, "noon": base * fall[:, ::-1]}
+        files, lines = [], ["file,engine,light,scene,view,seed"]
+        for light, picture in lights.items():
+            for seed in (1, 2):
+                files.append(write(self.renders / f"{light}{seed}.exr", noisy(picture, 0.05, seed)))
+                lines.append(f"{files[-1].name},Glint,{light},Stall,top,{seed}")
+        table = self.renders / "farm.csv"
+        table.write_text("\n".join(lines))
+        taken = write(self.renders / "photo.exr", noisy(3 * lights["lantern"], 0.02, 9))
+        self.open("/imports")
+        page.locator('input[type="file"]').set_input_files([*files, table])
+        page.get_by_role("button", name="Import all 4").click()
+        expect(page.locator('tr[data-render="noon1.exr"]')).to_contain_text("noon")
+        side = page.get_by_role("complementary", name="Make a study")
+        expect(side.get_by_label("It asks")).to_have_value("light")
+        side.get_by_role("button", name="Make the study").click()
+        side.get_by_role("link", name="Open the study").click()
+        measure_outstanding(Option.objects.all())
+        expect(self.heading()).to_contain_text("there is no photograph of this view")
+        page.get_by_role("link", name="Add a photograph").click()
+        expect(page.get_by_role("img", name="Stall, top, lantern")).to_be_visible()
+        page.locator('input[type="file"]').set_input_files(taken)
+        page.get_by_role("button", name="Add the reference").click()
+        expect(page.locator('[data-reference="photo.exr"]')).to_contain_text("Photograph, 96 × 72")
+        page.get_by_label("Variant").select_option("noon")
+        expect(page.locator('[data-reference="photo.exr"]'), "it is of the view").to_be_visible()
+        measure_outstanding(Option.objects.all())
+        self.open(f"/studies/{Study.objects.get().pk}")
+        expect(self.heading()).to_contain_text("Lantern comes nearest the photograph")
+
     def test_frames_become_a_sequence_with_its_gap_told(self):
         page = self.page
         for number in (1, 2, 3, 5):

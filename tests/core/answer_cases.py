@@ -258,12 +258,12 @@ def lights(*distances, half=0.03):
         )  # fmt: skip
         rows.append(option(number, name, levels=(level("light", name, changed=number > 1),), near=(near,)))
     facts = study("light", rows, [pair(row.key, subject=row.name) for row in rows[1:]], "Which light comes nearest?")
-    return replace(facts, left_out=("Floor",))
+    return replace(facts, left_out=("Floor",), has_photograph=True)
 
 
 def no_photograph():
     facts = lights(2.1, 3.4)
-    return replace(facts, options=tuple(replace(each, near=()) for each in facts.options))
+    return replace(facts, has_photograph=False, options=tuple(replace(each, near=()) for each in facts.options))
 
 
 def search(**more):

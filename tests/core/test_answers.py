@@ -377,6 +377,20 @@ class Photograph(unittest.TestCase):
         )
         self.assertIn("It does not look alike", answer_of(blind).sentence)
 
+    def test_one_of_three_that_cannot_be_laid_over_is_told(self):
+        facts = lights(2.1, 3.4, 4.0)
+        first, second, third = facts.options
+        answer = answer_of(replace(facts, options=(first, second, replace(third, near=(), not_near="not alike"))))
+        self.assertEqual(answer.choice, first.key)
+        self.assertIn("the photograph could not be laid over Dusk sky only", [claim.text for claim in answer.but])
+
+    def test_while_they_are_being_compared_with_it_that_is_said(self):
+        facts = lights(2.1, 3.4)
+        first, second = facts.options
+        answer = answer_of(replace(facts, options=(first, replace(second, near=()))))
+        self.assertEqual((answer.sure, answer.choice), (NOTHING, 0))
+        self.assertIn("wait to be compared with the photograph", answer.sentence)
+
 
 class Maps(unittest.TestCase):
     def test_bytes_and_whether_it_can_be_seen(self):

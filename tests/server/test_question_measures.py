@@ -275,5 +275,15 @@ class Photographs(QuestionMeasures):
         self.finish(study, self.seen)
         self.assertIn("there is no photograph", answered_study(study).answer.sentence)
         self.upload("photograph", np.random.default_rng(1).random((72, 96, 3)).astype(np.float32))
+        self.assertIn("wait to be compared", answered_study(study).answer.sentence)
         measure_outstanding(Option.objects.filter(study=study))
         self.assertIn("does not look like this render", answered_study(study).answer.sentence)
+
+    def test_a_photograph_that_was_removed_says_nothing_any_more(self):
+        study = self.study()
+        self.finish(study, self.seen)
+        photograph = self.upload("photograph", 0.5 * FEW)
+        measure_outstanding(Option.objects.filter(study=study))
+        self.assertIn("comes nearest", answered_study(study).answer.sentence)
+        self.call("DELETE", f"/api/references/{photograph.pk}/")
+        self.assertIn("there is no photograph", answered_study(study).answer.sentence)

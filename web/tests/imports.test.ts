@@ -55,6 +55,8 @@ describe("options among renders made elsewhere", () => {
     expect(asked(of(["Moth"], [16, 64]))).toBe("own");
     const versions = ["1", "2"].map((version) => render({ engine: "Moth", version }, { AA: 16 }));
     expect(asked(grouped(versions))).toBe("version");
+    const lights = ["noon", "lantern"].map((variant) => render({ engine: "Moth", variant }, { AA: 16 }));
+    expect(asked(grouped(lights))).toBe("light");
     const switched = [{ AA: 16 }, { AA: 16, picker: "on" }].map((each) => render({ engine: "Moth" }, each));
     expect(asked(grouped(switched))).toBe("feature");
     const sizes = [render({ engine: "Moth" }, { AA: 64 }), render({ engine: "Moth" }, { AA: 16 }, 960)];

@@ -341,7 +341,7 @@ class SearchFact:
 class StudyFacts:
     """A study: its question by name and in words, its options, its pairs, the searches for the least settings, and the
     zones that count nowhere; which engine made its reference and with how much of its quality knob, whether one is
-    being rendered, and why nothing can be judged by the one that is there.
+    being rendered, and why nothing can be judged by the one that is there; and whether there is a photograph.
     """
 
     question: str
@@ -358,6 +358,7 @@ class StudyFacts:
     reference_quality: float | None = None
     reference_to_come: bool = False
     reference_problem: str = ""
+    has_photograph: bool = False
     format: int = FORMAT
 
     def option(self, key: int) -> OptionFact | None:

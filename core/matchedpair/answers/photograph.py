@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from matchedpair.answers.answer import (
+    ADD_PHOTOGRAPH,
     NOTHING,
     OPTION,
     REFERENCE,
-    RENDER_REFERENCE,
     SURE,
     UNSURE,
     Answer,
@@ -63,9 +63,11 @@ def _missing(facts: StudyFacts) -> Answer:
         return Answer(facts.question, sentence(text), UNSURE)
     if len([option for option in facts.options if option.seeds]) < 2 or any(option.open for option in facts.options):
         return nothing_yet(facts)
-    if not any(option.near for option in facts.options):
+    if not facts.has_photograph:
         text = "Not decided: there is no photograph of this view to compare the renders with"
-        return Answer(facts.question, sentence(text), UNSURE, next=Step(RENDER_REFERENCE, "Add a photograph"))
+        return Answer(facts.question, sentence(text), UNSURE, next=Step(ADD_PHOTOGRAPH, "Add a photograph"))
+    if any(option.seeds and not option.near for option in facts.options):
+        return Answer(facts.question, "The renders are there and wait to be compared with the photograph.", NOTHING)
     return Answer(facts.question, "Only one of these set-ups can be compared with the photograph.", NOTHING)
 
 
@@ -93,6 +95,9 @@ def _but(facts: StudyFacts, near: NearFact) -> tuple[Claim, ...]:
     ]
     proof = Proof(REFERENCE)
     found.append(Claim("brightness and white balance were matched, so the photograph says nothing of them", proof))
+    apart = [_light(option) for option in facts.options if option.not_near]
+    if apart:
+        found.append(Claim(f"the photograph could not be laid over {listed(apart)}", proof))
     if facts.left_out:
         found.append(Claim(f"left out: {listed(facts.left_out[:3])}", proof))
     return tuple(found)

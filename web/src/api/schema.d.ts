@@ -2457,9 +2457,10 @@ export interface components {
          *     * `look` - look
          *     * `search` - search
          *     * `times` - times
+         *     * `photograph` - photograph
          * @enum {string}
          */
-        ActEnum: "seeds" | "reference" | "take reference" | "reference sequence" | "zone" | "levels" | "run" | "look" | "search" | "times";
+        ActEnum: "seeds" | "reference" | "take reference" | "reference sequence" | "zone" | "levels" | "run" | "look" | "search" | "times" | "photograph";
         /** @description The error against a reference sequence, how much of it changes from frame to frame, and the lag behind it. */
         AgainstReference: {
             lag: components["schemas"]["Lag"] | null;

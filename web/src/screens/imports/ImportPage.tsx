@@ -185,6 +185,7 @@ function RenderTable({
             </td>
             <td>
               <Known render={render} names={["scene", "view"]} />
+              <span className="block text-soft">{moreOfPlace(render)}</span>
             </td>
             <td className="number">
               <Known render={render} names={["seed"]} />
@@ -232,6 +233,11 @@ function Settings({ render, varying }: { render: Render; varying: string[] }) {
       ) : null}
     </span>
   );
+}
+
+/** What else its place is known by: a light set-up, a frame. */
+function moreOfPlace({ fields_known: { variant, frame } }: Render): string {
+  return [variant, frame != null && `frame ${frame}`].filter(Boolean).join(", ");
 }
 
 function Known({ render, names }: { render: Render; names: string[] }) {

@@ -14,6 +14,7 @@ export function suggested(groups: Group[], knobs: readonly string[]): Suggestion
   const first = (group: Group) => group.renders[0];
   if (seen((group) => first(group)?.fields_known.engine) > 1) return asking("engine");
   if (seen((group) => first(group)?.fields_known.version) > 1) return asking("version");
+  if (seen((group) => first(group)?.fields_known.variant) > 1) return asking("light");
   if (seen((group) => `${first(group)?.width} ${first(group)?.height}`) > 1) return asking("pixels");
   const levels = (setting: string) => seen((group) => first(group)?.settings[setting]);
   if (knobs.some((knob) => levels(knob) > 2)) return asking("samples");

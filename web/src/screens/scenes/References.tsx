@@ -15,16 +15,11 @@ const KINDS: Record<Reference["kind"], string> = {
   analytic: "Analytic picture",
 };
 
-/** What renders of this view are judged against. */
-export function References({
-  scene,
-  view,
-  variant,
-}: {
-  scene: Schema["Scene"];
-  view: string;
-  variant: string;
-}) {
+type Place = { scene: Schema["Scene"]; view: string; variant: string; frame: number };
+
+/** What renders of this view are judged against; `add`: which kind somebody came here to add. */
+export function References({ add, ...place }: Place & { add: string | null }) {
+  const { scene, view, variant } = place;
   const { data } = useQuery(referencesQuery(scene.name));
   const queries = useQueryClient();
   const refresh = () => queries.invalidateQueries({ queryKey: ["references", scene.name] });
@@ -34,7 +29,8 @@ export function References({
     words: (row) => `The reference ${row.title} was removed.`,
     refresh,
   });
-  const here = data?.filter((row) => row.view === view && row.variant === variant) ?? [];
+  const here =
+    data?.filter((row) => row.view === view && (row.variant === variant || row.kind === "photograph")) ?? [];
   return (
     <section aria-label="References" className="mt-7">
       <h2 className="text-lg font-semibold">References of this view and variant</h2>
@@ -46,23 +42,25 @@ export function References({
       ) : null}
       <ul>
         {here.map((row) => (
-          <Row key={row.id} row={row} onRemove={() => removal.take(row)} onMatched={refresh} />
+          <Row key={row.id} scene={scene} row={row} onRemove={() => removal.take(row)} onMatched={refresh} />
         ))}
       </ul>
       {removal.notice}
-      <details className="mt-3">
+      <details className="mt-3" open={add !== null}>
         <summary>Add a photograph, an analytic picture, or a long render from a file</summary>
-        <AddReference scene={scene} view={view} variant={variant} onAdded={refresh} />
+        <AddReference {...place} first={add === "render" ? "render" : "photograph"} onAdded={refresh} />
       </details>
     </section>
   );
 }
 
 function Row({
+  scene,
   row,
   onRemove,
   onMatched,
 }: {
+  scene: Schema["Scene"];
   row: Reference;
   onRemove: () => void;
   onMatched: () => Promise<unknown>;
@@ -85,12 +83,13 @@ function Row({
         <p className="font-semibold text-base">{row.title}</p>
         <p>
           {KINDS[row.kind]}, {row.width} × {row.height}, {day(row.created_at)}
+          {row.frame === scene.first_frame ? "" : `, frame ${row.frame}`}
           {row.kind === "render"
             ? row.twin
               ? ", with its twin"
               : ", without a twin: its own noise is unknown"
             : ""}
-          {row.encoding === "display" ? "; display-encoded, for looking only" : ""}
+          {row.encoding === "display" ? ", its values taken as sRGB" : ""}
         </p>
         <p className="text-soft">{details(row)}</p>
         {row.match ? <Report match={row.match} /> : null}
@@ -172,15 +171,16 @@ function AddReference({
   scene,
   view,
   variant,
+  frame: shown,
+  first,
   onAdded,
-}: {
-  scene: Schema["Scene"];
-  view: string;
-  variant: string;
+}: Place & {
+  first: Reference["kind"];
   onAdded: () => Promise<unknown>;
 }) {
   const transforms = useQuery(transformsQuery);
-  const [kind, setKind] = useState<Reference["kind"]>("photograph");
+  const [kind, setKind] = useState<Reference["kind"]>(first);
+  const [frame, setFrame] = useState(`${shown}`);
   const [said, setSaid] = useState(EMPTY);
   const [transform, setTransform] = useState("");
   const [file, setFile] = useState<File | null>(null);
@@ -198,6 +198,7 @@ function AddReference({
         scene: scene.name,
         view,
         variant,
+        frame,
         transform,
         details: JSON.stringify(known),
       };
@@ -242,6 +243,18 @@ function AddReference({
           onChange={(event) => setSaid({ ...said, title: event.target.value })}
         />
       </Labelled>
+      {kind !== "photograph" && scene.first_frame !== scene.last_frame ? (
+        <Labelled title="Frame">
+          <input
+            className="field w-full"
+            type="number"
+            min={scene.first_frame}
+            max={scene.last_frame}
+            value={frame}
+            onChange={(event) => setFrame(event.target.value)}
+          />
+        </Labelled>
+      ) : null}
       <div className="col-span-2">
         <FileDrop
           accept=".exr,.hdr,.tif,.tiff,.png,.jpg,.jpeg"
@@ -272,7 +285,7 @@ function AddReference({
           value={transform}
           onChange={(event) => setTransform(event.target.value)}
         >
-          <option value="">Not known</option>
+          <option value="">{kind === "photograph" ? "A camera's own, taken as sRGB" : "Not known"}</option>
           <option value="linear">Nothing: linear light</option>
           {transforms.data?.names.map((each) => (
             <option key={each}>{each}</option>
@@ -281,7 +294,7 @@ function AddReference({
       </Labelled>
       <div className="col-span-2 flex items-center gap-3">
         <button type="submit" className="act" data-kind="main" disabled={!file || add.isPending}>
-          {add.isPending ? "Taking it in …" : "Add the reference"}
+          {add.isPending ? "Adding …" : "Add the reference"}
         </button>
         {file ? null : <span className="text-soft text-sm">Choose a picture first.</span>}
       </div>

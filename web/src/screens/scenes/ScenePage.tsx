@@ -1,6 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
-import { Link, useParams } from "react-router";
+import { Link, useParams, useSearchParams } from "react-router";
 import { api, body, type Schema } from "../../api/client";
 import { scenesQuery, transformsQuery, viewPictureQuery, zonesQuery } from "../../api/queries";
 import { ChangedMeanwhile, isStale, seen } from "../../parts/ChangedMeanwhile";
@@ -45,9 +45,16 @@ export function ScenePage() {
 
 /** `renders`: whether its files are here, so that it can be rendered. */
 function Scene({ scene, renders }: { scene: Schema["Scene"]; renders: boolean }) {
-  const [kept, setView] = useRemembered(`scene.${scene.name}.view`, scene.views[0]?.name ?? "");
-  const view = scene.views.some((each) => each.name === kept) ? kept : (scene.views[0]?.name ?? "");
-  const [variant, setVariant] = useState("as-is");
+  const [wanted] = useSearchParams();
+  const [kept, setKept] = useRemembered(`scene.${scene.name}.view`, "");
+  const [chosenView, setChosenView] = useState(wanted.get("view") ?? kept);
+  const view = oneOf(scene.views, chosenView);
+  const setView = (name: string) => {
+    setChosenView(name);
+    setKept(name);
+  };
+  const [chosenVariant, setVariant] = useState(wanted.get("variant") ?? "as-is");
+  const variant = oneOf(scene.variants, chosenVariant);
   const [exposure, setExposure] = useState(0);
   const zones = useQuery(zonesQuery(scene.name));
   const here = (zones.data ?? []).filter((zone) => zone.view === view);
@@ -174,7 +181,13 @@ function Scene({ scene, renders }: { scene: Schema["Scene"]; renders: boolean })
           ) : null,
         )}
         <div className="mt-2">{edit.undo}</div>
-        <References scene={scene} view={view} variant={variant} />
+        <References
+          scene={scene}
+          view={view}
+          variant={variant}
+          frame={Number(wanted.get("frame")) || scene.first_frame}
+          add={wanted.get("add")}
+        />
       </div>
       <aside
         aria-label="Zones and what the scene declares"
@@ -203,6 +216,11 @@ function Scene({ scene, renders }: { scene: Schema["Scene"]; renders: boolean })
       </aside>
     </div>
   );
+}
+
+/** What was chosen, or the first where a scene has none of that name. */
+function oneOf(rows: readonly { name: string }[], chosen: string): string {
+  return rows.some((each) => each.name === chosen) ? chosen : (rows[0]?.name ?? "");
 }
 
 /** The shape of what is shown, in which zones are drawn. */
@@ -370,7 +388,7 @@ function Declared({ scene }: { scene: Schema["Scene"] }) {
           </li>
         ))}
       </ul>
-      <h2 className="mt-6 mb-1 font-semibold">Stresses</h2>
+      {scene.stresses.length > 0 ? <h2 className="mt-6 mb-1 font-semibold">Stresses</h2> : null}
       <ul className="text-sm">
         {scene.stresses.map((stress) => (
           <li key={stress.name} className="border-line border-b py-1">

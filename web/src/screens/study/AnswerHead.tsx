@@ -65,6 +65,17 @@ export function addressOf(proof: Claim["proof"], study: number): string {
   return proof.kind === "curve" ? `/studies/${study}/curves` : "";
 }
 
+/** Where zones and references of a study's own place are, to add one of a kind. */
+export function scenePlace(study: Schema["Study"], add?: "render" | "photograph"): string {
+  const place = new URLSearchParams({
+    view: study.view,
+    variant: study.variant,
+    frame: `${study.frame}`,
+    ...(add ? { add } : {}),
+  });
+  return `/scenes/${encodeURIComponent(study.scene_name)}?${place}`;
+}
+
 /** What only rendering settles: of renders made elsewhere more are brought in instead. */
 const MADE_HERE: readonly string[] = ["seeds", "levels", "run", "search"];
 
@@ -79,8 +90,9 @@ export function NextStep({ study, answer }: { study: Schema["Study"]; answer: An
   const { next: step, shown } = answer;
   if (!step) return null;
   const elsewhere = {
-    reference: `/scenes/${encodeURIComponent(study.scene_name)}`,
-    zone: `/scenes/${encodeURIComponent(study.scene_name)}`,
+    reference: scenePlace(study, "render"),
+    photograph: scenePlace(study, "photograph"),
+    zone: scenePlace(study),
     "reference sequence": `/studies/${study.id}/motion`,
     levels: `/studies/${study.id}/plan`,
     look: addressOf(shown, study.id),
