@@ -42,6 +42,11 @@ def feature(noise, time, *, question="feature", **more):
     return study(question, sides, [pair(2, noise=noise, time=time, **more)], "Is picking lights worth its time?")
 
 
+def unchanged(time):
+    """A change whose pictures are the control's to the last bit."""
+    return feature(ratio(1.0, 0.02), time, identical=True, cells=(), found=None, smallest=None)
+
+
 def smoothed(error, noise, *, time, sharpness=0.3):
     """A change that makes the picture softer, with visible error and noise against a control's 2 ΔE of noise alone."""
     sides = [
@@ -313,6 +318,11 @@ CASES = {
     "A feature that does not pay": feature(ratio(0.97, 0.02), ratio(1.4, 0.05, method="wall")),
     "A feature that is not sure yet": feature(ratio(0.98, 0.03), ratio(1.01, 0.08, method="wall")),
     "A feature that seeds cannot settle": feature(ratio(0.995, 0.2), ratio(1.0, 0.4, method="wall")),
+    "A feature that changes no picture": unchanged(ratio(1.01, 0.03, method="wall")),
+    "A feature that changes no picture, and takes longer": unchanged(ratio(1.3, 0.05, method="wall")),
+    "A feature that changes no picture, and saves time": unchanged(ratio(0.7, 0.05, method="wall")),
+    "A feature that changes no picture, its time not sure yet": unchanged(ratio(0.97, 0.08, method="wall")),
+    "A feature that changes no picture, without times": unchanged(None),
     "A feature that turns on rare specks": feature(readings(0.8, 0.03, other=1.1), ratio(1.15, 0.05, method="wall")),
     "A feature that changes the look": feature(
         ratio(1.0, 0.02), ratio(1.04, 0.02, method="wall"), found=True,

@@ -1,5 +1,7 @@
 """Studies of the levels of one setting as plain figures."""
 
+from dataclasses import replace
+
 from tests.core.answer_parts import cells, level, option, pair, ratio, study
 
 
@@ -36,7 +38,26 @@ def spacing(noises, patches, *, changes=None, smallest=0.3, times=None, errors=N
     return study("bounces", rows, pairs, "How much gather spacing does this scene need?")
 
 
+def clamp(changes, *, smallest=0.3):
+    """Levels of a clamp against the control, the highest; 0 switches it off."""
+    return spacing(dict.fromkeys(changes, 1.01) | {16: 1.0}, {}, changes=changes, smallest=smallest)
+
+
+def doing_nothing(*levels):
+    """Bounces of which these are the control's pictures to the last bit."""
+    facts = bounces({2: {50: -30.0}, 4: {50: -8.0}, 8: {50: -0.2}})
+    keys = {option.key for option in facts.options if option.levels[0].value in levels}
+    pairs = [
+        replace(each, identical=True, cells=(), found=None, smallest=None) if each.trial in keys else each
+        for each in facts.pairs
+    ]
+    return replace(facts, pairs=tuple(pairs))
+
+
 LEVEL_CASES = {
+    "Bounces of which the last do nothing": doing_nothing(8),
+    "A clamp of which 0 is off": clamp({0: {50: 0.4}, 1: {50: -40.0}, 4: {50: -6.0}}),
+    "A clamp of which none is off enough": clamp({0: {50: 9.0}, 1: {50: -40.0}, 4: {50: -20.0}}),
     "Bounces": bounces({2: {50: -30.0}, 4: {50: -8.0}, 8: {50: -0.2}}),
     "Bounces that noise hides": bounces({2: {50: -30.0}, 4: {50: -2.0}, 8: {}}, smallest=4.0),
     "Levels of which some are softer": bounces({2: {}, 4: {}, 8: {}}, sharpness={2: 0.4, 4: 0.83}),

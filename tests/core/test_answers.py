@@ -106,6 +106,18 @@ class Features(unittest.TestCase):
         self.assertGreater(many.next.seeds, 2 * few.next.seeds)
         self.assertNotEqual(answer_of(CASES["A feature that seeds cannot settle"]).next.act, SEEDS)
 
+    def test_what_changes_no_bit_is_judged_by_its_time_alone(self):
+        wanted = {"": (SURE, 1), ", and takes longer": (SURE, 1), ", and saves time": (SURE, 2),
+                  ", its time not sure yet": (UNSURE, 0), ", without times": (SURE, 1)}  # fmt: skip
+        for more, told in wanted.items():
+            answer = answer_of(CASES[f"A feature that changes no picture{more}"])
+            self.assertEqual((answer.sure, answer.choice), told, answer.sentence)
+            self.assertIn("to the last bit", answer.sentence)
+            hint = any("switched on with it" in claim.text for claim in answer.but)
+            self.assertEqual(hint, more != ", and saves time")
+        own = replace(CASES["A feature that changes no picture"], question="own")
+        self.assertIn("the same to the last bit", answer_of(own).sentence)
+
     def test_where_rare_specks_decide_a_look_is_asked_for_and_not_seeds(self):
         """The farther end of noise's interval is its reading without them, and the time asked for lies between both."""
         facts = CASES["A feature that turns on rare specks"]

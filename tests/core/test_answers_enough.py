@@ -9,7 +9,7 @@ from matchedpair.answers.answer import HIGHER_LEVELS, NOTHING, RENDER_REFERENCE,
 from matchedpair.answers.facts import LevelFact, PartFact, SearchFact
 
 from tests.core.answer_cases import ANSWERS, CASES, ladder, search, sizes, thresholds
-from tests.core.answer_levels import bounces, spacing
+from tests.core.answer_levels import bounces, clamp, spacing
 from tests.core.answer_parts import ratio, seconds
 
 
@@ -112,6 +112,28 @@ class Levels(unittest.TestCase):
             "With 4 it is 2 stops darker in a small part of the", " ".join(claim.text for claim in answer.because)
         )
 
+    def test_levels_that_do_nothing_need_no_power(self):
+        answer = ANSWERS["Bounces of which the last do nothing"]
+        self.assertEqual(answer.sentence, "8 bounces: beyond that the pictures are the same to the last bit.")
+        changes = {8: {50: 30.0}, 16: {50: 30.0}}
+        noisy = spacing({1: 1.0, 8: 0.99, 16: 0.99}, {}, changes=changes, smallest=9.0)
+        answer = answer_of(noisy)
+        self.assertEqual(answer.sure, SURE, "alike in all cells, though the control of both is another")
+        self.assertTrue(answer.sentence.startswith("Gather spacing 8: beyond that the pictures are"), answer.sentence)
+        changes[16] = {50: 30.0, 51: 0.06}
+        self.assertEqual(
+            answer_of(spacing({1: 1.0, 8: 0.99, 16: 0.99}, {}, changes=changes, smallest=9.0)).sure, UNSURE
+        )
+
+    def test_0_that_switches_a_setting_off_is_its_highest_level(self):
+        answer = ANSWERS["A clamp of which 0 is off"]
+        self.assertTrue(answer.sentence.startswith("Gather spacing 16: beyond that nothing changes"), answer.sentence)
+        self.assertEqual(answer.because[-1].text, "0 is off here: it looks more like 16 than like 1.")
+        self.assertTrue(ANSWERS["A clamp of which none is off enough"].sentence.startswith("More than 16"))
+        counted = answer_of(clamp({0: {50: -50.0}, 1: {50: -40.0}, 4: {50: 0.1}}))
+        self.assertTrue(counted.sentence.startswith("Gather spacing 4"), counted.sentence)
+        self.assertFalse([claim for claim in counted.because if "off" in claim.text])
+
     def test_the_highest_need_not_be_the_control(self):
         facts = bounces({2: {50: 0.1}, 4: {50: 0.05}, 32: {50: 9.0}})
         answer = answer_of(facts)
@@ -146,7 +168,7 @@ class BothEnds(unittest.TestCase):
         self.assertIn("With 0.8 it is 0.22 stops brighter in a part of the", answer.because[0].text)
 
     def test_patches_that_nobody_sees_are_no_fault(self):
-        self.assertTrue(answer_of(spacing(self.NOISES, {1.6: 1.5})).sentence.startswith("0.1 gather spacing: beyond"))
+        self.assertTrue(answer_of(spacing(self.NOISES, {1.6: 1.5})).sentence.startswith("Gather spacing 0.1: beyond"))
 
     def test_low_levels_with_patches_are_too_little_though_their_light_is_the_same(self):
         answer = ANSWERS["A setting whose low levels have patches"]

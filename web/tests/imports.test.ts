@@ -71,6 +71,8 @@ describe("options among renders made elsewhere", () => {
       asked: "bounces",
       words: "How much gather radius does this scene need?",
     });
+    const bounces = [2, 4, 8].map((glass_bounces) => render({ engine: "Moth" }, { glass_bounces }));
+    expect(suggested(grouped(bounces), ["AA"]).words).toBe("How many glass bounces does this scene need?");
     const table = [0, 4].flatMap((clamp) =>
       ["even", "near"].map((picker) => render({ engine: "Moth" }, { clamp, picker })),
     );

@@ -17,11 +17,14 @@ from matchedpair.answers.phrases import (
     times_between,
 )
 from matchedpair.answers.same_noise import NOT_WORTH, WORTH, Cost, costs, what_tells
+from matchedpair.answers.same_pictures import of_same_pictures
 from matchedpair.answers.softer import of_uncompared
 
 
 def answer(facts: StudyFacts) -> Answer:
     """The answer from the study's pair; of several, from the one that saves or costs most."""
+    if (same := of_same_pictures(facts)) is not None:
+        return same
     rows = costs(facts)
     looks = [pair for pair in facts.pairs if looks_otherwise(pair)]
     if not rows and looks:

@@ -37,6 +37,11 @@ class LevelChange:
     sharpness: float
 
     @property
+    def exact(self) -> bool:
+        """Whether both pictures are the same to the last bit."""
+        return self.doubt == 0.0 and self.stops == 0.0
+
+    @property
     def changed(self) -> bool:
         """Whether it differs by more than counts."""
         return abs(self.stops) > STOPS or self.softer
@@ -67,9 +72,10 @@ def change_from(facts: StudyFacts, level: OptionFact, other: OptionFact) -> Leve
     if any(pair is None for pair in pairs):
         return None
     cells = [{cell.box: cell for cell in pair.cells} if isinstance(pair, PairFact) else {} for pair in pairs]
+    shown = next((pair.key for pair in pairs if isinstance(pair, PairFact) and pair.key), 0)
+    if cells[0] == cells[1]:  # of 96 cells none differs in any digit
+        return LevelChange(level, 0.0, None, shown, 0.0, (0, 0, *level.size), 0.0, 1.0)
     boxes = cells[0].keys() | cells[1].keys()
-    if not boxes:
-        return None
     largest = 0.0
     where: PartFact | None = None
     doubts = []
@@ -85,7 +91,6 @@ def change_from(facts: StudyFacts, level: OptionFact, other: OptionFact) -> Leve
     island, sign = _island(pairs)
     if island is not None and seen_stops(island) > abs(largest):
         largest, where = sign * part_stops(island.percent), island
-    shown = next((pair.key for pair in pairs if isinstance(pair, PairFact) and pair.key), 0)
     usual = sorted(doubts)[max(math.ceil(TOLD_SHARE * len(doubts)) - 1, 0)]
     fine = [pair.sharpness or 1.0 if isinstance(pair, PairFact) else 1.0 for pair in pairs]
     return LevelChange(level, largest, where, shown, *usual, max(doubts)[0], fine[0] / fine[1])
@@ -111,6 +116,13 @@ def _against_control(facts: StudyFacts, option: OptionFact) -> PairFact | bool |
 def level_title(option: OptionFact) -> str:
     """What the setting is called in a sentence."""
     return _first_number(option)[0]
+
+
+def level_named(option: OptionFact) -> str:
+    """A level with its setting: ``8 bounces``, ``gather radius 0.3 m``."""
+    title, shown = _first_number(option)
+    plural = title.endswith("s") and not title.endswith(("ss", "us", "is")) and shown[-1:].isdigit()
+    return f"{shown} {title}" if plural else f"{title} {shown}"
 
 
 def level_shown(option: OptionFact) -> str:

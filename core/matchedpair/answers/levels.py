@@ -3,16 +3,18 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
 
 from matchedpair.answers.answer import HIGHER_LEVELS, PAIR, SURE, UNSURE, Answer, Claim, Proof, Step
 from matchedpair.answers.both_ends import of_patches
 from matchedpair.answers.facts import OptionFact, StudyFacts
-from matchedpair.answers.level_change import LevelChange, change_from, level_shown, level_title
+from matchedpair.answers.level_change import LevelChange, change_from, level_named, level_shown, level_title
 from matchedpair.answers.missing import nothing_yet
 from matchedpair.answers.phrases import number, percent, place_of_box, sentence
+from matchedpair.answers.same_pictures import TO_THE_BIT
 from matchedpair.answers.settle import more_seeds
 from matchedpair.answers.thresholds import STOPS, TIME
-from matchedpair.answers.truest_level import by_reference, lowest_is_truest, nobody_knows
+from matchedpair.answers.truest_level import by_reference, lowest_is_truest, nobody_knows, off_last
 from matchedpair.engines.setting import is_number
 from matchedpair.measures.figure import over
 
@@ -23,8 +25,21 @@ def answer(facts: StudyFacts) -> Answer:
     """The answer over the first factor that is a number, at the first place. The highest level is what the others are
     compared with, or the lowest where that takes more time.
     """
-    levels = [level for _, level in _levels(facts)]
-    if len(levels) < 2 or len(changes := _changes(facts, levels)) < len(levels) - 1:
+    rows = _levels(facts)
+    if len(rows) < 2:
+        return nothing_yet(facts)
+    there = [level for _, level in rows]
+    levels = off_last(facts, there, rows[0][0])
+    found = _of_levels(facts, levels)
+    if levels == there:
+        return found
+    off = f"{level_shown(levels[-1])} is off here: it looks more like {level_shown(levels[-2])} than like"
+    return replace(found, because=(*found.because, Claim(f"{off} {level_shown(levels[0])}.")))
+
+
+def _of_levels(facts: StudyFacts, levels: Sequence[OptionFact]) -> Answer:
+    """The answer over levels of which the last should be nearest to the truth."""
+    if len(changes := _changes(facts, levels)) < len(levels) - 1:
         return nothing_yet(facts)
     patchy = of_patches(facts, levels, MORE_SAMPLES)
     if patchy is not None:
@@ -34,7 +49,7 @@ def answer(facts: StudyFacts) -> Answer:
     truest = options[-1]
     if down:
         changes = _changes(facts, options)
-    subject, top = level_title(truest), level_shown(truest)
+    top = level_shown(truest)
     enough = next((n for n in range(len(changes) + 1) if not any(each.changed for each in changes[n:])), len(changes))
     same = changes[enough:]
     least = same[0].level if same else truest
@@ -51,14 +66,16 @@ def answer(facts: StudyFacts) -> Answer:
     if not all(each.told for each in same):
         where = place_of_box(unsure.dim, unsure.level.size)
         doubt = f"in the {where} one of {number(unsure.doubt)} stops would not have shown"
-        reach = f"{'up to' if down else 'from'} {subject} {level_shown(least)}"
+        reach = f"{'up to' if down else 'from'} {level_named(least)}"
         text = f"Not sure yet: {reach} no change was found, but {doubt}"
         step = more_seeds(options, unsure.doubt, STOPS) or MORE_SAMPLES
         return Answer(facts.question, sentence(text), UNSURE, 0, darker, (), step, _proof(unsure))
     largest = max(same, key=lambda each: abs(each.stops))
     most = number(max(abs(largest.stops), 0.001))
-    start = f"{subject} up to {level_shown(least)}: below" if down else f"{level_shown(least)} {subject}: beyond"
+    start = f"{level_title(least)} up to {level_shown(least)}: below" if down else f"{level_named(least)}: beyond"
     text = f"{start} that nothing changes by more than {most} stops (we would have seen {number(unsure.doubt)})"
+    if all(each.exact for each in same):
+        text = f"{start} that {TO_THE_BIT}"
     told = [*darker, *_saved(least, truest)]
     dark = max(each.darkest for each in same)
     blind = (Claim(f"in the darkest parts up to {number(dark)} stops would not have shown"),) if dark > STOPS else ()

@@ -9,6 +9,7 @@ from matchedpair.answers.facts import PairFact, StudyFacts
 from matchedpair.answers.feature import of_pair
 from matchedpair.answers.phrases import capital, sentence, times, times_between
 from matchedpair.answers.same_noise import NOT_WORTH, WORTH, Cost, costs, what_tells
+from matchedpair.answers.same_pictures import of_same_pictures
 from matchedpair.answers.softer import is_filtered, of_uncompared
 from matchedpair.answers.unjudged import known_of, without_reference
 from matchedpair.plans.plan_kind import is_place
@@ -21,6 +22,8 @@ def answer(facts: StudyFacts) -> Answer:
     """The trial that comes to its control's noise soonest, with what the others do."""
     if facts.pairs and not any(not is_place(subject) for subject in facts.varied):
         return Answer(facts.question, ONLY_PLACES, NOTHING)
+    if (same := of_same_pictures(facts)) is not None:
+        return same
     rows = costs(facts)
     if not rows:
         return of_uncompared(facts)

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 from matchedpair.answers.answer import CURVE, SURE, UNSURE, VISIBLE_ERROR, Answer, Claim, Proof
 from matchedpair.answers.facts import OptionFact, StudyFacts
-from matchedpair.answers.level_change import LevelChange, level_shown, level_title
+from matchedpair.answers.level_change import LevelChange, change_from, level_shown, level_title
 from matchedpair.answers.missing import NO_TIMES
 from matchedpair.answers.phrases import listed, number, sentence
 from matchedpair.answers.thresholds import SEEN, TIME
@@ -23,6 +23,17 @@ def lowest_is_truest(levels: Sequence[OptionFact]) -> bool:
         return False
     taken = over(low, high, TIME)
     return not taken.tie and taken.value > 1.0
+
+
+def off_last(facts: StudyFacts, levels: Sequence[OptionFact], lowest: float) -> list[OptionFact]:
+    """The levels in their order; but 0 last where it switches the setting off: its picture is then nearer to that of
+    the highest than to that of the next one, which changes it. `lowest` is the value of the first.
+    """
+    if lowest != 0 or len(levels) < 3:
+        return list(levels)
+    near, far = (change_from(facts, levels[0], other) for other in (levels[-1], levels[1]))
+    off = near is not None and far is not None and far.changed and abs(near.stops) < abs(far.stops)
+    return [*levels[1:], levels[0]] if off else list(levels)
 
 
 def nobody_knows(changes: Sequence[LevelChange], truest: OptionFact) -> bool:

@@ -15,6 +15,7 @@ from matchedpair.answers.phrases import (
     percent,
     percents,
     place_of_box,
+    render_time,
     sentence,
     softness,
     times,
@@ -42,7 +43,8 @@ def answer(facts: StudyFacts) -> Answer:
     name = trial.name if trial else pair.subject
     if pair.identical:
         text = f"No change at all: the pictures of {name} are the same to the last bit"
-        return Answer(facts.question, sentence(text), SURE, 0, (), (), None, proof)
+        taken = () if pair.time is None else (Claim(sentence(render_time(pair.time)), proof),)
+        return Answer(facts.question, sentence(text), SURE, 0, taken, caveats(facts, pair), None, proof)
     if pair.sharpness is not None and not changed:
         text = f"Yes, it looks different: {name} is {softness(pair.sharpness)}"
         return Answer(facts.question, sentence(text), SURE, 0, as_seen(pair, proof), caveats(facts, pair), None, proof)

@@ -23,12 +23,18 @@ export function suggested(groups: Group[], knobs: readonly string[]): Suggestion
   if (varying.length === 1 && !knobs.includes(varying[0] ?? "")) {
     if (groups.length === 2) return asking("feature");
     const numbers = groups.every((group) => typeof first(group)?.settings[varying[0] ?? ""] === "number");
-    if (numbers) return asking("bounces", `How much ${one} does this scene need?`);
+    if (numbers) return asking("bounces", howMuch(one));
   }
   const full = varying.reduce((product, setting) => product * levels(setting), 1);
   if (varying.length === 2 && groups.length === full)
     return asking("own", `Do ${one} and ${other} help each other?`);
   return asking("own");
+}
+
+/** In words, a number or an amount of a setting by its name: "bounces" are counted, "radius" is not. */
+function howMuch(setting: string): string {
+  const counted = /s$/.test(setting) && !/(ss|us|is)$/.test(setting);
+  return `How ${counted ? "many" : "much"} ${setting} does this scene need?`;
 }
 
 const OCCLUSION = /(^|[\W_])(ao|occ|occlusion|ambient_?occlusion)($|[\W_])/i;
