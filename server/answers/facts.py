@@ -19,6 +19,7 @@ from server.answers.question_facts import apparent_figures, convergence_fact, ne
 from server.catalogue.engines import engines_now, knobs_that_go_down, refining
 from server.catalogue.scenes import stresses_by_scene
 from server.measuring.measuring import figure_of
+from server.measuring.models import Measure
 from server.measuring.option_facts import OptionFacts, place_names
 from server.measuring.question_measures import NAMES
 from server.measuring.which_reference import References, place_of, reference_pictures
@@ -32,6 +33,7 @@ OF_EACH = (
 )  # fmt: skip
 MEASURED = (*OF_EACH, *NAMES)
 BY_REFERENCE = ("visible", "stops", "colour", "detail")
+LEAST_PATCH = 2.0  # pixels of radius
 BUSY = "times are from a busy machine, so processor seconds are compared"
 
 
@@ -119,7 +121,7 @@ def _option(
         visible_noise=_figure(seen, "twin"), visible_worst=seen.details.get("worst_tenth") if seen else None,
         visible_mean=seen.details.get("mean") if seen else None, visible_error=_value(visible),
         stops=_figure(figures["stops"]), colour=_figure(figures["colour"]), detail=_figure(detail),
-        fireflies=_figure(fireflies), patches=_value(blotches),
+        fireflies=_figure(fireflies), patches=_patches(blotches),
         lasting_patches=bool(blotches is not None and blotches.details.get("lasting")),
         memory=float(max(memory)) if memory else None, structures=_structures(own), lacks=lacks,
         size=option.setup.description().picture_size,
@@ -236,6 +238,12 @@ def _caveats(found: PairFigures) -> Iterable[str]:
 def _figure(row: Any, method: str = "") -> Figure | None:
     figure = figure_of(row) if row is not None else None
     return None if figure is None or (method and figure.method != method) else replace(figure)
+
+
+def _patches(blotches: Measure | None) -> float | None:
+    """The spread of patches; None where they are so narrow that an eye takes them for the grain of a pixel filter."""
+    scale = blotches.details.get("scale_pixels") if blotches is not None else None
+    return None if scale is not None and scale < LEAST_PATCH else _value(blotches)
 
 
 def _value(row: Any) -> float | None:

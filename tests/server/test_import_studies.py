@@ -23,7 +23,7 @@ from server.sharing.study_export import write_study
 from server.sharing.study_import import load_study
 from server.studies.models import Option, Study
 from tests.inner_loop import long
-from tests.pictures import noisy, textured, write
+from tests.pictures import blurred, noisy, patchy, textured, write
 from tests.server.base import draft
 from tests.server.test_imports import WithImports
 
@@ -103,6 +103,27 @@ class FromElsewhere(WithImports, TestCase):
         self.assertEqual(sorted(runs), 2 * [(10.0, "farm01")] + 2 * [(12.0, "farm01")])
         answer = self.call("GET", f"/api/studies/{study.pk}/answer/").json()["answer"]
         self.assertRegex(answer["sentence"], r"^Yes: with .* the same noise comes [23](\.\d+)? × faster")
+
+    def test_grain_as_wide_as_a_pixel_filter_makes_it_is_no_patches(self):
+        told = {}
+        for filter_width, patch in ((1.2, 0.0), (0.0, 6.0)):
+            number = self.begin(pattern="{scene}_{view}_{engine}_{mode}_{seed}")
+            base = textured((320, 240))
+            for seed in (1, 2):
+                plain = noisy(base, 0.3, seed)
+                soft = base * blurred(noisy(base, 0.3, seed + 4) / base, filter_width) if filter_width else None
+                other = patchy(noisy(base, 0.1, seed + 4), 0.06, patch, seed) if soft is None else soft
+                for mode, picture in (("plain", plain), ("other", other)):
+                    contents = write(self.elsewhere / "made.exr", picture).read_bytes()
+                    self.send(number, f"court_main_Glint_{mode}_{seed}.exr", contents)
+            control = ImportedRender.objects.get(name="court_main_Glint_plain_1.exr", import_set=number).pk
+            study, _ = self.made(number, asked="version", knobs=[], control=control)
+            measure_outstanding(Option.objects.filter(study=study))
+            found = Measure.objects.get(option__study=study, name="blotches", zone="whole", option__number=1)
+            self.assertTrue(found.details["found"], "the figure itself stays")
+            answer = self.call("GET", f"/api/studies/{study.pk}/answer/").json()["answer"]
+            told[patch] = [claim["text"] for claim in answer["but"] if "uneven patches" in claim["text"]]
+        self.assertEqual((len(told[0.0]), len(told[6.0])), (0, 1), told)
 
     def test_a_table_that_comes_later_brings_its_times_to_the_study(self):
         number = self.four()
