@@ -206,7 +206,7 @@ def _pair(found: PairFigures) -> PairFact:
     whole = found.comparison
     difference = whole.difference if whole is not None else None
     cells = cell_facts(whole)
-    identical = bool(whole is not None and "bit-equal" in whole.refused.get("difference", ""))
+    identical = found.identical
     refused = found.refused
     if whole is not None and difference is None and not identical:
         refused = refused | {"difference": whole.refused.get("difference", "")}

@@ -274,7 +274,9 @@ def pair_row(figures: PairFigures) -> dict[str, Any]:
     """A pair as plain values for `PairSerializer`."""
     pair = figures.pair
     # one basis for both, that of their ratio: a busy run on either side makes both be told in CPU seconds
-    basis = time_basis([*figures.control.times, *figures.trial.times])
+    times = [*figures.control.times, *figures.trial.times]
+    basis = time_basis(times)
+    apart = all(each.render_seconds(basis) is not None for each in times)
     return {
         "id": pair.pk,
         "study": pair.study,
@@ -282,8 +284,8 @@ def pair_row(figures: PairFigures) -> dict[str, Any]:
         "sentence": figures.sentence,
         "control_option": pair.control_id,
         "trial_option": pair.trial_id,
-        "control": side_row(figures.control, basis),
-        "trial": side_row(figures.trial, basis),
+        "control": side_row(figures.control, basis, apart=apart),
+        "trial": side_row(figures.trial, basis, apart=apart),
         "noise_ratio": ratio_row(figures.noise_ratio),
         "total_noise_ratio": ratio_row(figures.total_ratio),
         "visible_noise_ratio": ratio_row(figures.visible_ratio),
@@ -330,17 +332,19 @@ def matched_row(figures: PairFigures) -> dict[str, Any] | None:
     return {"on": matched.on, "zone": matched.zone, "words": matched.words()} if matched else None
 
 
-def side_row(side: SideFigures, basis: str) -> dict[str, Any]:
-    """One side as plain values for `PairSideSerializer`, its times by ``wall`` or ``cpu``."""
+def side_row(side: SideFigures, basis: str, *, apart: bool) -> dict[str, Any]:
+    """One side as plain values for `PairSideSerializer`, its times by ``wall`` or ``cpu``: of rendering alone where
+    that is told `apart` from getting ready on both sides, else of the whole run, as they are compared.
+    """
     memory = [run.peak_memory_bytes for run in side.runs if run.peak_memory_bytes is not None]
     ready = [t.ready_seconds for t in side.times if t.ready_seconds is not None]
-    render = [s for t in side.times if (s := t.render_seconds(basis)) is not None]
+    render = [(t.render_seconds(basis) if apart else None) or t.seconds(basis) for t in side.times]
     return {
         "noise": _noise(side.noise),
         "visible_noise": _noise(side.visible_noise),
         "noise_top_share": side.noise.details.get("top_share") if side.noise else None,
         "out_of_date": side.out_of_date,
-        "render_seconds": _spread(render, basis),
+        "render_seconds": _spread(render, basis if apart else f"whole {basis}"),
         "ready_seconds": _spread(ready, "wall"),
         "peak_memory_bytes": max(memory, default=None),
         "lowest_quietness": min((t.quietness for t in side.times if t.quietness is not None), default=None),

@@ -15,6 +15,7 @@ from matchedpair.errors import RefusedError
 from matchedpair.measures import Ratio, RunTimes, time_ratio
 from matchedpair.measures.alignment import other_sharpness
 from matchedpair.measures.drawn_zones import DrawnZone
+from matchedpair.measures.pair import NO_EFFECT
 from matchedpair.measures.zones import WHOLE
 from matchedpair.plans import FIRST_SEED
 
@@ -83,6 +84,7 @@ class PairFigures:
     matched: Matched | None = None
     sharpness: float | None = None
     denoised: bool = False
+    identical: bool = False
 
     @property
     def inputs(self) -> list[str]:
@@ -121,7 +123,8 @@ def pair_figures(pair: Pair, zones: ZonesByView | None = None) -> PairFigures:
     )
     look = plain_look(looks, part_facts(whole), _size(pair))
     sharpness = None if whole is None else other_sharpness(whole.noise_refused)
-    sentence = _sentence(pair, noise, time, repeats, matched, visible, look, sharpness)
+    same = _identical(whole, control, trial)
+    sentence = _sentence(pair, noise, time, repeats, matched, visible, look, sharpness, identical=same)
     return PairFigures(
         pair,
         control,
@@ -139,6 +142,7 @@ def pair_figures(pair: Pair, zones: ZonesByView | None = None) -> PairFigures:
         matched,
         sharpness,
         denoised,
+        same,
     )
 
 
@@ -181,6 +185,16 @@ def _side(option: Option, zones: ZonesByView) -> SideFigures:
     )
 
 
+def _identical(whole: Comparison | None, control: SideFigures, trial: SideFigures) -> bool:
+    """Whether both sides are the same to the last bit in all seeds, and not in one alone that was mixed up: then they
+    have the same noise, to the last digit.
+    """
+    if whole is None or whole.refused.get("difference") != NO_EFFECT:
+        return False
+    values = [None if side.noise is None else side.noise.value for side in (control, trial)]
+    return values[0] == values[1] and len(control.runs) == len(trial.runs)
+
+
 def _sentence(
     pair: Pair,
     noise: Ratio | None,
@@ -190,11 +204,14 @@ def _sentence(
     visible: Ratio | None,
     look: str,
     sharpness: float | None,
+    *,
+    identical: bool,
 ) -> str:
-    if noise is not None or time is not None:
+    if noise is not None or time is not None or identical:
         return pair_sentence(
-            pair.subject, noise, time, repeats, matched=matched, visible=visible, look=look, sharpness=sharpness
-        )
+            pair.subject, noise, time, repeats, matched=matched, visible=visible, look=look, sharpness=sharpness,
+            identical=identical,
+        )  # fmt: skip
     runs = [run for option in (pair.control, pair.trial) for run in option.runs.all() if not run.warm_up]
     return unmeasured_sentence(Counter(run.state for run in runs))
 

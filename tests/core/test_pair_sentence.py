@@ -35,6 +35,8 @@ class PairSentence(unittest.TestCase):
 
     def test_nothing_measured(self):
         self.assertEqual(pair_sentence("x", None, None, 0), "Nothing is measured yet.")
+        same = pair_sentence("guiding on", None, None, 2, identical=True)
+        self.assertEqual(same, "Guiding on: the pictures are the same to the last bit, 2 seeds each.")
 
     def test_a_plain_change_of_look_is_said_beside_less_noise(self):
         noise = Ratio(0.15, (0.14, 0.16), "places", 1, False)

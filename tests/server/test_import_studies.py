@@ -125,6 +125,27 @@ class FromElsewhere(WithImports, TestCase):
             told[patch] = [claim["text"] for claim in answer["but"] if "uneven patches" in claim["text"]]
         self.assertEqual((len(told[0.0]), len(told[6.0])), (0, 1), told)
 
+    def test_only_where_every_seed_is_the_same_to_the_bit_a_switch_does_nothing(self):
+        told = {}
+        for mixed_up in (False, True):
+            number = self.begin(pattern="{scene}_{view}_{engine}_{mode}_{seed}")
+            for seed in (1, 2):
+                own = noisy(textured((96, 72)), 0.2, seed)
+                other = noisy(textured((96, 72)), 0.2, seed + 4) if mixed_up and seed == 2 else own
+                for mode, picture in (("plain", own), ("guided", other)):
+                    contents = write(self.elsewhere / "made.exr", picture).read_bytes()
+                    self.send(number, f"court_main_Glint_{mode}_{seed}.exr", contents)
+            control = ImportedRender.objects.get(name="court_main_Glint_plain_1.exr", import_set=number).pk
+            study, _ = self.made(number, asked="feature", knobs=[], control=control)
+            measure_outstanding(Option.objects.filter(study=study))
+            answer = self.call("GET", f"/api/studies/{study.pk}/answer/").json()["answer"]
+            pair = self.call("GET", f"/api/pairs/{study.pairs.get().pk}/").json()
+            told[mixed_up] = [answer["sentence"], pair["sentence"]]
+        for sentence in told[False]:
+            self.assertIn("the pictures are the same to the last bit", sentence)
+        for sentence in told[True]:
+            self.assertNotIn("same to the last bit", sentence)
+
     def test_a_table_that_comes_later_brings_its_times_to_the_study(self):
         number = self.four()
         study, _ = self.made(number, asked="samples", knobs=["samples"])

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from matchedpair.answers.phrases import capital, noise, number, render_time, sentence, softness, visible_noise
+from matchedpair.answers.same_pictures import TO_THE_BIT
 from matchedpair.answers.thresholds import GRAIN_AGAINST_PATCHES
 from matchedpair.measures.figure import Ratio
 from matchedpair.measures.zones import WHOLE
@@ -56,19 +57,23 @@ def pair_sentence(
     visible: Ratio | None = None,
     look: str = "",
     sharpness: float | None = None,
+    identical: bool = False,
 ) -> str:
     """``48 samples: 38 % less noise (34–42 %), no measurable change in render time (±16 %), 2 seeds each.``
 
     What the pair was made alike in is said first, and only the other figure is a finding. Where the eye sees another
     change of noise than the figure says, that is said too, and so is a plain change of look. Of a trial that is softer
-    or sharper (`sharpness`, its finest detail over the control's) that is said instead, and what the eye sees of noise.
+    or sharper (`sharpness`, its finest detail over the control's) that is said instead, and what the eye sees of noise;
+    of pictures that are `identical`, that they are.
     """
-    if noise_ratio is None and time_ratio is None:
+    if noise_ratio is None and time_ratio is None and not identical:
         return NOT_MEASURED
     parts = []
-    if noise_ratio is not None and (matched is None or matched.on != "noise" or time_ratio is None):
+    if identical:
+        parts.append(TO_THE_BIT)
+    elif noise_ratio is not None and (matched is None or matched.on != "noise" or time_ratio is None):
         parts.append(noise(noise_ratio) + _to_the_eye(noise_ratio, visible))
-    if noise_ratio is None:
+    if noise_ratio is None and not identical:
         parts += [] if sharpness is None else [softness(sharpness)]
         parts += [] if visible is None else [visible_noise(visible)]
     if time_ratio is not None and (matched is None or matched.on != "time" or noise_ratio is None):

@@ -12,6 +12,8 @@ const METHOD_WORDS: Record<string, string> = {
   twin: "by twins",
   wall: "wall time",
   cpu: "CPU time, busy machine",
+  "whole wall": "wall time of the whole run",
+  "whole cpu": "CPU time of the whole run, busy machine",
 };
 
 /** Both sides' figures with their spread, how they were got, and the trial as a multiple of the control. */
