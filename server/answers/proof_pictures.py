@@ -195,7 +195,9 @@ def _part(pair: PairFigures, proof: Proof, size: Size) -> tuple[str, Box]:
 
 
 def _of_option(found: AnsweredStudy, proof: Proof) -> tuple[str, list[Shown]]:
-    """An option as a whole, beside its reference or its photograph, else beside its control."""
+    """An option as a whole, beside its reference or its photograph, else beside its control; two beside each other."""
+    if len(proof.options) == 2:
+        return "", _of_two(found, proof)
     option = Option.objects.filter(pk__in=proof.options).select_related("setup__scene", "control").first()
     if option is None:
         return "", []
@@ -204,8 +206,9 @@ def _of_option(found: AnsweredStudy, proof: Proof) -> tuple[str, list[Shown]]:
     references = References()
     reference, photograph = references.of(option.setup), references.photograph_of(option.setup)
     shown = []
-    if photograph is not None and photograph.matched_picture and found.facts.question == "light":
-        shown.append(Shown(photograph.title, photograph.matched_picture, (0, 0, *_size(photograph.matched_picture))))
+    if photograph is not None and found.facts.question == "light":
+        picture = photograph.matched_picture or photograph.picture
+        shown.append(Shown(photograph.title, picture, (0, 0, *_size(picture))))
     elif reference is not None:
         shown.append(Shown(f"Reference: {reference.title}", reference.picture, whole))
     elif option.control is not None and (picture := _first(option.control)):
@@ -214,6 +217,20 @@ def _of_option(found: AnsweredStudy, proof: Proof) -> tuple[str, list[Shown]]:
         own = _shown(found.facts.option(option.pk), picture, whole, proof.measure)
         shown.append(own if own.title else replace(own, title=option_name(option)))  # what a search made has no facts
     return "", shown
+
+
+def _of_two(found: AnsweredStudy, proof: Proof) -> list[Shown]:
+    """Two options that are no pair, in the part that the proof names."""
+    first, second = (found.facts.option(key) for key in proof.options)
+    pictures = first_pictures(proof.options)
+    if first is None or second is None or len(pictures) < 2:
+        return []
+    box = part_around(proof.box, first.size) if proof.box is not None else (0, 0, *first.size)
+    titles = _titles(first, second)
+    return [
+        replace(_shown(fact, pictures[fact.key], _scaled(box, first.size, fact.size), proof.measure), title=title)
+        for fact, title in zip((first, second), titles, strict=True)
+    ]
 
 
 def first_pictures(options: Sequence[int]) -> dict[int, str]:

@@ -17,6 +17,7 @@ from server.catalogue.zones import add_zone
 from server.measuring.measuring import measure_outstanding
 from server.measuring.models import Measure
 from server.references.actions import from_option, from_upload
+from server.references.models import Reference
 from server.runs.actions import claim, queue_study
 from server.runs.recording import record_result
 from server.store.files import path_of
@@ -146,6 +147,26 @@ class Proof(QuestionMeasures):
             x, y, width, height = self.shown(study)["sides"][0]["box"]
             self.assertTrue(x <= at[0] < x + width and y <= at[1] < y + height, (light, x, y, width, height))
 
+    def test_levels_that_are_no_pair_are_shown_beside_each_other_where_they_differ(self):
+        factors = [factor("samples", 32, 64)]
+        study = self.create(asked="bounces", kind="range", width=LARGE[0], height=LARGE[1], repeats=2, factors=factors)
+        lost = {0: 0.5, 1: 0.2, 2: 0.0}
+
+        def seen(run):
+            picture = TRUTH.copy()
+            picture[90:, 120:] *= np.float32(1 - lost[run.option.number])
+            return noisy(picture, 0.01, run.seed + 10 * run.option.number)
+
+        self.finish(study, seen)
+        control, lower, higher = study.options.order_by("number")
+        answer = answered_study(study).answer
+        self.assertTrue(answer.sentence.startswith("More than 32"), answer.sentence)
+        shown = self.shown(study)
+        self.assertEqual([side["option"] for side in shown["sides"]], [higher.pk, lower.pk], control.pk)
+        self.assertEqual((shown["pair"], shown["part"]), (0, True))
+        x, y, width, height = shown["sides"][0]["box"]
+        self.assertTrue(x + width > 120 and y + height > 90, shown["sides"])
+
     def test_beside_them_stands_what_they_are_judged_by_in_the_same_part(self):
         study = self.create(asked="feature", width=LARGE[0], height=LARGE[1], under_test="extra", trial_value=True)
         self.finish(study, lambda run: noisy(TRUTH, 0.1, run.seed + 10 * run.option.number))
@@ -268,6 +289,10 @@ class Photographs(QuestionMeasures):
         answer = answered_study(study).answer
         self.assertEqual(answer.choice, study.options.get(number=0).pk)
         self.assertIn("comes nearest the photograph", answer.sentence)
+        first, second = self.call("GET", f"/api/studies/{study.pk}/proof/").json()["pictures"]["sides"]
+        laid = Reference.objects.get()
+        self.assertEqual((first["title"], first["picture"]), ("Truth", laid.matched_picture))
+        self.assertEqual(second["option"], answer.choice)
         self.assertEqual(measure_outstanding(Option.objects.filter(study=study)), 0)
 
     def test_without_a_photograph_it_says_so_and_with_one_that_shows_something_else_why(self):

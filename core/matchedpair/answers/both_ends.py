@@ -9,10 +9,10 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
-from matchedpair.answers.answer import PAIR, SURE, UNSURE, Answer, Claim, Proof, Step
+from matchedpair.answers.answer import SURE, UNSURE, Answer, Claim, Proof, Step
 from matchedpair.answers.caveats import patches_beside
 from matchedpair.answers.facts import OptionFact, StudyFacts
-from matchedpair.answers.level_change import LevelChange, change_from, level_shown, level_title
+from matchedpair.answers.level_change import LevelChange, beside, change_from, level_shown, level_title
 from matchedpair.answers.phrases import number, place_of_box, sentence
 from matchedpair.answers.settle import more_seeds
 from matchedpair.answers.thresholds import MORE_PATCHES, PATCHES, STOPS
@@ -44,7 +44,7 @@ def of_patches(facts: StudyFacts, levels: Sequence[OptionFact], too_many: Step) 
     grainy = [option for option in good if noise[option.key] > GRAINY * quietest]
     fit = [option for option in good if option not in grainy]
     best = min(fit, key=lambda option: _cost(option, noise[option.key]))
-    proof = _proof(facts, fault.option, best)
+    proof = beside(facts, fault.option, best)
     because, but = _because(facts, fit, grainy, fault, best, noise), _but(best, proof)
     blind = _blind(facts, fit, good)
     if blind is not None:
@@ -64,12 +64,12 @@ def _because(
     noise: Mapping[int, float],
 ) -> tuple[Claim, ...]:  # fmt: skip
     """What is wrong with the first level on either side, and why the best is."""
-    told = [Claim(f"With {level_shown(fault.option)} it {fault.words}.", _proof(facts, fault.option, best))]
+    told = [Claim(f"With {level_shown(fault.option)} it {fault.words}.", beside(facts, fault.option, best))]
     if grainy:
         nearest = grainy[-1]
         more = number(noise[nearest.key] / noise[best.key])
         text = f"With {level_shown(nearest)} it has {more} × the noise of {level_shown(best)}."
-        told.append(Claim(text, _proof(facts, nearest, best)))
+        told.append(Claim(text, beside(facts, nearest, best)))
     if len(fit) > 1 and best.seconds is not None:
         told.append(Claim(f"{level_shown(best)} comes to the same noise in the least time."))
     return tuple(told)
@@ -132,12 +132,3 @@ def _noise(facts: StudyFacts, option: OptionFact) -> float | None:
 def _cost(option: OptionFact, noise: float) -> float:
     """Time to the same noise, of no unit; the noise where no time is known."""
     return noise if option.seconds is None else option.seconds.value * noise**2
-
-
-def _proof(facts: StudyFacts, shown: OptionFact, beside: OptionFact) -> Proof | None:
-    """The pair of one of both with its control, which the other is where it can be."""
-    for option in (shown, beside):
-        pair = facts.pair_of(option.control, option.key) if option.control else None
-        if pair is not None and pair.key:
-            return Proof(PAIR, pair.key, (option.control, option.key))
-    return None

@@ -6,6 +6,7 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from matchedpair.answers.answer import OPTION, PAIR, Proof
 from matchedpair.answers.caveats import most_seen, part_stops, seen_stops
 from matchedpair.answers.facts import OptionFact, PairFact, PartFact, StudyFacts
 from matchedpair.answers.phrases import in_specks, part_of, softness, stops
@@ -28,9 +29,9 @@ class LevelChange:
     """
 
     level: OptionFact
+    other: OptionFact
     stops: float
     part: PartFact | None
-    pair: int
     doubt: float
     dim: tuple[int, int, int, int]
     darkest: float
@@ -72,9 +73,8 @@ def change_from(facts: StudyFacts, level: OptionFact, other: OptionFact) -> Leve
     if any(pair is None for pair in pairs):
         return None
     cells = [{cell.box: cell for cell in pair.cells} if isinstance(pair, PairFact) else {} for pair in pairs]
-    shown = next((pair.key for pair in pairs if isinstance(pair, PairFact) and pair.key), 0)
     if cells[0] == cells[1]:  # of 96 cells none differs in any digit
-        return LevelChange(level, 0.0, None, shown, 0.0, (0, 0, *level.size), 0.0, 1.0)
+        return LevelChange(level, other, 0.0, None, 0.0, (0, 0, *level.size), 0.0, 1.0)
     boxes = cells[0].keys() | cells[1].keys()
     largest = 0.0
     where: PartFact | None = None
@@ -93,7 +93,18 @@ def change_from(facts: StudyFacts, level: OptionFact, other: OptionFact) -> Leve
         largest, where = sign * part_stops(island.percent), island
     usual = sorted(doubts)[max(math.ceil(TOLD_SHARE * len(doubts)) - 1, 0)]
     fine = [pair.sharpness or 1.0 if isinstance(pair, PairFact) else 1.0 for pair in pairs]
-    return LevelChange(level, largest, where, shown, *usual, max(doubts)[0], fine[0] / fine[1])
+    return LevelChange(level, other, largest, where, *usual, max(doubts)[0], fine[0] / fine[1])
+
+
+def beside(
+    facts: StudyFacts, level: OptionFact, other: OptionFact, box: tuple[int, int, int, int] | None = None
+) -> Proof:
+    """A level beside another: their pair where one is the other's control, else both as they are."""
+    for control, trial in ((other, level), (level, other)):
+        pair = facts.pair_of(control.key, trial.key) if trial.control == control.key else None
+        if pair is not None and pair.key:
+            return Proof(PAIR, pair.key, (level.key,), box=box)
+    return Proof(OPTION, options=(other.key, level.key), box=box)
 
 
 def _island(pairs: Sequence[PairFact | bool | None]) -> tuple[PartFact | None, int]:

@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import replace
 
-from matchedpair.answers.answer import HIGHER_LEVELS, PAIR, SURE, UNSURE, Answer, Claim, Proof, Step
+from matchedpair.answers.answer import HIGHER_LEVELS, SURE, UNSURE, Answer, Claim, Proof, Step
 from matchedpair.answers.both_ends import of_patches
 from matchedpair.answers.facts import OptionFact, StudyFacts
-from matchedpair.answers.level_change import LevelChange, change_from, level_named, level_shown, level_title
+from matchedpair.answers.level_change import LevelChange, beside, change_from, level_named, level_shown, level_title
 from matchedpair.answers.missing import nothing_yet
 from matchedpair.answers.phrases import number, percent, place_of_box, sentence
 from matchedpair.answers.same_pictures import TO_THE_BIT
@@ -54,14 +54,14 @@ def _of_levels(facts: StudyFacts, levels: Sequence[OptionFact]) -> Answer:
     same = changes[enough:]
     least = same[0].level if same else truest
     below = changes[enough - 1] if enough else None
-    darker = _below(below)
+    darker = _below(facts, below)
     if not same and nobody_knows(changes, truest):
         return by_reference(facts, levels)
     if not same:
         last = level_shown(changes[-1].level)
         more = "Less" if down else "More"
         text = f"{more} than {last}: the picture with {last} still differs from that with {top}"
-        return Answer(facts.question, sentence(text), SURE, truest.key, darker, (), None, _proof(below))
+        return Answer(facts.question, sentence(text), SURE, truest.key, darker, (), None, _proof(facts, below))
     unsure = max(same, key=lambda each: each.doubt)
     if not all(each.told for each in same):
         where = place_of_box(unsure.dim, unsure.level.size)
@@ -69,7 +69,7 @@ def _of_levels(facts: StudyFacts, levels: Sequence[OptionFact]) -> Answer:
         reach = f"{'up to' if down else 'from'} {level_named(least)}"
         text = f"Not sure yet: {reach} no change was found, but {doubt}"
         step = more_seeds(options, unsure.doubt, STOPS) or MORE_SAMPLES
-        return Answer(facts.question, sentence(text), UNSURE, 0, darker, (), step, _proof(unsure))
+        return Answer(facts.question, sentence(text), UNSURE, 0, darker, (), step, _proof(facts, unsure))
     largest = max(same, key=lambda each: abs(each.stops))
     most = number(max(abs(largest.stops), 0.001))
     start = f"{level_title(least)} up to {level_shown(least)}: below" if down else f"{level_named(least)}: beyond"
@@ -79,7 +79,8 @@ def _of_levels(facts: StudyFacts, levels: Sequence[OptionFact]) -> Answer:
     told = [*darker, *_saved(least, truest)]
     dark = max(each.darkest for each in same)
     blind = (Claim(f"in the darkest parts up to {number(dark)} stops would not have shown"),) if dark > STOPS else ()
-    return Answer(facts.question, sentence(text), SURE, least.key, tuple(told), blind, None, _proof(below or largest))
+    proof = _proof(facts, below or largest)
+    return Answer(facts.question, sentence(text), SURE, least.key, tuple(told), blind, None, proof)
 
 
 def _changes(facts: StudyFacts, levels: Sequence[OptionFact]) -> list[LevelChange]:
@@ -100,10 +101,10 @@ def _levels(facts: StudyFacts) -> list[tuple[float, OptionFact]]:
     return sorted(rows.items())
 
 
-def _below(below: LevelChange | None) -> tuple[Claim, ...]:
+def _below(facts: StudyFacts, below: LevelChange | None) -> tuple[Claim, ...]:
     if below is None or not below.changed:
         return ()
-    return (Claim(f"With {level_shown(below.level)} it is {below.words()}.", _proof(below)),)
+    return (Claim(f"With {level_shown(below.level)} it is {below.words()}.", _proof(facts, below)),)
 
 
 def _saved(least: OptionFact, highest: OptionFact) -> list[Claim]:
@@ -115,9 +116,7 @@ def _saved(least: OptionFact, highest: OptionFact) -> list[Claim]:
     return [Claim(f"{level_shown(highest)} takes {percent(more.value - 1)} more time for nothing.")]
 
 
-def _proof(change: LevelChange | None) -> Proof | None:
-    return (
-        None
-        if change is None or not change.pair
-        else Proof(PAIR, change.pair, (change.level.key,), box=change.part.box if change.part else None)
-    )
+def _proof(facts: StudyFacts, change: LevelChange | None) -> Proof | None:
+    if change is None:
+        return None
+    return beside(facts, change.level, change.other, change.part.box if change.part else None)

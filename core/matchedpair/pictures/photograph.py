@@ -9,18 +9,20 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 
+import cv2
 import numpy as np
-from scipy.ndimage import gaussian_filter, map_coordinates
 from scipy.optimize import minimize
 from skimage.registration import phase_cross_correlation
 
 from matchedpair.errors import RefusedError
+from matchedpair.pictures.filters import REACH
 from matchedpair.pictures.picture import Doubles, Floats, Mask, luminance
 
 LEAST_ALIKE = 0.3
 SCALES = np.exp(np.linspace(math.log(0.88), math.log(1.14), 27))
 STEPS = np.array([[0.0, 0.0, 0.0], [0.01, 0.0, 0.0], [0.0, 1.5, 0.0], [0.0, 0.0, 1.5]])
 BLOCKS = (8, 12)
+FINE, AROUND = 1.0, 12.0  # pixels: edges without grain, and what they stand in
 
 
 @dataclass(frozen=True)
@@ -75,7 +77,8 @@ def match_photograph(photograph: Floats, render: Floats, counted: Mask) -> Photo
     height = render.shape[0]
     start = height / photograph.shape[0]
     target = _structure(luminance(render))
-    reduced = gaussian_filter(luminance(photograph), 0.5 * max(1.0 / start - 1.0, 0.0))
+    light = luminance(photograph)
+    reduced = light if start >= 1.0 else _blurred(light, 0.5 * (1.0 / start - 1.0))
 
     def laid(scale: float, right: float, down: float) -> Doubles:
         return _resampled(reduced, render.shape[:2], start * scale, right, down)
@@ -127,15 +130,30 @@ def _resampled(y: Doubles, shape: tuple[int, ...], scale: float, right: float, d
     height, width = shape[:2]
     rows = (np.arange(height) - (height - 1) / 2 - down) / scale + (y.shape[0] - 1) / 2
     columns = (np.arange(width) - (width - 1) / 2 - right) / scale + (y.shape[1] - 1) / 2
-    at = np.meshgrid(rows, columns, indexing="ij")
-    return np.asarray(map_coordinates(y, at, order=1, mode="constant", cval=np.nan))
+    return _between(_between(y, rows, 0), columns, 1)
+
+
+def _between(y: Doubles, at: Doubles, axis: int) -> Doubles:
+    """Lines between those of `y` along an axis, linearly; not a number outside."""
+    last = y.shape[axis] - 1
+    first = np.clip(np.floor(at).astype(np.intp), 0, max(last - 1, 0))
+    share = np.where((at < 0) | (at > last), np.nan, at - first)
+    share = share[:, None] if axis == 0 else share[None, :]
+    found = np.take(y, first, axis=axis)
+    found += (np.take(y, np.minimum(first + 1, last), axis=axis) - found) * share
+    return found
 
 
 def _structure(y: Doubles) -> Doubles:
     """Edges without brightness: the logarithm less its surroundings."""
     floor = 0.02 * float(np.mean(y)) + 1e-9
     log = np.log(np.maximum(y, 0.0) + floor)
-    return np.asarray(gaussian_filter(log, 1.0) - gaussian_filter(log, 12.0))
+    return _blurred(log, FINE) - _blurred(log, AROUND)
+
+
+def _blurred(y: Doubles, sigma: float) -> Doubles:
+    side = 2 * math.ceil(REACH * sigma) + 1
+    return np.asarray(cv2.GaussianBlur(y, (side, side), sigma, borderType=cv2.BORDER_REFLECT), dtype=np.float64)
 
 
 def _correlation(first: Doubles, second: Doubles, inside: Mask) -> float:
