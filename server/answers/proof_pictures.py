@@ -16,7 +16,7 @@ from matchedpair.measures.places import Places
 from matchedpair.measures.telling import Box, exposure_for, part_around, where_noise_differs
 from matchedpair.measures.zones import WHOLE
 from matchedpair.pictures.picture import Floats, Picture, luminance
-from matchedpair.plans.plan_kind import ENGINE, QUALITY, VERSION, is_place
+from matchedpair.plans.plan_kind import ENGINE, LIGHT, QUALITY, VERSION, is_place
 
 from server.answers.facts import option_name
 from server.answers.studies import AnsweredStudy, answered_study
@@ -208,15 +208,24 @@ def _of_option(found: AnsweredStudy, proof: Proof) -> tuple[str, list[Shown]]:
     shown = []
     if photograph is not None and found.facts.question == "light":
         picture = photograph.matched_picture or photograph.picture
-        shown.append(Shown(photograph.title, picture, (0, 0, *_size(picture))))
+        shown.append(Shown(f"Photograph: {photograph.title}", picture, (0, 0, *_size(picture))))
     elif reference is not None:
         shown.append(Shown(f"Reference: {reference.title}", reference.picture, whole))
     elif option.control is not None and (picture := _first(option.control)):
         shown.append(_shown(found.facts.option(option.control.pk), picture, (0, 0, *_size(picture)), proof.measure))
     if picture := _first(option):
         own = _shown(found.facts.option(option.pk), picture, whole, proof.measure)
-        shown.append(own if own.title else replace(own, title=option_name(option)))  # what a search made has no facts
+        titles = (_set_up(found, option), own.title, option_name(option))  # what a search made has no facts
+        shown.append(replace(own, title=next(filter(None, titles))))
     return "", shown
+
+
+def _set_up(found: AnsweredStudy, option: Option) -> str:
+    """What a set-up of light is called where it is asked for; else empty."""
+    fact = found.facts.option(option.pk)
+    if fact is None or found.facts.question != "light":
+        return ""
+    return next((level.shown for level in fact.levels if level.subject == LIGHT), "")
 
 
 def _of_two(found: AnsweredStudy, proof: Proof) -> list[Shown]:

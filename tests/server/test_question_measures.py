@@ -291,8 +291,8 @@ class Photographs(QuestionMeasures):
         self.assertIn("comes nearest the photograph", answer.sentence)
         first, second = self.call("GET", f"/api/studies/{study.pk}/proof/").json()["pictures"]["sides"]
         laid = Reference.objects.get()
-        self.assertEqual((first["title"], first["picture"]), ("Truth", laid.matched_picture))
-        self.assertEqual(second["option"], answer.choice)
+        self.assertEqual((first["title"], first["picture"]), ("Photograph: Truth", laid.matched_picture))
+        self.assertEqual((second["option"], second["title"]), (answer.choice, "as in the scene"))
         self.assertEqual(measure_outstanding(Option.objects.filter(study=study)), 0)
 
     def test_without_a_photograph_it_says_so_and_with_one_that_shows_something_else_why(self):

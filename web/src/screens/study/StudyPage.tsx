@@ -108,7 +108,7 @@ export function StudyPage() {
           {says.data.match_sheet ? (
             <MatchSheet sheet={says.data.match_sheet} />
           ) : (
-            <p>No pair in this plan.</p>
+            <p>No pair in this study.</p>
           )}
         </aside>
       </div>
