@@ -104,47 +104,37 @@ class FromElsewhere(WithImports, TestCase):
         answer = self.call("GET", f"/api/studies/{study.pk}/answer/").json()["answer"]
         self.assertRegex(answer["sentence"], r"^Yes: with .* the same noise comes [23](\.\d+)? × faster")
 
+    def answered(self, asked, **modes):
+        """A study of pictures by seed, those called `plain` the control, and what its answer says."""
+        number = self.begin(pattern="{scene}_{view}_{engine}_{mode}_{seed}")
+        for mode, pictures in modes.items():
+            for seed, picture in enumerate(pictures, 1):
+                contents = write(self.elsewhere / "made.exr", picture).read_bytes()
+                self.send(number, f"court_main_Glint_{mode}_{seed}.exr", contents)
+        control = ImportedRender.objects.get(name="court_main_Glint_plain_1.exr", import_set=number).pk
+        study, _ = self.made(number, asked=asked, knobs=[], control=control)
+        measure_outstanding(Option.objects.filter(study=study))
+        return study, self.call("GET", f"/api/studies/{study.pk}/answer/").json()["answer"]
+
     def test_grain_as_wide_as_a_pixel_filter_makes_it_is_no_patches(self):
-        told = {}
-        for filter_width, patch in ((1.2, 0.0), (0.0, 6.0)):
-            number = self.begin(pattern="{scene}_{view}_{engine}_{mode}_{seed}")
-            base = textured((320, 240))
-            for seed in (1, 2):
-                plain = noisy(base, 0.3, seed)
-                soft = base * blurred(noisy(base, 0.3, seed + 4) / base, filter_width) if filter_width else None
-                other = patchy(noisy(base, 0.1, seed + 4), 0.06, patch, seed) if soft is None else soft
-                for mode, picture in (("plain", plain), ("other", other)):
-                    contents = write(self.elsewhere / "made.exr", picture).read_bytes()
-                    self.send(number, f"court_main_Glint_{mode}_{seed}.exr", contents)
-            control = ImportedRender.objects.get(name="court_main_Glint_plain_1.exr", import_set=number).pk
-            study, _ = self.made(number, asked="version", knobs=[], control=control)
-            measure_outstanding(Option.objects.filter(study=study))
+        base = textured((320, 240))
+        plain = [noisy(base, 0.3, seed) for seed in (1, 2)]
+        filtered = [base * blurred(noisy(base, 0.3, seed) / base, 1.2) for seed in (5, 6)]
+        patched = [patchy(noisy(base, 0.1, seed), 0.06, 6.0, seed) for seed in (5, 6)]
+        for other, wanted in ((filtered, 0), (patched, 1)):
+            study, answer = self.answered("version", plain=plain, other=other)
             found = Measure.objects.get(option__study=study, name="blotches", zone="whole", option__number=1)
             self.assertTrue(found.details["found"], "the figure itself stays")
-            answer = self.call("GET", f"/api/studies/{study.pk}/answer/").json()["answer"]
-            told[patch] = [claim["text"] for claim in answer["but"] if "uneven patches" in claim["text"]]
-        self.assertEqual((len(told[0.0]), len(told[6.0])), (0, 1), told)
+            told = [claim["text"] for claim in answer["but"] if "uneven patches" in claim["text"]]
+            self.assertEqual(len(told), wanted, told)
 
     def test_only_where_every_seed_is_the_same_to_the_bit_a_switch_does_nothing(self):
-        told = {}
-        for mixed_up in (False, True):
-            number = self.begin(pattern="{scene}_{view}_{engine}_{mode}_{seed}")
-            for seed in (1, 2):
-                own = noisy(textured((96, 72)), 0.2, seed)
-                other = noisy(textured((96, 72)), 0.2, seed + 4) if mixed_up and seed == 2 else own
-                for mode, picture in (("plain", own), ("guided", other)):
-                    contents = write(self.elsewhere / "made.exr", picture).read_bytes()
-                    self.send(number, f"court_main_Glint_{mode}_{seed}.exr", contents)
-            control = ImportedRender.objects.get(name="court_main_Glint_plain_1.exr", import_set=number).pk
-            study, _ = self.made(number, asked="feature", knobs=[], control=control)
-            measure_outstanding(Option.objects.filter(study=study))
-            answer = self.call("GET", f"/api/studies/{study.pk}/answer/").json()["answer"]
+        first, second, other = (noisy(textured((96, 72)), 0.2, seed) for seed in (1, 2, 3))
+        for guided, said in (([first, second], self.assertIn), ([first, other], self.assertNotIn)):
+            study, answer = self.answered("feature", plain=[first, second], guided=guided)
             pair = self.call("GET", f"/api/pairs/{study.pairs.get().pk}/").json()
-            told[mixed_up] = [answer["sentence"], pair["sentence"]]
-        for sentence in told[False]:
-            self.assertIn("the pictures are the same to the last bit", sentence)
-        for sentence in told[True]:
-            self.assertNotIn("same to the last bit", sentence)
+            for sentence in (answer["sentence"], pair["sentence"]):
+                said("the pictures are the same to the last bit", sentence)
 
     def test_a_table_that_comes_later_brings_its_times_to_the_study(self):
         number = self.four()
