@@ -8,7 +8,7 @@ from dataclasses import dataclass
 
 from matchedpair.answers.answer import LOOK, Step
 from matchedpair.answers.facts import OptionFact, PairFact, StudyFacts
-from matchedpair.answers.settle import LARGER, more_seeds
+from matchedpair.answers.settle import LARGER, LONGER, more_seeds
 from matchedpair.answers.thresholds import TIME
 from matchedpair.measures.figure import Interval
 
@@ -20,12 +20,14 @@ SPECKS = Step(LOOK, "Look at the pair: it turns on whether rare bright specks ar
 class Cost:
     """The trial's time to the control's noise over the control's time, with its interval.
 
-    `readings` is how far it lies apart with rare bright paths counted as noise and without, once chance adds nothing.
+    `readings` is how far it lies apart with rare bright paths counted as noise and without, once chance adds nothing;
+    `by_time` whether the scatter of times is most of the interval.
     """
 
     value: float
     interval: Interval
     readings: Interval
+    by_time: bool = False
 
     @property
     def decided(self) -> str:
@@ -73,14 +75,15 @@ def cost_of(pair: PairFact, control: OptionFact, trial: OptionFact) -> Cost | No
     reach = math.hypot(pair.time.reach, 2 * pair.noise.reach) * share
     below, above = (2 * apart * share for apart in pair.noise.second_reading)
     interval = (value * math.exp(-reach), value * math.exp(reach))
-    return Cost(value, interval, (value * math.exp(-below), value * math.exp(above)))
+    readings = (value * math.exp(-below), value * math.exp(above))
+    return Cost(value, interval, readings, by_time=pair.time.reach > 2 * pair.noise.reach)
 
 
 def what_tells(options: Sequence[OptionFact], cost: Cost) -> Step:
     """What would decide a cost that is not sure yet: seeds, larger pictures, or a person's eye."""
     if not cost.seeds_tell:
         return SPECKS
-    return more_seeds(options, cost.half_width, cost.distance) or LARGER
+    return more_seeds(options, cost.half_width, cost.distance) or (LONGER if cost.by_time else LARGER)
 
 
 def costs(facts: StudyFacts) -> list[tuple[PairFact, Cost]]:

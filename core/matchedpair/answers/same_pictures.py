@@ -9,7 +9,7 @@ from matchedpair.answers.caveats import caveats
 from matchedpair.answers.facts import StudyFacts
 from matchedpair.answers.phrases import about, capital, percent, percents, sentence
 from matchedpair.answers.same_noise import NOT_WORTH, WORTH, Cost
-from matchedpair.answers.settle import LARGER, more_seeds
+from matchedpair.answers.settle import LONGER, more_seeds
 from matchedpair.answers.thresholds import TIME
 
 TO_THE_BIT = "the pictures are the same to the last bit"
@@ -43,5 +43,5 @@ def of_same_pictures(facts: StudyFacts) -> Answer | None:
         return Answer(facts.question, sentence(text), SURE, pair.control, (), but, None, proof)
     text = f"Not sure yet whether {pair.subject} saves time ({about(pair.time)}); {TO_THE_BIT}"
     options = [option for key in (pair.control, pair.trial) if (option := facts.option(key)) is not None]
-    step = more_seeds(options, cost.half_width, cost.distance) or LARGER
+    step = more_seeds(options, cost.half_width, cost.distance) or LONGER
     return Answer(facts.question, sentence(text), UNSURE, 0, (), but, step, proof)

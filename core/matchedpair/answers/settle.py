@@ -11,6 +11,7 @@ from matchedpair.answers.phrases import count, seconds
 from matchedpair.answers.thresholds import MOST_SEEDS
 
 LARGER = Step(HIGHER_LEVELS, "Render larger: more pixels tell more than more seeds")
+LONGER = Step(HIGHER_LEVELS, "Render larger: the longer a render takes, the less its time scatters")
 
 
 def more_seeds(options: Sequence[OptionFact], half_width: float, distance: float) -> Step | None:
