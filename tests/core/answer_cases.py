@@ -266,6 +266,13 @@ def lights(*distances, half=0.03):
     return replace(facts, left_out=("Floor",), has_photograph=True)
 
 
+def clipped(share):
+    """The same, of a photograph of which so many percent are clipped."""
+    facts = lights(2.1, 3.4, 4.0)
+    rows = [(each, replace(each.near[0], clipped=figure(share, unit="%"))) for each in facts.options]
+    return replace(facts, options=tuple(replace(each, near=(near,)) for each, near in rows))
+
+
 def no_photograph():
     facts = lights(2.1, 3.4)
     return replace(facts, has_photograph=False, options=tuple(replace(each, near=()) for each in facts.options))
@@ -436,6 +443,7 @@ CASES = {
     "A pass that is not sure yet": passes(("Tansy", 28.0, 0.8, 0.4, 0.3)),
     "Light nearest to a photograph": lights(2.1, 3.4, 4.0),
     "Light that is not sure yet": lights(2.1, 2.15, half=0.05),
+    "Light nearest to a photograph that is clipped": clipped(1.9),
     "Light without a reference": no_photograph(),
     "A search that saves": search(),
     "A search whose result shows": search(threshold_share=1.8, change="0.04 stops brighter overall"),

@@ -21,6 +21,7 @@ from tests.core.answer_cases import (
     ANSWERS,
     CASES,
     able,
+    clipped,
     engines,
     ladder,
     lights,
@@ -264,6 +265,14 @@ class Photograph(unittest.TestCase):
         told = [claim.text for claim in answer_of(lights(2.1, 3.4)).but]
         self.assertEqual(told[0], "its shadows are 0.2 stops too dark")
         self.assertIn("left out: Floor", told)
+
+    def test_what_is_clipped_decides_nothing_of_highlights(self):
+        answer = CASES["Light nearest to a photograph that is clipped"]
+        told = answer_of(answer)
+        self.assertFalse([claim for claim in told.because if "highlights" in claim.text])
+        self.assertIn("1.9 % of the photograph is clipped, so it decides nothing of highlights",
+                      [claim.text for claim in told.but])  # fmt: skip
+        self.assertTrue([claim for claim in answer_of(clipped(0.1)).because if "highlights" in claim.text])
 
     def test_one_that_cannot_be_laid_over_says_why(self):
         facts = lights(2.1, 3.4)

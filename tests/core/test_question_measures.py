@@ -147,6 +147,13 @@ class Photograph(unittest.TestCase):
         self.assertAlmostEqual(found.shadows.value, 0.5 * darkest, delta=0.02)
         self.assertAlmostEqual(found.contrast.value, 0.5 * stops.std(), delta=0.02)
 
+    def test_what_a_camera_cut_off_is_seen_in_any_channel(self):
+        light = SCENE * np.exp2(np.random.default_rng(5).normal(0, 0.05, SCENE.shape)).astype(np.float32)
+        self.assertLess(nearness([light], light, everywhere(light)).clipped.value, 0.02)
+        cut = light.copy()
+        cut[..., 0] = np.minimum(cut[..., 0], np.percentile(light[..., 0], 97))
+        self.assertAlmostEqual(nearness([light], cut, everywhere(light)).clipped.value, 3.0, delta=0.2)
+
     def test_brightness_alone_is_no_distance(self):
         self.assertAlmostEqual(self.near(SCENE * np.float32(1.7)).distance.value, 0.0, delta=0.05)
 

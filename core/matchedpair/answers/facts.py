@@ -54,6 +54,7 @@ class NearFact:
     highlights: Figure
     shadows: Figure
     direction: Figure
+    clipped: Figure | None = None
 
 
 @dataclass(frozen=True)

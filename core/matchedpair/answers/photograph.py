@@ -22,12 +22,14 @@ from matchedpair.answers.phrases import capital, listed, number, sentence
 from matchedpair.answers.settle import LARGER, more_seeds
 from matchedpair.measures.zones import WHOLE
 
+HIGHLIGHTS = "highlights"
+CLIPPED = 0.5  # percent of the photograph, half of what its highlights are taken from
 PLAIN_STOPS = 0.2  # shadows or highlights this far off are told
 CRITERIA: tuple[tuple[str, Callable[[NearFact], float]], ...] = (
     ("the direction of light and shadow", lambda near: -near.direction.value),
     ("contrast", lambda near: abs(near.contrast.value)),
     ("colour", lambda near: near.colour.value),
-    ("highlights", lambda near: abs(near.highlights.value)),
+    (HIGHLIGHTS, lambda near: abs(near.highlights.value)),
 )  # fmt: skip
 
 
@@ -75,6 +77,8 @@ def _criteria(rows: list[tuple[OptionFact, NearFact]]) -> list[tuple[int, str]]:
     """For each set-up what it is nearest in."""
     won: dict[int, list[str]] = {}
     for title, off in CRITERIA:
+        if title == HIGHLIGHTS and any(_clipped(near) for _, near in rows):
+            continue
         key = min(rows, key=lambda row: off(row[1]))[0].key
         won.setdefault(key, []).append(title)
     found = []
@@ -86,14 +90,17 @@ def _criteria(rows: list[tuple[OptionFact, NearFact]]) -> list[tuple[int, str]]:
 
 def _but(facts: StudyFacts, near: NearFact) -> tuple[Claim, ...]:
     """What the nearest one still lacks, worst first, and what a photograph cannot decide."""
-    ends = [("shadows", near.shadows.value), ("highlights", near.highlights.value)]
+    proof = Proof(REFERENCE)
+    ends = [("shadows", near.shadows.value), (HIGHLIGHTS, 0.0 if _clipped(near) else near.highlights.value)]
     ends.sort(key=lambda row: -abs(row[1]))
     found = [
         Claim(f"its {name} are {number(abs(value))} stops too {'bright' if value > 0 else 'dark'}")
         for name, value in ends
         if abs(value) >= PLAIN_STOPS
     ]
-    proof = Proof(REFERENCE)
+    if _clipped(near) and near.clipped is not None:
+        cut = f"{number(near.clipped.value)} % of the photograph is clipped, so it decides nothing of highlights"
+        found.append(Claim(cut, proof))
     found.append(Claim("brightness and white balance were matched, so the photograph says nothing of them", proof))
     apart = [_light(option) for option in facts.options if option.not_near]
     if apart:
@@ -101,6 +108,11 @@ def _but(facts: StudyFacts, near: NearFact) -> tuple[Claim, ...]:
     if facts.left_out:
         found.append(Claim(f"left out: {listed(facts.left_out[:3])}", proof))
     return tuple(found)
+
+
+def _clipped(near: NearFact) -> bool:
+    """Whether the photograph's highlights are cut off."""
+    return near.clipped is not None and near.clipped.value >= CLIPPED
 
 
 def _whole(option: OptionFact) -> NearFact | None:

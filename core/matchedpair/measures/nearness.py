@@ -28,6 +28,7 @@ SLOW = 1 / 80  # of the width: the blur after which gradients are those of light
 SOFT = 2.0  # pixels, so that grain is no highlight and no contrast
 DARK, MIDDLE, BRIGHT = 2.0, 50.0, 99.0
 MIDDLE_GREY = 0.18
+TOP = 0.999  # of the highest value: what was cut off is laid over the render between pixels
 
 
 @dataclass(frozen=True)
@@ -45,6 +46,9 @@ class Nearness:
         photograph's; below 0 the highlights are too dim, and the shadows too dark.
     direction : Figure
         How far light falls off in the same direction: correlation of the gradients, 1 in all places, 0 in none.
+    clipped : Figure
+        Share of the photograph, in percent, where a channel is at its highest value: more than a few pixels are there
+        only where what is brighter was cut off.
     """
 
     distance: Figure
@@ -53,6 +57,7 @@ class Nearness:
     highlights: Figure
     shadows: Figure
     direction: Figure
+    clipped: Figure
 
 
 def nearness(pictures: Sequence[Floats], photograph: Floats, counted: Mask) -> Nearness:
@@ -99,6 +104,7 @@ def nearness(pictures: Sequence[Floats], photograph: Floats, counted: Mask) -> N
         highlights=over_seeds("stops", end(BRIGHT)),
         shadows=over_seeds("stops", end(DARK)),
         direction=over_seeds("", lambda picture: _same_direction(picture, truth, inside)),
+        clipped=mean_figure([_at_the_top(truth[inside])], "%", METHOD, VERSION),
     )
 
 
@@ -107,6 +113,11 @@ def _log(picture: Floats, inside: Mask) -> Floats:
     weight = np.maximum(gauss(inside.astype(np.float32), SOFT), np.float32(1e-3))
     floor = max(0.002 * float(y[inside].mean()), 1e-9)
     return np.asarray(np.log2(np.maximum(y / weight, floor)), dtype=np.float32)
+
+
+def _at_the_top(lit: Floats) -> float:
+    """Percent of pixels, shape (N, 3), of which a channel is at the highest value that there is of it."""
+    return 100 * float(np.mean((lit >= TOP * lit.max(axis=0)).any(axis=1)))
 
 
 def _from_middle(values: Floats, percentile: float) -> float:

@@ -13,7 +13,8 @@ const HEIGHT = 190;
 const BOX: Box = { left: 34, right: WIDTH - 10, top: 22, bottom: HEIGHT - 36 };
 const TITLE = { visible_noise: "visible noise, ΔE", visible_error: "visible error, ΔE" } as const;
 
-/** Time against what the answer rests on, of all options at the place that is shown; both sides in their own marks. */
+/** Time against what the answer rests on, of all options at the place that is shown; those that are shown in their own
+ * marks: the sides of their pair, or where they are none, what each is in the study. */
 export function SmallCurve({
   study,
   options,
@@ -23,8 +24,9 @@ export function SmallCurve({
   options: Option[];
   shown: Schema["ProofPictures"];
 }) {
-  const [control, trial] = shown.sides.map((side) => side.option);
-  const place = options.find((each) => each.id === trial)?.place;
+  const [first, second] = shown.sides.map((side) => side.option);
+  const isControl = (option: Option) => (shown.pair ? option.id === first : option.control === 0);
+  const place = options.find((each) => each.id === second)?.place;
   const dots = options.flatMap((option): Dot[] => {
     const [x, y] = [figureOf(option, "seconds"), figureOf(option, shown.measure)];
     return option.place === place && x && y && x.value > 0 && y.value > 0 ? [{ option, x, y }] : [];
@@ -40,7 +42,7 @@ export function SmallCurve({
     BOX.bottom,
     BOX.top,
   );
-  const others = dots.filter(({ option }) => option.id !== control && option.id !== trial);
+  const others = dots.filter(({ option }) => option.id !== first && option.id !== second);
   const both = dots.filter((dot) => !others.includes(dot));
   return (
     <Link to={`/studies/${study}/curves`} className="block self-start" data-part="small-curve">
@@ -69,12 +71,12 @@ export function SmallCurve({
           </circle>
         ))}
         {both.map((dot) => {
-          const mark = dot.option.id === control ? CONTROL_MARK : trialMark(0);
+          const mark = isControl(dot.option) ? CONTROL_MARK : trialMark(0);
           const [left, top] = [x.at(dot.x.value), y.at(dot.y.value)];
           const [x0, x1] = ends(dot.x).map((value) => x.at(Math.max(value, 1e-12)));
           const [y0, y1] = ends(dot.y).map((value) => y.at(Math.max(value, 1e-12)));
           return (
-            <g key={dot.option.id} data-side={dot.option.id === control ? "control" : "trial"}>
+            <g key={dot.option.id} data-side={isControl(dot.option) ? "control" : "trial"}>
               <path d={`M${x0} ${top}H${x1}M${left} ${y0}V${y1}`} stroke={mark.hue} strokeOpacity="0.55" />
               <g transform={`translate(${left} ${top})`}>
                 <MarkShape mark={mark} />
