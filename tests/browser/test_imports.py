@@ -34,6 +34,12 @@ class Imports(BrowserTest):
         (self.renders / "broken.exr").write_bytes(b"cut short")
         return [*files, self.renders / "broken.exr"]
 
+    def proposed(self):
+        """The pattern's field, once a pattern is proposed there; coming while it is filled, it joins that."""
+        field = self.page.get_by_label("How the file names are made (may be left empty)")
+        expect(field).not_to_have_value("")
+        return field
+
     def test_a_farm_s_table_is_understood_and_all_options_make_a_study(self):
         page = self.page
         files = self.made()[:-1]
@@ -42,7 +48,7 @@ class Imports(BrowserTest):
         table.write_text("Image,Renderer,Shot,Camera,Seed,Render time (s),Batch\n" + "\n".join(lines))
         self.open("/imports")
         page.locator('input[type="file"]').set_input_files(files)
-        page.get_by_label("How the file names are made (may be left empty)").fill("{scene}_{view}_{samples}spp_s{seed}")
+        self.proposed().fill("{scene}_{view}_{samples}spp_s{seed}")
         page.get_by_role("button", name="Import all 4").click()
         expect(self.heading()).to_contain_text("4 renders imported")
         number = ImportedRender.objects.first().import_set_id
@@ -70,7 +76,7 @@ class Imports(BrowserTest):
         self.assert_accessible()
         page.locator('input[type="file"]').set_input_files(self.made())
         expect(page.get_by_text("5 pictures. Nothing is imported yet.")).to_be_visible()
-        pattern = page.get_by_label("How the file names are made (may be left empty)")
+        pattern = self.proposed()
         pattern.fill("{scene}_{view}_{samples}spp_s{seed}{x}")
         expect(page.get_by_role("region", name="Name pattern")).to_contain_text(
             "two places need something between them"
