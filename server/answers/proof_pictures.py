@@ -11,12 +11,13 @@ import numpy as np
 from matchedpair.answers import OptionFact
 from matchedpair.answers.answer import CURVE, VISIBLE_ERROR, VISIBLE_NOISE, Proof
 from matchedpair.answers.caveats import most_seen, seen_stops
+from matchedpair.answers.photograph import set_up
 from matchedpair.answers.thresholds import PLAIN_STOPS
 from matchedpair.measures.places import Places
 from matchedpair.measures.telling import Box, exposure_for, part_around, where_noise_differs
 from matchedpair.measures.zones import WHOLE
 from matchedpair.pictures.picture import Floats, Picture, luminance
-from matchedpair.plans.plan_kind import ENGINE, LIGHT, QUALITY, VERSION, is_place
+from matchedpair.plans.plan_kind import ENGINE, QUALITY, VERSION, is_place
 
 from server.answers.facts import option_name
 from server.answers.studies import AnsweredStudy, answered_study
@@ -214,18 +215,14 @@ def _of_option(found: AnsweredStudy, proof: Proof) -> tuple[str, list[Shown]]:
     elif option.control is not None and (picture := _first(option.control)):
         shown.append(_shown(found.facts.option(option.control.pk), picture, (0, 0, *_size(picture)), proof.measure))
     if picture := _first(option):
-        own = _shown(found.facts.option(option.pk), picture, whole, proof.measure)
-        titles = (_set_up(found, option), own.title, option_name(option))  # what a search made has no facts
-        shown.append(replace(own, title=next(filter(None, titles))))
+        fact = found.facts.option(option.pk)
+        own = _shown(fact, picture, whole, proof.measure)
+        if fact is None:  # as of what a search made
+            own = replace(own, title=option_name(option))
+        elif found.facts.question == "light":
+            own = replace(own, title=set_up(fact))
+        shown.append(own)
     return "", shown
-
-
-def _set_up(found: AnsweredStudy, option: Option) -> str:
-    """What a set-up of light is called where it is asked for; else empty."""
-    fact = found.facts.option(option.pk)
-    if fact is None or found.facts.question != "light":
-        return ""
-    return next((level.shown for level in fact.levels if level.subject == LIGHT), "")
 
 
 def _of_two(found: AnsweredStudy, proof: Proof) -> list[Shown]:

@@ -48,8 +48,11 @@ def pass_fact(own: OptionFacts) -> PassFact | None:
 def near_facts(own: OptionFacts, references: References) -> tuple[tuple[NearFact, ...], str]:
     """Nearness to the photograph that is there now by zone, the whole first; or why there is none."""
     found, reasons = [], []
-    photograph = references.photograph_of(own.option.setup) if (NEARNESS, WHOLE) in own.measures else None
-    for zone in own.zones if photograph is not None else ():
+    measured = (NEARNESS, WHOLE) in own.measures  # or nothing need be asked
+    photograph = references.photograph_of(own.option.setup) if measured else None
+    if photograph is None:
+        return (), ""
+    for zone in own.zones:
         row = _kept(own, NEARNESS, zone, [run.picture for run in own.runs])
         if row is not None and row.inputs[-1] != photograph.picture:
             continue

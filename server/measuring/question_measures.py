@@ -7,7 +7,6 @@ They are kept beside the others, under names of their own, once all renders of a
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator, Sequence
-from contextlib import suppress
 from dataclasses import asdict, dataclass
 from typing import Any
 
@@ -35,7 +34,7 @@ from server.measuring.inputs import (
 )
 from server.measuring.models import Comparison, Measure
 from server.measuring.which_reference import References, reference_pictures
-from server.references.actions import lay_over_render
+from server.references.actions import keep_match
 from server.references.models import Reference
 from server.runs.models import OPEN_STATES, Run
 from server.store.pixels import stored_picture
@@ -242,9 +241,8 @@ def _near(
     laid = match_photograph(
         stored_picture(photograph.picture).pixels, np.where(counted[..., None], mean, np.float32(0.0)), counted
     )
-    if not photograph.matched_picture:  # it fits, so that the answer can show it beside the nearest
-        with suppress(MatchedPairError):
-            lay_over_render(photograph, runs[0])
+    if not photograph.matched_picture:  # so that the answer can show it beside the nearest
+        keep_match(photograph, runs[0], laid, left_out)
     pixels: list[Floats] = [picture.pixels for picture in pictures]
     return {
         (NEARNESS, zone): _or_reason(

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import asdict
 from typing import Any
 
@@ -12,10 +13,10 @@ from django.db.models import Exists, OuterRef
 from matchedpair.elsewhere import DISPLAY, LINEAR, Taken, plain_name
 from matchedpair.engines.setting import is_number
 from matchedpair.errors import InputError, RefusedError
-from matchedpair.measures.drawn_zones import measured_mask
+from matchedpair.measures.drawn_zones import DrawnZone, measured_mask
 from matchedpair.pictures import write_exr
 from matchedpair.pictures.panorama import panorama_figures
-from matchedpair.pictures.photograph import match_photograph
+from matchedpair.pictures.photograph import PhotographMatch, match_photograph
 from matchedpair.scenes import Setup as SetupDescription
 from matchedpair.scenes import require_fits
 
@@ -124,6 +125,12 @@ def lay_over_render(reference: Reference, run: Run | None = None) -> Reference:
             "photograph", f"match it on a render of at most {MOST_MATCHED_SIDE} pixels; this is a slow fit"
         )
     found = match_photograph(photograph.pixels, np.where(counted[..., None], render.pixels, 0.0), counted)
+    return keep_match(reference, run, found, within)
+
+
+def keep_match(reference: Reference, run: Run, found: PhotographMatch, within: Iterable[DrawnZone]) -> Reference:
+    """Keep how a photograph was laid over a render, with the zones that its view has."""
+    height, width = found.pixels.shape[:2]
     with work_folder() as folder:
         path = folder / "matched.exr"
         write_exr(path, found.pixels)
@@ -131,7 +138,7 @@ def lay_over_render(reference: Reference, run: Run | None = None) -> Reference:
     report = {key: value for key, value in asdict(found).items() if key != "pixels"}
     reference.matched_picture = digest
     reference.match = report | {
-        "run": run.pk, "study": run.study_id, "width": render.size[0], "height": render.size[1],
+        "run": run.pk, "study": run.study_id, "width": width, "height": height,
         "left_out": [each.name for each in within if each.kind == "leave out"],
     }  # fmt: skip
     reference.save(update_fields=["matched_picture", "match"])

@@ -45,7 +45,7 @@ def answer(facts: StudyFacts) -> Answer:
     told = tuple(Claim(text, Proof(OPTION, options=(key,))) for key, text in _criteria(rows))
     if near.distance.value + near.distance.half_width(0.05) >= other.distance.value - other.distance.half_width(0.05):
         text = (
-            f"Not sure yet: {_light(best)} and {_light(second)} are as near to the photograph "
+            f"Not sure yet: {set_up(best)} and {set_up(second)} are as near to the photograph "
             f"(about {number(near.distance.value)} ΔE)"
         )
         apart = max(other.distance.value - near.distance.value, 0.01)
@@ -54,7 +54,7 @@ def answer(facts: StudyFacts) -> Answer:
             or LARGER
         )
         return Answer(facts.question, sentence(text), UNSURE, 0, told, _but(facts, near), step, proof)
-    text = f"{capital(_light(best))} comes nearest the photograph: {number(near.distance.value)} ΔE against {rest}"
+    text = f"{capital(set_up(best))} comes nearest the photograph: {number(near.distance.value)} ΔE against {rest}"
     return Answer(facts.question, sentence(text), SURE, best.key, told, _but(facts, near), None, proof)
 
 
@@ -84,7 +84,7 @@ def _criteria(rows: list[tuple[OptionFact, NearFact]]) -> list[tuple[int, str]]:
     found = []
     for option, _ in rows:
         if option.key in won:
-            found.append((option.key, f"{capital(_light(option))} is nearest in {listed(won[option.key])}."))
+            found.append((option.key, f"{capital(set_up(option))} is nearest in {listed(won[option.key])}."))
     return found
 
 
@@ -98,11 +98,11 @@ def _but(facts: StudyFacts, near: NearFact) -> tuple[Claim, ...]:
         for name, value in ends
         if abs(value) >= PLAIN_STOPS
     ]
-    if _clipped(near) and near.clipped is not None:
-        cut = f"{number(near.clipped.value)} % of the photograph is clipped, so it decides nothing of highlights"
+    if cut_off := _clipped(near):
+        cut = f"{number(cut_off)} % of the photograph is clipped, so it decides nothing of highlights"
         found.append(Claim(cut, proof))
     found.append(Claim("brightness and white balance were matched, so the photograph says nothing of them", proof))
-    apart = [_light(option) for option in facts.options if option.not_near]
+    apart = [set_up(option) for option in facts.options if option.not_near]
     if apart:
         found.append(Claim(f"the photograph could not be laid over {listed(apart)}", proof))
     if facts.left_out:
@@ -110,15 +110,17 @@ def _but(facts: StudyFacts, near: NearFact) -> tuple[Claim, ...]:
     return tuple(found)
 
 
-def _clipped(near: NearFact) -> bool:
-    """Whether the photograph's highlights are cut off."""
-    return near.clipped is not None and near.clipped.value >= CLIPPED
+def _clipped(near: NearFact) -> float:
+    """Percent of the photograph that is cut off; 0 where that is too little to decide highlights, or not known."""
+    share = near.clipped.value if near.clipped is not None else 0.0
+    return share if share >= CLIPPED else 0.0
 
 
 def _whole(option: OptionFact) -> NearFact | None:
     return next((near for near in option.near if near.zone == WHOLE), None)
 
 
-def _light(option: OptionFact) -> str:
+def set_up(option: OptionFact) -> str:
+    """What an option is called as a set-up of light."""
     level = next((each for each in option.levels if each.subject == "light"), None)
     return level.shown if level is not None else option.name

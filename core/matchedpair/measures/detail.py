@@ -72,7 +72,9 @@ def _weight(reference: Light) -> Floats:
     """1 / (G8(R)² + eps²), the blur made at a quarter of the size."""
     height, width = reference.shape
     small = cv2.resize(reference.mean, (max(width // 4, 1), max(height // 4, 1)), interpolation=cv2.INTER_AREA)
-    level = cv2.resize(gauss(np.asarray(small), SURROUNDINGS / 4), (width, height), interpolation=cv2.INTER_LINEAR)
+    level = cv2.resize(
+        gauss(np.asarray(small, dtype=np.float32), SURROUNDINGS / 4), (width, height), interpolation=cv2.INTER_LINEAR
+    )
     weight = 1 / (np.square(level) + np.float32(reference.eps**2))
     if not reference.all_valid:
         weight *= reference.valid

@@ -9,13 +9,15 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
+from typing import TypeVar
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from matchedpair.pictures.picture import REC709, Floats, Mask
+from matchedpair.pictures.picture import REC709, Doubles, Floats, Mask
 
+Plane = TypeVar("Plane", Floats, Doubles)
 OCTAVES = (0.7, 1.4, 2.8, 5.6, 11.2, 22.4)
 FULL_UNTIL = 1.4  # up to this blur every pixel is kept
 REACH = 4.0  # sigmas
@@ -34,10 +36,10 @@ def box(plane: Floats, size: int) -> Floats:
     return np.asarray(cv2.boxFilter(plane, cv2.CV_32F, (size, size), borderType=cv2.BORDER_REFLECT))
 
 
-def gauss(plane: Floats, sigma: float, reach: float = REACH) -> Floats:
+def gauss(plane: Plane, sigma: float, reach: float = REACH) -> Plane:
     """Gaussian blur of sigma pixels, its kernel cut at so many sigmas."""
     side = 2 * math.ceil(reach * sigma) + 1
-    return np.asarray(cv2.GaussianBlur(plane, (side, side), sigma, borderType=cv2.BORDER_REFLECT))
+    return np.asarray(cv2.GaussianBlur(plane, (side, side), sigma, borderType=cv2.BORDER_REFLECT), dtype=plane.dtype)
 
 
 def median(plane: Floats, size: int) -> Floats:

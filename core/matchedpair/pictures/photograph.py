@@ -9,13 +9,12 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 
-import cv2
 import numpy as np
 from scipy.optimize import minimize
 from skimage.registration import phase_cross_correlation
 
 from matchedpair.errors import RefusedError
-from matchedpair.pictures.filters import REACH
+from matchedpair.pictures.filters import gauss
 from matchedpair.pictures.picture import Doubles, Floats, Mask, luminance
 
 LEAST_ALIKE = 0.3
@@ -78,7 +77,7 @@ def match_photograph(photograph: Floats, render: Floats, counted: Mask) -> Photo
     start = height / photograph.shape[0]
     target = _structure(luminance(render))
     light = luminance(photograph)
-    reduced = light if start >= 1.0 else _blurred(light, 0.5 * (1.0 / start - 1.0))
+    reduced = light if start >= 1.0 else gauss(light, 0.5 * (1.0 / start - 1.0))
 
     def laid(scale: float, right: float, down: float) -> Doubles:
         return _resampled(reduced, render.shape[:2], start * scale, right, down)
@@ -147,13 +146,8 @@ def _between(y: Doubles, at: Doubles, axis: int) -> Doubles:
 def _structure(y: Doubles) -> Doubles:
     """Edges without brightness: the logarithm less its surroundings."""
     floor = 0.02 * float(np.mean(y)) + 1e-9
-    log = np.log(np.maximum(y, 0.0) + floor)
-    return _blurred(log, FINE) - _blurred(log, AROUND)
-
-
-def _blurred(y: Doubles, sigma: float) -> Doubles:
-    side = 2 * math.ceil(REACH * sigma) + 1
-    return np.asarray(cv2.GaussianBlur(y, (side, side), sigma, borderType=cv2.BORDER_REFLECT), dtype=np.float64)
+    log: Doubles = np.log(np.maximum(y, 0.0) + floor)
+    return gauss(log, FINE) - gauss(log, AROUND)
 
 
 def _correlation(first: Doubles, second: Doubles, inside: Mask) -> float:

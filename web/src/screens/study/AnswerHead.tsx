@@ -66,7 +66,7 @@ export function addressOf(proof: Claim["proof"], study: number): string {
 }
 
 /** Where zones and references of a study's own place are, to add one of a kind. */
-export function scenePlace(study: Schema["Study"], add?: "render" | "photograph"): string {
+function scenePlace(study: Schema["Study"], add?: "render" | "photograph"): string {
   const place = new URLSearchParams({
     view: study.view,
     variant: study.variant,
