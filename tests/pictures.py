@@ -71,12 +71,18 @@ def everywhere(picture: np.ndarray) -> np.ndarray:
     return np.ones(picture.shape[:2], dtype=bool)
 
 
-def write(path: Path, picture: np.ndarray, kind: str = "half") -> Path:
-    """Write with any number of channels and any type."""
+def write(
+    path: Path, picture: np.ndarray, kind: str = "half", *, at: tuple[int, int] = (0, 0),
+    display: tuple[int, int] | None = None, tile: int = 0,
+) -> Path:  # fmt: skip
+    """Write with any number of channels and any type; `at` is where it begins in a display window of that size."""
     channels = picture.shape[2]
     spec = oiio.ImageSpec(picture.shape[1], picture.shape[0], channels, kind)
     if channels == 4:
         spec.channelnames = ("R", "G", "B", "A")
+    spec.x, spec.y = at
+    spec.full_width, spec.full_height = display or (picture.shape[1], picture.shape[0])
+    spec.tile_width = spec.tile_height = tile
     output = oiio.ImageOutput.create(str(path))
     assert output is not None and output.open(str(path), spec), oiio.geterror()
     output.write_image(np.ascontiguousarray(picture, dtype=np.float32))

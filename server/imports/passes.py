@@ -63,7 +63,7 @@ def _pass_name(layer: str) -> str:
 def _kept(row: ImportedRender, layer: str, name: str) -> str:
     with tempfile.TemporaryDirectory() as folder:
         try:
-            written = write_layers(original_of(row), {name: layer}, Path(folder))
+            written = write_layers(original_of(row), {name: layer}, Path(folder), in_window=True)
         except PictureError as error:  # it names where the store keeps the file, which says nothing to anybody
             raise InputError(error.problem) from error
         return keep_file(written[name], ".exr")

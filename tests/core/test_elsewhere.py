@@ -225,6 +225,19 @@ class Taking(unittest.TestCase):
         self.assertEqual(facts.fields, {"engine": "Glint", "version": "2.1", "seed": 5})
         self.assertEqual(facts.settings, {"samples": 64, "light_picking": "power"})
 
+    def test_the_header_says_time_memory_and_seed_by_their_plain_names(self):
+        for said, seconds in (("00:01:04.50", 64.5), ("1m 4.5s", 64.5), ("64.5", 64.5), ("2 h 3 min", 7380.0)):
+            attributes = {"pass/renderTime": said, "Peak Memory (MB)": "12", "rng_seed": 7, "peakMemory": "much"}
+            values = self.file("a.exr", textured((16, 8)), "half", **attributes)
+            self.assertEqual(
+                header_facts(values).fields, {"seconds": seconds, "memory_bytes": 12000000, "seed": 7}, said
+            )
+        odd = self.file(
+            "b.exr", textured((16, 8)), "half", renderTime="soon", time="11:02:33", seed="none",
+            cpu_time=3.0, cpuSeconds=4.0,
+        )  # fmt: skip
+        self.assertEqual(header_facts(odd), Facts())
+
     def test_the_library_s_own_name_is_no_engine(self):
         self.assertEqual(header_facts(write(self.folder / "a.exr", textured((16, 8)))).fields, {})
         self.assertEqual(header_facts(self.folder / "none.exr"), Facts())

@@ -54,6 +54,32 @@ class Pictures(unittest.TestCase):
         read = read_picture(write(self.folder / "p.exr", picture))
         self.assertEqual([tuple(map(int, place)) for place in np.argwhere(~read.valid)], [(1, 2), (3, 4)])
 
+    def test_what_lies_around_the_display_window_is_no_part_of_the_picture(self):
+        around = np.pad(textured(), ((16, 16), (16, 16), (0, 0)), mode="edge")
+        for tile in (0, 64):
+            path = write(self.folder / f"over{tile}.exr", around, "float", at=(-16, -16), display=(320, 240), tile=tile)
+            read = read_picture(path)
+            np.testing.assert_array_equal(read.pixels, textured())
+            np.testing.assert_array_equal(read_picture(path, in_window=True).pixels, textured())
+
+    def test_a_picture_without_its_empty_borders_is_put_at_its_place_and_a_small_part_stays_one(self):
+        path = write(self.folder / "most.exr", textured()[20:200, 40:290], "float", at=(40, 20), display=(320, 240))
+        np.testing.assert_array_equal(read_picture(path).pixels, textured()[20:200, 40:290])
+        placed = read_picture(path, in_window=True)
+        inside = np.zeros((240, 320), bool)
+        inside[20:200, 40:290] = True
+        small = write(self.folder / "part.exr", textured()[40:100, 200:290], at=(200, 40), display=(320, 240))
+        self.assertEqual(read_picture(small, in_window=True).size, (90, 60))
+        np.testing.assert_array_equal(placed.valid, inside)
+        np.testing.assert_array_equal(placed.pixels[inside], textured()[inside])
+
+    def test_a_window_that_shows_nothing_is_refused_and_an_absurd_one_passed_over(self):
+        away = write(self.folder / "away.exr", textured(), at=(500, 0), display=(320, 240))
+        with self.assertRaisesRegex(PictureError, "outside its own display window"):
+            read_picture(away)
+        absurd = write(self.folder / "absurd.exr", textured(), display=(1 << 20, 1 << 20))
+        self.assertEqual(read_picture(absurd, in_window=True).size, (320, 240))
+
     def test_one_channel_becomes_grey(self):
         read = read_picture(write(self.folder / "p.exr", textured()[..., :1]))
         np.testing.assert_array_equal(read.pixels[..., 0], read.pixels[..., 2])

@@ -41,6 +41,14 @@ UNITS = {"s": 1.0, "sec": 1.0, "secs": 1.0, "second": 1.0, "seconds": 1.0, "ms":
 BYTES = {"b": 1.0, "bytes": 1.0, "kb": 1e3, "mb": 1e6, "mib": 2.0**20, "gb": 1e9, "gib": 2.0**30}
 ENOUGH_ROWS = 8  # before values that never come twice say anything
 CLOCK = re.compile(r"(?:(\d+):)?(\d{1,2}):(\d{1,2}(?:\.\d+)?)")
+SPOKEN = re.compile(r"(?:(\d+) ?h\w*[ ,]*)?(?:(\d+) ?m(?:in\w*)?[ ,]*)?(?:(\d+(?:\.\d+)?) ?s(?:ec\w*)?)?")
+# what a picture's header may say: shorter names, such as time or duration, mean a time of day or of a shot there
+IN_HEADERS: Mapping[str, tuple[str, ...]] = {
+    "seconds": ("render time", "rendertime", "render seconds", "render duration", "elapsed time", "wall clock time"),
+    "cpu_seconds": ("cpu seconds", "cpu time"),
+    "memory_bytes": ("peak memory bytes", "peak memory"),
+    "seed": ("seed", "random seed", "rng seed", "noise seed", "sampling seed"),
+}
 
 
 def proposed(columns: Sequence[str], rows: Sequence[Mapping[str, Any]] = ()) -> dict[str, str]:
@@ -84,6 +92,22 @@ def read_by(row: Mapping[str, Any], meanings: Mapping[str, str]) -> dict[str, An
     return values
 
 
+def said_in_header(attributes: Mapping[str, Any]) -> dict[str, Any]:
+    """What attributes by plain names say of a render: its times, memory and seed. What before a name says whose it is,
+    as in ``pass/render time``, is passed over, and so is a value that is no such thing, or that another contradicts.
+    """
+    found: dict[str, set[Any]] = {}
+    for attribute, value in attributes.items():
+        name, unit = _name_and_unit(re.split(r"[/:]", attribute)[-1])
+        meant = next((field for field, names in IN_HEADERS.items() if name in names), "")
+        if not meant or value in ("", None):
+            continue
+        read = _in_unit(value, meant, unit)
+        if isinstance(read, int | float) or str(read).isdecimal():
+            found.setdefault(meant, set()).add(read)
+    return {field: values.pop() for field, values in found.items() if len(values) == 1}
+
+
 def _name_and_unit(column: str) -> tuple[str, str]:
     """A column's name in small letters with single spaces, and the unit in brackets or at its end."""
     text = re.sub(r"(?<=[a-z])(?=[A-Z])", " ", column.strip())
@@ -97,9 +121,10 @@ def _name_and_unit(column: str) -> tuple[str, str]:
 
 def _in_unit(value: Any, meant: str, unit: str) -> Any:
     if meant in SECONDS:
-        if isinstance(value, str) and (clock := CLOCK.fullmatch(value.strip())):
-            hours, minutes, seconds = clock.groups()
-            return 3600.0 * int(hours or 0) + 60.0 * int(minutes) + float(seconds)
+        text = value.strip().lower() if isinstance(value, str) else ""
+        if text and (said := CLOCK.fullmatch(text) or SPOKEN.fullmatch(text)):
+            hours, minutes, seconds = said.groups()
+            return 3600.0 * int(hours or 0) + 60.0 * int(minutes or 0) + float(seconds or 0)
         return _times(value, UNITS.get(unit, 1.0))
     if meant == "memory_bytes":
         made = _times(value, BYTES.get(unit, 1.0))

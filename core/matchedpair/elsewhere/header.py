@@ -1,5 +1,5 @@
-"""Reads facts out of a picture's header: attributes named ``render:NAME``, and ``Software``; how it is stored, and
-which layers it has.
+"""Reads facts out of a picture's header: attributes named ``render:NAME``, ``Software``, and what is plainly called a
+render's time, memory or seed; how it is stored, and which layers it has.
 """
 
 from __future__ import annotations
@@ -7,6 +7,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from pathlib import Path
 
+from matchedpair.elsewhere.columns import said_in_header
 from matchedpair.elsewhere.facts import FIELDS, Facts, facts_of
 from matchedpair.errors import PictureError
 from matchedpair.pictures.layers import colour_layers
@@ -44,7 +45,7 @@ def header_facts(path: Path) -> Facts:
     """What the header says; nothing when the file cannot be opened (reading the picture will say why).
 
     ``render:seed`` is the seed, ``render:samples`` a setting, and so on. ``Software`` is engine and version, as in
-    ``Alder 2.0``. Raises `InputError` when a value does not fit.
+    ``Alder 2.0``; ``renderTime`` is its time. Raises `InputError` when a value does not fit.
     """
     try:
         file = opened(path)
@@ -57,4 +58,5 @@ def header_facts(path: Path) -> Facts:
     engine, _, version = software.strip().rpartition(" ")
     if engine and version[:1].isdigit() and not engine.startswith("OpenImageIO"):
         values = {"engine": engine, "version": version, **values}
+    values = said_in_header({name: each for name, each in attributes.items() if not name.startswith(OURS)}) | values
     return facts_of({name: value for name, value in values.items() if name in FIELDS or value != ""}, "header")

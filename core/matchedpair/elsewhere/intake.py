@@ -59,7 +59,7 @@ def take(path: Path, linear_exr: Path, transform: str = "", layer: str = "") -> 
     """
     if path.stat().st_size > MOST_BYTES:
         raise InputError(f"is larger than {MOST_BYTES >> 20} MB")
-    picture, checks = check_file(path, layer=layer)
+    picture, checks = check_file(path, layer=layer, in_window=True)
     fatal = next((check for check in checks if check.code in UNUSABLE), None)
     if picture is None or fatal:
         raise InputError((fatal or checks[0]).message)

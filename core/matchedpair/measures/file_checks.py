@@ -42,13 +42,13 @@ class FileCheck:
 
 
 def check_file(
-    path: Path, expected_size: tuple[int, int] | None = None, layer: str = ""
+    path: Path, expected_size: tuple[int, int] | None = None, layer: str = "", *, in_window: bool = False
 ) -> tuple[Picture | None, list[FileCheck]]:
-    """Read a file, or a layer of it, and check it; the picture is None when it cannot be read. Never raises for a bad
-    file.
+    """Read a file, or a layer of it, as `read_picture` does, and check it; the picture is None when it cannot be read.
+    Never raises for a bad file.
     """
     try:
-        picture = read_picture(path, layer)
+        picture = read_picture(path, layer, in_window=in_window)
     except PictureError as error:
         return None, [FileCheck("unreadable", "stop", f"The picture cannot be read: {error.problem}.")]
     return picture, check_picture(picture, expected_size)

@@ -143,7 +143,7 @@ def read_all(paths: dict[str, Path | None]) -> dict[str, Read]:
 
 
 def _readable(path: Path) -> Read:
-    picture, checks = check_file(path)
+    picture, checks = check_file(path, in_window=True)
     if picture is None:
         raise InputError(f"{path}: {checks[0].message}")
     return picture, checks

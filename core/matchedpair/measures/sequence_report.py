@@ -95,7 +95,7 @@ def _read(paths: Sequence[Path], what: str) -> _Read:
     size = (0, 0)
     last = None
     for number, path in enumerate(paths):
-        picture, found = check_file(path)
+        picture, found = check_file(path, in_window=True)
         if picture is None:
             raise InputError(f"{path}: {found[0].message}")
         if valid is None:

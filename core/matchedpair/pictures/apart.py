@@ -103,7 +103,8 @@ class _Apart:
         self._reader: _Reader | None = _taken()
         said, _ = self._ask({"open": str(path.absolute())})
         header = said["header"]
-        self.header = PictureHeader(**header | {"channels": tuple(header["channels"])})
+        window = header["window"] and tuple(header["window"])
+        self.header = PictureHeader(**header | {"channels": tuple(header["channels"]), "window": window})
 
     def rows(self, first: int, end: int, channels: tuple[int, int], kind: str) -> NDArray[Any]:
         said, files = self._ask({"rows": [first, end], "channels": list(channels), "kind": kind})

@@ -71,9 +71,9 @@ def other_layers(path: Path, layer: str = "") -> list[str]:
     return [each for each in layers_of(channels) if each != shown]
 
 
-def write_layers(path: Path, layers: Mapping[str, str], folder: Path) -> dict[str, Path]:
-    """Write layers of a file as pictures of their own, by the pass that each is. Of one or two channels the first is
-    taken, of more three: red, green and blue, or x, y and z, where they are called so.
+def write_layers(path: Path, layers: Mapping[str, str], folder: Path, *, in_window: bool = False) -> dict[str, Path]:
+    """Write layers of a file as pictures of their own, by the pass that each is, placed as `read_picture` does. Of one
+    or two channels the first is taken, of more three: red, green and blue, or x, y and z, where they are called so.
 
     Raises `PictureError` when the file cannot be read, or has no such layer.
     """
@@ -89,7 +89,10 @@ def write_layers(path: Path, layers: Mapping[str, str], folder: Path) -> dict[st
             low = min(chosen)
             values = file.rows(0, header.height, (low, max(chosen) + 1), "float")
             written[name] = folder / f"pass-{name}.exr"
-            write_exr(written[name], values[..., [index - low for index in chosen]], half=header.kind == "half")
+            values = values[..., [index - low for index in chosen]]
+            if in_window:
+                values = header.placed(values, str(path))
+            write_exr(written[name], values, half=header.kind == "half")
     finally:
         file.close()
     return written

@@ -23,13 +23,15 @@ MAX_CHANNELS = 512
 SHARE_OF_MEMORY = 0.25  # of the machine's, that one picture may take
 STRIP_ROWS = 256
 KINDS = {"uint8": np.uint8, "uint16": np.uint16, "half": np.float16, "float": np.float32}
+MOST_OF_IT = 0.5  # of its display window; measuring finds nothing in a picture that is nearly empty
 MOST_ATTRIBUTES, MOST_TEXT = 200, 400
 Value = int | float | str
 
 
 @dataclass(frozen=True)
 class PictureHeader:
-    """What a file says of its first picture.
+    """What a file says of its first picture, as far as that lies within its display window: what was rendered around
+    it, for filters and lenses, is no part of it.
 
     Parameters
     ----------
@@ -46,6 +48,8 @@ class PictureHeader:
         As the file or its format says it.
     attributes : dict
         The first of its further values that are numbers or short texts, by name.
+    window : tuple of int or None
+        Where it lies in its display window, and how large that is: x, y, width, height. None where it fills it.
     """
 
     width: int
@@ -56,11 +60,27 @@ class PictureHeader:
     tile: int
     colour_space: str
     attributes: dict[str, Value] = field(default_factory=dict)
+    window: tuple[int, int, int, int] | None = None
 
     def strips(self) -> list[tuple[int, int]]:
         """First row and end of pieces that are read well, from above."""
         rows = max(STRIP_ROWS // self.tile, 1) * self.tile if self.tile else STRIP_ROWS
         return [(first, min(first + rows, self.height)) for first in range(0, self.height, rows)]
+
+    def placed(self, values: NDArray[Any], name: str) -> NDArray[Any]:
+        """Values of its pixels at their place in the display window, with zeros around them: where its empty borders
+        were left out. A smaller part of it was rendered as a part, and stays one. Raises `PictureError` where it takes
+        more memory than one picture may.
+        """
+        if self.window is None:
+            return values
+        x, y, width, height = self.window
+        if self.width * self.height < MOST_OF_IT * width * height:
+            return values
+        refuse_too_large(width * height * values.nbytes // (self.width * self.height), name)
+        whole = np.zeros((height, width, *values.shape[2:]), values.dtype)
+        whole[y : y + self.height, x : x + self.width] = values
+        return whole
 
 
 class PictureFile(Protocol):
@@ -92,7 +112,8 @@ class _Here:
             self._spec = self._file.spec()
             if self._spec.deep:
                 raise PictureError(self._name, "holds deep pixels, which cannot be measured")
-            self.header = _header(self._spec)
+            self._left, self._top, width, height, window = _shown(self._spec, self._name)
+            self.header = _header(self._spec, (width, height), window)
             refuse_absurd(self.header, self._name)
         except UnicodeDecodeError as error:
             self.close()
@@ -103,8 +124,10 @@ class _Here:
 
     def rows(self, first: int, end: int, channels: tuple[int, int], kind: str) -> NDArray[Any]:
         spec, (low, high) = self._spec, channels
-        result = np.empty((end - first, spec.width, high - low), KINDS[kind])
-        for start, stop in _within(self.header, first, end):
+        width = self.header.width
+        result = np.empty((end - first, width, high - low), KINDS[kind])
+        for shown_start, shown_stop in _within(self.header, first, end):
+            start, stop = shown_start + self._top, shown_stop + self._top
             top, bottom = spec.y + start, spec.y + stop
             if spec.tile_width:
                 # whole tiles are read, and the rows wanted cut out
@@ -118,7 +141,8 @@ class _Here:
                 read = self._file.read_scanlines(0, 0, top, bottom, 0, low, high, kind)
             if read is None:
                 raise PictureError(self._name, f"cannot be decoded ({_reason(self._file, self._path)})")
-            result[start - first : stop - first] = np.asarray(read).reshape(stop - start, spec.width, high - low)
+            read = np.asarray(read).reshape(stop - start, spec.width, high - low)
+            result[shown_start - first : shown_stop - first] = read[:, self._left : self._left + width]
         return result
 
     def close(self) -> None:
@@ -167,7 +191,23 @@ def _within(header: PictureHeader, first: int, end: int) -> list[tuple[int, int]
     return [(max(low, first), min(high, end)) for low, high in header.strips() if low < end and high > first]
 
 
-def _header(spec: Any) -> PictureHeader:
+def _shown(spec: Any, name: str) -> tuple[int, int, int, int, tuple[int, int, int, int] | None]:
+    """Of what is stored, the part within the display window: first column and row, width and height; and where that
+    lies in the display window, as `PictureHeader.window`. Raises `PictureError` where nothing of it does.
+    """
+    whole = (0, 0, spec.width, spec.height, None)
+    full = (spec.full_width, spec.full_height)
+    if min(full) <= 0 or full[0] * full[1] > MAX_PIXELS:  # it says nothing that could be shown
+        return whole
+    left, top = max(spec.full_x - spec.x, 0), max(spec.full_y - spec.y, 0)
+    x, y = max(spec.x - spec.full_x, 0), max(spec.y - spec.full_y, 0)
+    width, height = min(spec.width - left, full[0] - x), min(spec.height - top, full[1] - y)
+    if min(width, height) <= 0:
+        raise PictureError(name, "lies wholly outside its own display window")
+    return left, top, width, height, None if (width, height) == full else (x, y, *full)
+
+
+def _header(spec: Any, size: tuple[int, int], window: tuple[int, int, int, int] | None) -> PictureHeader:
     stored = str(spec.format)
     mixed = bool(spec.channelformats)
     attributes: dict[str, Value] = {}
@@ -179,9 +219,9 @@ def _header(spec: Any) -> PictureHeader:
         if isinstance(value, int | float | str) and len(str(value)) <= MOST_TEXT:
             attributes[name] = value
     return PictureHeader(
-        spec.width, spec.height, tuple(str(name) for name in spec.channelnames),
+        *size, tuple(str(name) for name in spec.channelnames),
         stored if stored in KINDS and not mixed else "float", stored, spec.tile_height if spec.tile_width else 0,
-        str(spec.get_string_attribute("oiio:ColorSpace")), attributes,
+        str(spec.get_string_attribute("oiio:ColorSpace")), attributes, window,
     )  # fmt: skip
 
 

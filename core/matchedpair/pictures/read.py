@@ -22,8 +22,9 @@ USUAL = 0.999
 BYTES_OF_PICTURE = 13  # three floats and a mark, for each pixel of a picture that was read
 
 
-def read_picture(path: Path, layer: str = "") -> Picture:
-    """Read the first picture in a file, or a layer of it.
+def read_picture(path: Path, layer: str = "", *, in_window: bool = False) -> Picture:
+    """Read the first picture in a file, or a layer of it: what lies within its display window; `in_window` puts it at
+    its place there, with nothing around it, where it is most of it.
 
     Red, green and blue are found by name (R, G, B), else in the layer that is called as pictures are, else the first
     three channels are taken; a single channel becomes grey. Values are taken as they are: whether they are linear is
@@ -40,6 +41,8 @@ def read_picture(path: Path, layer: str = "") -> Picture:
     valid = sound(rgb)
     if stored.alpha is not None:
         valid &= stored.values[..., stored.alpha] != 0.0
+    if in_window:
+        rgb, valid = header.placed(rgb, str(path)), header.placed(valid, str(path))
     return Picture(
         pixels=rgb,
         valid=np.asarray(valid, dtype=np.bool_),
