@@ -234,7 +234,7 @@ class Taking(unittest.TestCase):
             )
         odd = self.file(
             "b.exr", textured((16, 8)), "half", renderTime="soon", time="11:02:33", seed="none",
-            cpu_time=3.0, cpuSeconds=4.0,
+            cpu_time=3.0, cpuSeconds=4.0, elapsedTime=-1.0, rng_seed=2.5,
         )  # fmt: skip
         self.assertEqual(header_facts(odd), Facts())
 

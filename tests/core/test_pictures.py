@@ -1,12 +1,13 @@
 import tempfile
 import unittest
 from pathlib import Path
+from unittest import mock
 
 import numpy as np
 from matchedpair.elsewhere.facts import Facts
 from matchedpair.elsewhere.header import header_facts
 from matchedpair.errors import PictureError
-from matchedpair.pictures import luminance, read_picture, write_exr
+from matchedpair.pictures import luminance, picture_file, read_picture, write_exr
 from matchedpair.textures import read_map
 
 from tests.pictures import textured, write
@@ -79,6 +80,15 @@ class Pictures(unittest.TestCase):
             read_picture(away)
         absurd = write(self.folder / "absurd.exr", textured(), display=(1 << 20, 1 << 20))
         self.assertEqual(read_picture(absurd, in_window=True).size, (320, 240))
+
+    def test_what_is_stored_around_the_window_counts_for_what_is_absurd(self):
+        path = write(self.folder / "wide.exr", textured(), at=(-150, -110), display=(20, 20))
+        self.assertEqual(read_picture(path).size, (20, 20))
+        with (
+            mock.patch.object(picture_file, "MAX_PIXELS", 320 * 240 - 1),
+            self.assertRaisesRegex(PictureError, "320×240"),
+        ):
+            read_picture(path)
 
     def test_one_channel_becomes_grey(self):
         read = read_picture(write(self.folder / "p.exr", textured()[..., :1]))

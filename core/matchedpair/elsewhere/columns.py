@@ -4,10 +4,12 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable, Mapping, Sequence
+from contextlib import suppress
 from typing import Any
 
-from matchedpair.elsewhere.facts import FIELDS, SECONDS
+from matchedpair.elsewhere.facts import FIELDS, SECONDS, Value, facts_of
 from matchedpair.elsewhere.intake import ENDINGS
+from matchedpair.errors import InputError
 
 FILE, IGNORE, SETTING = "file", "ignore", "setting"
 KNOB, KNOB_DOWN = "knob", "knob_down"  # a setting too: more of it, or less of it, buys less noise
@@ -47,7 +49,7 @@ IN_HEADERS: Mapping[str, tuple[str, ...]] = {
     "seconds": ("render time", "rendertime", "render seconds", "render duration", "elapsed time", "wall clock time"),
     "cpu_seconds": ("cpu seconds", "cpu time"),
     "memory_bytes": ("peak memory bytes", "peak memory"),
-    "seed": ("seed", "random seed", "rng seed", "noise seed", "sampling seed"),
+    "seed": SPELLINGS["seed"],
 }
 
 
@@ -92,19 +94,18 @@ def read_by(row: Mapping[str, Any], meanings: Mapping[str, str]) -> dict[str, An
     return values
 
 
-def said_in_header(attributes: Mapping[str, Any]) -> dict[str, Any]:
+def said_in_header(attributes: Mapping[str, Any]) -> dict[str, Value]:
     """What attributes by plain names say of a render: its times, memory and seed. What before a name says whose it is,
     as in ``pass/render time``, is passed over, and so is a value that is no such thing, or that another contradicts.
     """
-    found: dict[str, set[Any]] = {}
+    found: dict[str, set[Value]] = {}
     for attribute, value in attributes.items():
         name, unit = _name_and_unit(re.split(r"[/:]", attribute)[-1])
         meant = next((field for field, names in IN_HEADERS.items() if name in names), "")
-        if not meant or value in ("", None):
-            continue
-        read = _in_unit(value, meant, unit)
-        if isinstance(read, int | float) or str(read).isdecimal():
-            found.setdefault(meant, set()).add(read)
+        if meant:
+            with suppress(InputError):
+                for field, read in facts_of({meant: _in_unit(value, meant, unit)}, "header").fields.items():
+                    found.setdefault(field, set()).add(read)
     return {field: values.pop() for field, values in found.items() if len(values) == 1}
 
 

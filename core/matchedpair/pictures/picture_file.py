@@ -112,9 +112,9 @@ class _Here:
             self._spec = self._file.spec()
             if self._spec.deep:
                 raise PictureError(self._name, "holds deep pixels, which cannot be measured")
+            _refuse_absurd(self._spec, self._name)
             self._left, self._top, width, height, window = _shown(self._spec, self._name)
             self.header = _header(self._spec, (width, height), window)
-            refuse_absurd(self.header, self._name)
         except UnicodeDecodeError as error:
             self.close()
             raise PictureError(self._name, "its header holds no text") from error
@@ -170,12 +170,12 @@ def open_with(how: Callable[[Path, str], PictureFile]) -> None:
     _open[:] = [how]
 
 
-def refuse_absurd(header: PictureHeader, name: str) -> None:
-    """Raises `PictureError` for more pixels or channels than any picture has."""
-    if header.width * header.height > MAX_PIXELS:
-        raise PictureError(name, f"has {header.width}×{header.height} pixels; the most is {MAX_PIXELS}")
-    if len(header.channels) > MAX_CHANNELS:
-        raise PictureError(name, f"has {len(header.channels)} channels; the most is {MAX_CHANNELS}")
+def _refuse_absurd(spec: Any, name: str) -> None:
+    """Raises `PictureError` for more pixels or channels than any picture has, shown or not."""
+    if spec.width * spec.height > MAX_PIXELS:
+        raise PictureError(name, f"has {spec.width}×{spec.height} pixels; the most is {MAX_PIXELS}")
+    if spec.nchannels > MAX_CHANNELS:
+        raise PictureError(name, f"has {spec.nchannels} channels; the most is {MAX_CHANNELS}")
 
 
 def refuse_too_large(needed: int, name: str) -> None:
