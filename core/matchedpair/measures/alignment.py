@@ -3,7 +3,8 @@ comparison.
 
 *Shift*: the cross-spectra of the logarithm of luminance in up to 12 tiles are summed (as in Guizar-Sicairos, Thurman
 & Fienup, Optics Letters 2008, without its whitening, which would make noise count as much as picture), and the peak
-of their correlation is found to a hundredth of a pixel. *Same picture*: the correlation of what both show at a coarse
+of their correlation is found to a hundredth of a pixel. A peak is a shift only where it rises from no shift by more
+than noise of that power would make it. *Same picture*: the correlation of what both show at a coarse
 size, noise apart, also against the other's mirror images. *Sharpness*: the finest octave of both, from products in
 which no noise survives.
 """
@@ -23,7 +24,7 @@ from matchedpair.measures.figure import MEDIAN_ERROR, Figure
 from matchedpair.measures.light import Light
 from matchedpair.measures.region import Region, ratio_error
 from matchedpair.pictures.filters import gauss, reduced
-from matchedpair.pictures.picture import Doubles, Floats
+from matchedpair.pictures.picture import Doubles, Floats, Mask
 
 VERSION = 2
 Cut = tuple[slice, slice]
@@ -71,8 +72,9 @@ class Alignment:
 
     @property
     def shift_pixels(self) -> float | None:
-        """Length of the shift."""
-        return None if self.shift is None else math.hypot(*self.shift)
+        """Length of the shift; None when it is not told, or not told from chance."""
+        length = None if self.shift is None else math.hypot(*self.shift)
+        return None if length is None or MOST_SHIFT < length <= SURE * self.shift_error else length
 
     @property
     def shifted(self) -> str:
@@ -80,7 +82,7 @@ class Alignment:
         if self.mismatch:
             return self.mismatch
         length = self.shift_pixels
-        if length is not None and length > MOST_SHIFT and length > SURE * self.shift_error:
+        if length is not None and length > MOST_SHIFT:
             return f"the pictures lie {length:.2g} pixels apart; above {MOST_SHIFT} pixels edges would count as error"
         return ""
 
@@ -146,10 +148,12 @@ def _sharpness(one: Landmarks, other: Landmarks) -> Figure | None:
     if one.tiles is None or (len(first.y) < 2 and len(second.y) < 2):
         return None
     squared = len(first.y) > 1 and len(second.y) > 1
-    rows = np.concatenate([
-        _products(own, others, Region(first.valid[cut] & second.valid[cut]))
-        for own, others, cut in zip(one.finest, other.finest, one.tiles.cuts(), strict=True)
-    ], axis=1)  # fmt: skip
+    counted = [(own, others, first.valid[cut] & second.valid[cut])
+               for own, others, cut in zip(one.finest, other.finest, one.tiles.cuts(), strict=True)]  # fmt: skip
+    told = [_products(own, others, Region(valid)) for own, others, valid in counted if valid.any()]
+    if not told:
+        return None
+    rows = np.concatenate(told, axis=1)
     whole, part = (float(values.sum()) for values in rows)
     if whole <= 0.0 or part <= 0.0:
         return None
@@ -184,10 +188,10 @@ def _finest(light: Light, cut: Cut) -> tuple[Floats, Floats]:
 
 def _shift(first: Landmarks, second: Landmarks, *, recognised: bool) -> tuple[tuple[float, float] | None, float]:
     """Shift and its standard error; of pictures recognised as the same, repeating texture may show a slight one too."""
-    tiles = first.tiles
-    if tiles is None:
+    tiles = first_tiles = first.tiles
+    if tiles is None or first_tiles is None:
         return None, math.inf
-    crossed = _crossed(first.spectra, second.spectra)
+    whole = crossed = _crossed(first.spectra, second.spectra)
     rough = tiles.whole_shift(crossed)
     if rough is None and not recognised:
         return None, math.inf
@@ -200,9 +204,32 @@ def _shift(first: Landmarks, second: Landmarks, *, recognised: bool) -> tuple[tu
         here, there = (max(-right, 0), max(-down, 0)), (max(right, 0), max(down, 0))
         crossed = _crossed(tiles.spectra(first.light, here), tiles.spectra(second.light, there))
     (across, along), error = _usual([tiles.refined(each) for each in crossed]) or tiles.refined(np.sum(crossed, axis=0))
-    if rough is None and error > SURE_SHIFT:
+    shift = (right + across, down + along)
+    carried = [first_tiles.carried(first.light.valid[cut] & second.light.valid[cut]) for cut in first_tiles.cuts()]
+    risen = _risen(whole, first_tiles, carried, shift)
+    if rough is None and error > SURE_SHIFT and risen < SURE:
         return None, math.inf
-    return (right + across, down + along), error
+    return shift, max(error, math.hypot(*shift) / risen)
+
+
+def _risen(crossed: Spectra, tiles: _Tiles, carried: list[float], shift: tuple[float, float]) -> float:
+    """By how many standard errors the correlation slopes at no shift, or stands higher at a shift than at none.
+
+    A slope tells a slight shift, a height one of several pixels. Noise has any phase (Im gives its spread), and its
+    highest peak bends as a true one does, so that the bend there says nothing of how sure it is.
+    """
+    turn = np.exp(1j * (np.array(shift) @ tiles.waves)) - 1.0
+    slope, slope_spread, height, height_spread = np.zeros(2), np.zeros(2), 0.0, 0.0
+    for each, more in zip(crossed, carried, strict=True):
+        values = each[tiles.band]
+        slope += tiles.waves @ values.imag
+        noise = more * np.square((values * (turn + 1.0)).imag)
+        slope_spread += np.square(tiles.waves) @ noise
+        height += float((values * turn).real.sum())
+        height_spread += float(np.square(np.abs(turn)) @ noise)
+    least = np.finfo(np.float64).tiny
+    slopes = slope / np.sqrt(np.maximum(slope_spread, least))
+    return max(math.hypot(*slopes), height / math.sqrt(max(height_spread, least)), least)
 
 
 def _crossed(first: Spectra, second: Spectra) -> Spectra:
@@ -257,13 +284,25 @@ class _Tiles:
             for top, left in self.corners
         ]
 
+    @cached_property
+    def window(self) -> Doubles:
+        """What a tile is multiplied with, so that its ends meet, shape (side, side)."""
+        return np.outer(*[np.hanning(self.side + 2)[1:-1]] * 2)
+
+    def carried(self, valid: Mask) -> float:
+        """How many times the sum of its parts' variances the variance of a sum over frequencies is: what keeps noise to
+        a part of a tile carries each frequency into those beside it, n·Σw⁴ / (Σw²)² for weights w (by Parseval).
+        """
+        weight = np.square(self.window) if valid.all() else np.square(self.window) * valid
+        total = float(weight.sum())
+        return weight.size * float(np.square(weight).sum()) / total**2 if total > 0.0 else 0.0
+
     def spectra(self, light: Light, off: tuple[int, int]) -> Spectra:
         """Of the logarithm of each tile, moved by whole pixels right and down, in the band."""
-        window = np.outer(*[np.hanning(self.side + 2)[1:-1]] * 2)
         found = []
         for cut in self.cuts(*off):
             tile = _log(light, cut)
-            found.append(np.where(self.band, np.fft.rfft2(window * (tile - tile.mean())), 0.0))
+            found.append(np.where(self.band, np.fft.rfft2(self.window * (tile - tile.mean())), 0.0))
         return found
 
     def whole_shift(self, spectra: Spectra) -> tuple[int, int] | None:
@@ -363,6 +402,11 @@ def _coarse(light: Light) -> tuple[Floats, float]:
     log = np.log(np.maximum(small, 0.0) + np.float32(light.eps))
     structure = log - gauss(log, 8.0)
     finest = (log[:-1:2, :-1:2] - log[1::2, :-1:2] - log[:-1:2, 1::2] + log[1::2, 1::2]) / 2.0
+    if not light.all_valid:
+        # what stands in for invalid pixels is calmer than any picture
+        known = reduced(light.valid.astype(np.float32), step) > 0.5
+        finest = finest[known[:-1:2, :-1:2] & known[1::2, :-1:2] & known[:-1:2, 1::2] & known[1::2, 1::2]]
+        structure = structure * known / np.float32(math.sqrt(max(float(known.mean()), 1 / known.size)))
     return structure, float(np.median(np.abs(finest)) / 0.6745) ** 2 if finest.size else 0.0
 
 

@@ -114,7 +114,7 @@ def _compared(
         checks.append(replace(identical("the control"), message="The trial is bit-equal to the control."))
     if pair.alignment.mismatch:
         checks.append(FileCheck("mismatch", "stop", f"The trial: {pair.alignment.mismatch}."))
-    if pair.alignment.shift is None and not pair.identical:
+    if pair.alignment.shift_pixels is None and not pair.identical:
         refused["shift_pixels"] = pair.alignment.mismatch or "the pictures do not show enough to tell a shift"
     zone = pair.zone(valid)
     refused |= zone.refused
