@@ -325,6 +325,9 @@ CASES = {
     "A feature that does not pay": feature(ratio(0.97, 0.02), ratio(1.4, 0.05, method="wall")),
     "A feature that is not sure yet": feature(ratio(0.98, 0.03), ratio(1.01, 0.08, method="wall")),
     "A feature that seeds cannot settle": feature(ratio(0.995, 0.2), ratio(1.0, 0.4, method="wall")),
+    "A feature that pays in most of the picture": feature(
+        ratio(0.63, 0.02, noisier=0.32, cleaner=0.6), ratio(1.1, 0.05, method="wall")
+    ),
     "A feature that changes no picture": unchanged(ratio(1.01, 0.03, method="wall")),
     "A feature that changes no picture, and takes longer": unchanged(ratio(1.3, 0.05, method="wall")),
     "A feature that changes no picture, and saves time": unchanged(ratio(0.7, 0.05, method="wall")),
@@ -407,6 +410,9 @@ CASES = {
     ),
     "A version that is the same to the bit": versions(None, ratio(1.0, 0.02, method="wall"), identical=True),
     "A pair matched on noise": matching("noise", ratio(1.01, 0.02), ratio(1.0, 0.03, method="wall")),
+    "A pair matched on noise that is noisier here and cleaner there": matching(
+        "noise", ratio(1.01, 0.02, noisier=0.3, cleaner=0.25), ratio(1.0, 0.03, method="wall")
+    ),
     "A pair matched in the figure, not to the eye": matching(
         "noise", ratio(1.01, 0.02), ratio(0.5, 0.03), ratio(2.1, 0.04)
     ),

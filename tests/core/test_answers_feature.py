@@ -86,6 +86,21 @@ class Features(unittest.TestCase):
         self.assertIn("it is 0.06 stops brighter in Shelf", [claim.text for claim in small.but])
         self.assertTrue(plain.sentence.startswith("It changes the picture: it is 0.3 stops brighter in Shelf"))
 
+    def test_where_a_large_part_gets_noisier_a_typical_place_s_noise_is_not_said_of_all_of_it(self):
+        most = ratio(0.63, noisier=0.32)
+        most = replace(most, spread=replace(most.spread, ninetieth=1.79))
+        answer = answer_of(feature(most, ratio(1.1)))
+        self.assertTrue(answer.sentence.startswith("Yes, in most of the picture: "), answer.sentence)
+        self.assertIn("37 % less noise in most of the picture (", answer.because[0].text)
+        told = "it is noisier in at least 32 % of the picture, in a tenth of it by 79 % or more"
+        self.assertIn(told, [claim.text for claim in answer.but])
+        cleaner = answer_of(feature(ratio(1.5, noisier=0.5, cleaner=0.4), ratio(1.1)))
+        self.assertTrue(cleaner.sentence.startswith("No, in most of the picture: "), cleaner.sentence)
+        self.assertTrue(answer_of(feature(ratio(0.63, noisier=0.19), ratio(1.1))).sentence.startswith("Yes: "))
+        alike = answer_of(CASES["A pair matched on noise that is noisier here and cleaner there"])
+        self.assertIn("noisier in at least 30 % of the picture", alike.but[0].text)
+        self.assertTrue(alike.sentence.startswith("Same noise on the whole at 29 samples"), alike.sentence)
+
     def test_a_part_in_which_its_noise_shows_more_is_a_but_where_the_whole_says_none(self):
         more = "its noise shows more in at least 20 % of the picture"
         for noise, visible, said in (

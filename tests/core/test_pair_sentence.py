@@ -29,6 +29,16 @@ class PairSentence(unittest.TestCase):
             tie = Ratio(1.0, (0.98, 1.02), "places", 1, True, spread=spread)
             self.assertIn(said, pair_sentence("x", tie, None, 2))
 
+    def test_a_large_part_whose_noise_goes_another_way_is_said_with_a_difference_too(self):
+        for value, noisier, cleaner, said in (
+            (0.63, 0.32, 0.6, "37 % less noise in most of the picture (36–38 %), noisier in at least 32 % of it, 4"),
+            (1.3, 0.6, 0.25, "30 % more noise in most of the picture (28–32 %), cleaner in at least 25 % of it, 4"),
+            (0.63, 0.15, 0.6, "37 % less noise (36–38 %), 4"),
+        ):  # fmt: skip
+            apart = Ratio(value, (value / 1.016, value * 1.016), "places", 1, False,
+                          spread=PlaceSpread(noisier, cleaner, 0.8, 1.3, 2000, 0))  # fmt: skip
+            self.assertIn(said, pair_sentence("x", apart, None, 4))
+
     def test_much_faster_is_said_in_times(self):
         fast = Ratio(0.292, (0.243, 0.345), "wall", 1, False)
         self.assertIn("3.4 × faster (2.9–4.1)", pair_sentence("x", None, fast, 2))

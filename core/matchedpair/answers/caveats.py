@@ -8,7 +8,17 @@ from dataclasses import dataclass
 
 from matchedpair.answers.answer import PAIR, Claim, Proof
 from matchedpair.answers.facts import OptionFact, PairFact, PartFact, StudyFacts, ZoneFact
-from matchedpair.answers.phrases import at_least, in_specks, listed, number, part_of, percent, stops, visible_noise
+from matchedpair.answers.phrases import (
+    at_least,
+    in_specks,
+    listed,
+    noisier_part,
+    number,
+    part_of,
+    percent,
+    stops,
+    visible_noise,
+)
 from matchedpair.answers.thresholds import (
     COLOUR,
     DETAIL,
@@ -145,15 +155,16 @@ def _other_way_round(pair: PairFact) -> list[Claim]:
             found.append((ratio.value, Claim(f"in {zone.name} it is {percent(ratio.value - 1)} noisier",
                                              Proof(PAIR, pair.key, zone=zone.name))))  # fmt: skip
     if not found and cleaner:
-        return _parts_other_way_round(pair.noise, pair.visible, Proof(PAIR, pair.key))
+        matched = pair.matched_on == "noise"
+        return _parts_other_way_round(pair.noise, pair.visible, Proof(PAIR, pair.key), matched=matched)
     return [claim for _, claim in sorted(found, key=lambda row: -row[0])[:2]]
 
 
-def _parts_other_way_round(noise: Ratio, visible: Ratio | None, proof: Proof) -> list[Claim]:
+def _parts_other_way_round(noise: Ratio, visible: Ratio | None, proof: Proof, *, matched: bool) -> list[Claim]:
     """A part of the picture in which noise goes the other way, in the figure or to the eye, where no zone says so."""
     if noise.spread is not None and noise.spread.noisier >= PART:
-        # of a tie it is said with it
-        return [] if noise.tie else [Claim(f"it is noisier in {at_least(noise.spread.noisier)} of the picture", proof)]
+        # of a tie it is said with it, but where the pair was made one
+        return [] if noise.tie and not matched else [Claim(f"it is {noisier_part(noise.spread)}", proof)]
     if visible is None or visible.spread is None or visible.spread.noisier < PART:
         return []
     if visible.value > 1 and not visible.tie:

@@ -7,6 +7,7 @@ from matchedpair.answers.caveats import caveats, looks_otherwise, shifts
 from matchedpair.answers.facts import PairFact, StudyFacts
 from matchedpair.answers.phrases import (
     between,
+    mostly,
     noise,
     number,
     percent,
@@ -47,13 +48,13 @@ def of_pair(facts: StudyFacts, pair: PairFact, cost: Cost) -> Answer:
         saved = f"{percent(1 - cost.value)} of the time at the same noise {percents(1 - high, 1 - low)}"
         if cost.value <= 1 / 1.5:
             saved = f"the same noise comes {number(1 / cost.value)} × faster {between(1 / high, 1 / low)}"
-            text = f"Yes: with {subject} {saved}"
+            text = f"{_mostly('Yes', pair)}: with {subject} {saved}"
         else:
-            text = f"Yes: {subject} saves {saved}"
+            text = f"{_mostly('Yes', pair)}: {subject} saves {saved}"
         sure, choice = SURE, pair.trial
     elif cost.decided == NOT_WORTH:
         more = f"{percent(cost.value - 1)} longer" if cost.value < 1.5 else f"{number(cost.value)} × as long"
-        text = f"No: with {subject} the same noise takes {more} {_range(cost)}"
+        text = f"{_mostly('No', pair)}: with {subject} the same noise takes {more} {_range(cost)}"
         sure, choice = SURE, pair.control
     else:
         takes = f"{times(cost.value)} × the time {times_between(low, high)}"
@@ -62,6 +63,11 @@ def of_pair(facts: StudyFacts, pair: PairFact, cost: Cost) -> Answer:
     options = [each for each in (control, trial) if each is not None]
     step = None if sure == SURE else what_tells(options, cost)
     return Answer(facts.question, sentence(text), sure, choice, because(pair, proof), caveats(facts, pair), step, proof)
+
+
+def _mostly(word: str, pair: PairFact) -> str:
+    where = mostly(pair.noise)
+    return f"{word},{where}" if where else word
 
 
 def because(pair: PairFact, proof: Proof) -> tuple[Claim, ...]:

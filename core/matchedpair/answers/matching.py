@@ -7,7 +7,7 @@ from matchedpair.answers.caveats import caveats
 from matchedpair.answers.facts import OptionFact, PairFact, StudyFacts
 from matchedpair.answers.missing import nothing_yet
 from matchedpair.answers.pair import Matched
-from matchedpair.answers.phrases import noise, render_time, sentence
+from matchedpair.answers.phrases import mostly, noise, render_time, sentence
 from matchedpair.measures.figure import Ratio
 from matchedpair.measures.zones import WHOLE
 
@@ -24,7 +24,8 @@ def answer(facts: StudyFacts) -> Answer:
     on_noise = pair.matched_on == "noise"
     other: Ratio | None = pair.time if on_noise else pair.noise
     said = "" if other is None else render_time(other) if on_noise else noise(other)
-    start = f"Same {pair.matched_on} {_at(control, trial)}" if matched.well else matched.words()
+    alike = " on the whole" if on_noise and mostly(matched.ratio) else ""
+    start = f"Same {pair.matched_on}{alike} {_at(control, trial)}" if matched.well else matched.words()
     better = other is not None and not other.tie and other.value < 1
     because = (Claim(sentence(matched.words()), proof),)
     return Answer(

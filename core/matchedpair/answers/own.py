@@ -7,7 +7,7 @@ from dataclasses import replace
 from matchedpair.answers.answer import NOTHING, PAIR, SURE, UNSURE, Answer, Claim, Proof
 from matchedpair.answers.facts import PairFact, StudyFacts
 from matchedpair.answers.feature import of_pair
-from matchedpair.answers.phrases import capital, sentence, times, times_between
+from matchedpair.answers.phrases import capital, mostly, sentence, times, times_between
 from matchedpair.answers.same_noise import NOT_WORTH, WORTH, Cost, costs, what_tells
 from matchedpair.answers.same_pictures import of_same_pictures
 from matchedpair.answers.softer import is_filtered, of_uncompared
@@ -65,5 +65,5 @@ def _first(pair: PairFact, cost: Cost, told: tuple[Claim, ...]) -> tuple[Claim, 
 
 
 def _told(pair: PairFact, cost: Cost) -> Claim:
-    takes = f"{times(cost.value)} × the time to the same noise {times_between(*cost.interval)}"
+    takes = f"{times(cost.value)} × the time to the same noise{mostly(pair.noise)} {times_between(*cost.interval)}"
     return Claim(f"{capital(pair.subject)}: {takes}.", Proof(PAIR, pair.key))

@@ -4,7 +4,17 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from matchedpair.answers.phrases import capital, noise, number, render_time, sentence, softness, visible_noise
+from matchedpair.answers.phrases import (
+    capital,
+    elsewhere,
+    mostly,
+    noise,
+    number,
+    render_time,
+    sentence,
+    softness,
+    visible_noise,
+)
 from matchedpair.answers.same_pictures import TO_THE_BIT
 from matchedpair.answers.thresholds import GRAIN_AGAINST_PATCHES
 from matchedpair.measures.figure import Ratio
@@ -73,6 +83,7 @@ def pair_sentence(
         parts.append(TO_THE_BIT)
     elif noise_ratio is not None and (matched is None or matched.on != "noise" or time_ratio is None):
         parts.append(noise(noise_ratio) + _to_the_eye(noise_ratio, visible))
+        parts += elsewhere(noise_ratio) if mostly(noise_ratio) and not noise_ratio.tie else []
     if noise_ratio is None and not identical:
         parts += [] if sharpness is None else [softness(sharpness)]
         parts += [] if visible is None else [visible_noise(visible)]

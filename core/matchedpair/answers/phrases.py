@@ -6,8 +6,8 @@ import math
 from collections.abc import Sequence
 
 from matchedpair.answers.facts import PartFact
-from matchedpair.answers.thresholds import PART
-from matchedpair.measures.figure import Ratio
+from matchedpair.answers.thresholds import MUCH, NOISE, PART
+from matchedpair.measures.figure import PlaceSpread, Ratio
 
 MINUS = "−"
 NEAR_1 = 0.8, 1.25
@@ -79,12 +79,32 @@ def percents(low: float, high: float) -> str:
 
 
 def noise(ratio: Ratio) -> str:
-    """How the trial's noise differs; where a part of the picture goes another way, no difference is said with that."""
+    """How the trial's noise differs; where a part of the picture goes another way, no difference is said with that, and
+    of a large part that the difference is not all of the picture's.
+    """
     if ratio.tie:
         apart = elsewhere(ratio)
         where = " in most of the picture" if len(apart) == 1 else " on the whole" if apart else ""
         return ", ".join(filter(None, [f"no difference in noise{where} ({about(ratio)})", listed(apart)]))
-    return less_or_more(ratio, "{} less noise", "{} more noise", "the noise")
+    where = mostly(ratio)
+    return less_or_more(ratio, f"{{}} less noise{where}", f"{{}} more noise{where}", f"the noise{where}")
+
+
+def mostly(ratio: Ratio | None) -> str:
+    """`` in most of the picture`` where noise goes another way than a typical place's in a large part; else empty."""
+    if ratio is None or ratio.spread is None:
+        return ""
+    noisier, cleaner = ratio.spread.noisier, ratio.spread.cleaner
+    against = max(noisier, cleaner) if ratio.tie else noisier if ratio.value < 1 else cleaner
+    return " in most of the picture" if against >= MUCH else ""
+
+
+def noisier_part(spread: PlaceSpread) -> str:
+    """``noisier in at least 32 % of the picture, in a tenth of it by 79 % or more``."""
+    found = f"noisier in {at_least(spread.noisier)} of the picture"
+    if spread.ninetieth < 1 + NOISE:
+        return found
+    return f"{found}, in a tenth of it by {percent(spread.ninetieth - 1)} or more"
 
 
 def elsewhere(ratio: Ratio) -> list[str]:
@@ -93,6 +113,8 @@ def elsewhere(ratio: Ratio) -> list[str]:
     if spread is None:
         return []
     shares = {"cleaner": spread.cleaner, "noisier": spread.noisier}
+    if not ratio.tie:
+        shares.pop("cleaner" if ratio.value < 1 else "noisier")
     return [f"{word} in {at_least(share)} of it" for word, share in shares.items() if share >= PART]
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 TIME = 0.05  # of a ratio
 NOISE = 0.05
 PART = 0.1  # of the picture, from which it is said that its noise goes another way
+MUCH = 0.2  # of the picture, from which a typical place's noise is not said of all of it
 STOPS = 0.02
 COLOUR = 0.5  # ΔE00
 PLAIN_STOPS = 0.1  # from here on a look is another one, and its price comes second

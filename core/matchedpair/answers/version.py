@@ -11,6 +11,7 @@ from matchedpair.answers.phrases import (
     around,
     capital,
     in_specks,
+    mostly,
     number,
     percent,
     percents,
@@ -48,7 +49,7 @@ def answer(facts: StudyFacts) -> Answer:
     if pair.sharpness is not None and not changed:
         text = f"Yes, it looks different: {name} is {softness(pair.sharpness)}"
         return Answer(facts.question, sentence(text), SURE, 0, as_seen(pair, proof), caveats(facts, pair), None, proof)
-    speed, sure, step = _speed(name, cost, [each for each in (control, trial) if each is not None])
+    speed, sure, step = _speed(name, cost, mostly(pair.noise), [each for each in (control, trial) if each is not None])
     if changed:
         text = f"Yes, it looks different: {changed[0].text}{_rest(pair)}"
         return Answer(facts.question, sentence(text), SURE, 0, (*because(pair, proof), Claim(sentence(speed), proof)),
@@ -67,16 +68,24 @@ def answer(facts: StudyFacts) -> Answer:
                   because(pair, proof), caveats(facts, pair), step, proof)  # fmt: skip
 
 
-def _speed(name: str, cost: Cost | None, options: list[OptionFact]) -> tuple[str, str, Step | None]:
+def _speed(name: str, cost: Cost | None, where: str, options: list[OptionFact]) -> tuple[str, str, Step | None]:
     if cost is None:
         return "no time is known of both sides", UNSURE, None
     low, high = cost.interval
     if cost.decided == WORTH:
-        return f"{name} is {percent(1 - cost.value)} faster to the same noise {percents(1 - high, 1 - low)}", SURE, None
+        return (
+            f"{name} is {percent(1 - cost.value)} faster to the same noise{where} {percents(1 - high, 1 - low)}",
+            SURE,
+            None,
+        )
     if cost.decided == NOT_WORTH:
-        return f"{name} is {percent(cost.value - 1)} slower to the same noise {percents(low - 1, high - 1)}", SURE, None
+        return (
+            f"{name} is {percent(cost.value - 1)} slower to the same noise{where} {percents(low - 1, high - 1)}",
+            SURE,
+            None,
+        )
     if low >= 1 - SAME and high <= 1 + SAME:
-        return f"speed to the same noise is the same {around(low, high)}", SURE, None
+        return f"speed to the same noise is the same{where} {around(low, high)}", SURE, None
     takes = f"{times(cost.value)} × the time to the same noise {times_between(low, high)}"
     return f"not sure yet whether it is faster: {takes}", UNSURE, more_seeds(options, cost.half_width, 0.8 * SAME)
 
