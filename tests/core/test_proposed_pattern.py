@@ -35,6 +35,14 @@ SEEN = (
     ),
     ("{scene} v{version} {samples}spp", [f"Lounge v{v} {n}spp.tif" for v in (1, 2) for n in (32, 128)]),
     ("{scene}_{view}_{value}_{seed}", [f"küche_tür_{o}_{s}.exr" for o in ("on", "off") for s in (1, 2)]),
+    (
+        "{scene}_sss-{sss}_seed{seed}",
+        [f"bust_sss-{how}_seed{seed}.exr" for how in ("walk", "fast") for seed in (1, 2)],
+    ),
+    (
+        "{scene}-{engine}_camera-{view}_{seed}",
+        [f"bust-{way}_camera-{name}_{seed}.exr" for way in "ab" for name in ("wide", "near") for seed in (1, 2)],
+    ),
     ("render{seed}", ["render1.exr", "render2.exr"]),
     ("{scene}_{view}_{samples}spp", [f"küche_tür_{n}spp.exr" for n in (1, 2, 4)]),
 )  # fmt: skip

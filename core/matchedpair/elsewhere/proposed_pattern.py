@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from itertools import pairwise
 
 from matchedpair.elsewhere.columns import SPELLINGS
-from matchedpair.elsewhere.facts import SWITCHES, TEXTS
+from matchedpair.elsewhere.facts import SECONDS, SWITCHES, TEXTS, WHOLES
 from matchedpair.elsewhere.name_pattern import NamePattern, stem_of
 from matchedpair.errors import InputError
 
@@ -90,7 +90,9 @@ def proposed_pattern(
     alike = [stem for stem in stems if _layout(stem) == layout]
     columns = [_Column(words) for words in zip(*(WORDS.findall(stem) for stem in alike), strict=True)]
     _name_numbers(columns)
-    _name_words(columns, *({each.casefold() for each in known} for known in (engines, scenes, views)))
+    known = [{each.casefold() for each in given} for given in (engines, scenes, views)]
+    _name_bound(columns, layout, set().union(*known))
+    _name_words(columns, *known)
     places = [column.place for column in columns if column.place]
     if len(places) < 2 and not set(places) & {"frame", "seed", "samples"}:
         return ""  # one word tells too little to know what it is
@@ -188,6 +190,21 @@ def _once(name: str, columns: Sequence[_Column]) -> str:
     taken = {column.place for column in columns}
     numbered = (f"{name}_{number}" for number in range(2, len(columns) + 2))
     return name if name not in taken else next(each for each in numbered if each not in taken)
+
+
+def _name_bound(columns: Sequence[_Column], layout: Sequence[str], known: Collection[str]) -> None:
+    """Words behind one that all share and that a mark of its own binds them to, as in `hall_guide-on_1`. The first word
+    is a name.
+    """
+    for at, (label, column) in enumerate(pairwise(columns)):
+        outside = {layout[at], *layout[at + 2 : at + 3]} - {""}
+        if at == 0 or layout[at + 1] in outside or not outside or not (label.letters and column.letters):
+            continue
+        if label.varies or not column.varies or label.within(known) or label.within(SAYS_NOTHING):
+            continue
+        name = LABELS.get(label.words[0].lower(), "") or _as_name(label.words[0])
+        if name and name not in (*WHOLES, *SECONDS):
+            column.place, label.labels_next = _once(name, columns), True
 
 
 def _name_words(columns: Sequence[_Column], engines: set[str], scenes: set[str], views: set[str]) -> None:
