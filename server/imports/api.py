@@ -10,7 +10,15 @@ from django.shortcuts import get_object_or_404
 from django.utils import timezone
 from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import extend_schema
-from matchedpair.elsewhere import FIELDS, NEEDED, NamePattern, plain_name, proposed_pattern, read_table
+from matchedpair.elsewhere import (
+    FIELDS,
+    NEEDED,
+    NamePattern,
+    called_references,
+    plain_name,
+    proposed_pattern,
+    read_table,
+)
 from matchedpair.elsewhere.columns import KNOB, KNOB_DOWN, MEANINGS, SETTING, proposed
 from matchedpair.elsewhere.facts import Facts
 from matchedpair.elsewhere.table import columns_of
@@ -95,6 +103,9 @@ class ImportSetDetailSerializer(ImportSetSerializer):
     layer = serializers.CharField(allow_blank=True)
     layers = serializers.ListField(child=serializers.CharField(), help_text="Those of its files, where they have any")
     times_alone = serializers.IntegerField(help_text="Rows of its table that have a time and no picture here")
+    references = serializers.ListField(
+        child=serializers.IntegerField(), help_text="Renders whose names say that others are judged by them"
+    )
 
     class Meta(ImportSetSerializer.Meta):
         fields = [
@@ -106,6 +117,7 @@ class ImportSetDetailSerializer(ImportSetSerializer):
             "layer",
             "layers",
             "times_alone",
+            "references",
         ]
 
 
@@ -355,11 +367,13 @@ def _set_response(row: ImportSet, code: int = status.HTTP_200_OK) -> Response:
 def _set_row(row: ImportSet) -> dict[str, Any]:
     renders = [_render_row(render) for render in row.renders.all()]
     good = [render for render in renders if not render["problem"]]
+    called = called_references([render["name"] for render in renders])
     plain = ("id", "title", "source", "pattern", "table_name", "transform", "created_at", "watched", "watch_problem")
     return {key: getattr(row, key) for key in plain} | {
         "grows_study": row.grows.get("study"),
         "renders": renders, "taken": len(good), "refused": len(renders) - len(good),
-        "incomplete": sum(bool(render["missing"]) for render in good),
+        "incomplete": sum(bool(render["missing"]) for render in good if render["name"] not in called),
+        "references": [render["id"] for render in good if render["name"] in called],
         "table_columns": _columns(row), "knobs": _knobs(row, good), "knobs_down": _stated(row, KNOB_DOWN),
         "thumbnail": good[0]["picture"] if good else "",
     }  # fmt: skip

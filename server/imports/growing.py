@@ -99,9 +99,9 @@ def look_into_folder(pk: int) -> int:
 
 
 def _state(row: ImportSet) -> list[int]:
-    """How many usable renders there are, the number of the last, and how many rows its table has."""
-    known = row.renders.filter(problem="")
+    """How many renders and usable ones there are, the number of the last of these, and how many rows its table has."""
+    good = known = row.renders.filter(problem="")  # a reference may come without all that an option needs
     for name in NEEDED:
         known = known.filter(reduce(or_, (Q(**{f"{place}__fields__has_key": name}) for place in LEARNED)))
     found = known.aggregate(count=Count("pk"), last=Max("pk"))
-    return [found["count"], found["last"] or 0, len(row.table)]
+    return [good.count(), found["count"], found["last"] or 0, len(row.table)]

@@ -61,6 +61,10 @@ class AskedStudySerializer(serializers.Serializer):
         help_text="Of these knobs the ones of which less buys less noise",
     )  # fmt: skip
     control = serializers.IntegerField(allow_null=True, default=None, help_text="A render of the control")
+    references = serializers.ListField(
+        child=serializers.IntegerField(), max_length=1000, default=list,
+        help_text="Renders that the others are judged by; they are no options",
+    )  # fmt: skip
     grows = serializers.BooleanField(default=False, help_text="Whether what comes into the set later joins it")
     pass_layer = serializers.CharField(
         max_length=200, allow_blank=True, default="", help_text="The layer of the files that is a pass of their renders"
@@ -101,7 +105,9 @@ def study(request: Request) -> Response:
     form = AskedStudySerializer(data=request.data)
     form.is_valid(raise_exception=True)
     asked = form.validated_data
-    rows = list(ImportedRender.objects.filter(pk__in=asked["renders"]).order_by("name"))
+    rows, references = (
+        list(ImportedRender.objects.filter(pk__in=asked[name]).order_by("name")) for name in ("renders", "references")
+    )
     sets = list(ImportSet.objects.filter(renders__in=rows).distinct())
     times, unusable = _times_of(sets, waits=asked["grows"])
     knobs = {name: name in asked["knobs_down"] for name in asked["knobs"]}
@@ -110,7 +116,7 @@ def study(request: Request) -> Response:
         raise InputError("say which layer of the files is the pass")
     made = make_study(
         asked["question"], rows, asked=asked["asked"], knobs=knobs, control=asked["control"], times=times,
-        passes=pass_of(rows, layer) if layer else NONE,
+        passes=pass_of(rows, layer) if layer else NONE, references=references,
     )  # fmt: skip
     if asked["grows"] and rows:
         grow_with(rows[0].import_set, made.study, knobs, layer)

@@ -11,13 +11,14 @@ from typing import Any
 
 from django.db import transaction
 from matchedpair.conditions.match_sheet import shown
-from matchedpair.elsewhere import Facts
+from matchedpair.elsewhere import Facts, called_references
 from matchedpair.engines.setting import is_number
 from matchedpair.errors import InputError
 from matchedpair.plans import CONTROL, TRIAL
 from matchedpair.plans.plan_kind import ENGINE, FRAME, LIGHT, QUALITY, SCENE, SIZE, VERSION, VIEW, is_place
 from matchedpair.plans.questions import QUESTIONS
 
+from server.imports.judged_by import keep_references, kept_pictures
 from server.imports.models import ImportedRender
 from server.imports.pairing import MOST_SEEDS, keep_option, keep_run, keep_setup, keep_time, usable
 from server.imports.passes import NONE, Passes
@@ -74,6 +75,7 @@ def make_study(
     control: int | None = None,
     times: Sequence[TimeAlone] = (),
     passes: Passes = NONE,
+    references: Sequence[ImportedRender] = (),
 ) -> Made:
     """Gather renders into options and options into pairs; what cannot be used is left out and told.
 
@@ -91,6 +93,8 @@ def make_study(
         Times of which there is no picture; they join the option that was rendered so.
     passes : Passes
         A layer of the files that is a pass of theirs.
+    references : sequence of ImportedRender
+        Renders that the others are judged by; these are no options.
 
     Raises
     ------
@@ -100,7 +104,8 @@ def make_study(
     if asked not in {each.name for each in QUESTIONS}:
         raise InputError(f"there is no question {asked!r}")
     names = dict(knobs or {})
-    groups, left_out = _grouped(rows)
+    judges = {row.pk for row in references}
+    groups, left_out = _grouped([row for row in rows if row.pk not in judges])
     groups = _with_times(groups, times, left_out)
     _must_be_some(groups, left_out)
     baseline = _baseline(groups, names, control)
@@ -109,6 +114,7 @@ def make_study(
         setup=keep_setup(*baseline.rows[0]), passes=[passes.name] if passes.name else [],
     )  # fmt: skip
     _write(study, groups, baseline, names, passes)
+    left_out += keep_references(study, references, _places(study, groups))
     return Made(study, [*left_out, *passes.left_out])
 
 
@@ -119,9 +125,13 @@ def join_study(
 ) -> list[str]:  # fmt: skip
     """Bring a study up to what there is of its set by now: more seeds, and more options; what it has stays.
 
-    Returns what was left out. Raises `InputError` when its control is not among the renders any more.
+    Where it is judged by references, what is called one is one, also of what comes later. Returns what was left out.
+    Raises `InputError` when its control is not among the renders any more.
     """
-    groups, left_out = _grouped(rows)
+    kept = kept_pictures(study)
+    called = called_references([row.name for row in rows]) if kept else frozenset()
+    more = [row for row in rows if row.name in called and row.picture not in kept]
+    groups, left_out = _grouped([row for row in rows if row.name not in called and row.picture not in kept])
     groups = _with_times(groups, times, left_out)
     _must_be_some(groups, left_out)
     first = study.options.order_by("number", "pk").first()
@@ -129,7 +139,13 @@ def join_study(
     if baseline is None:
         raise InputError(f"the control of “{study.question}” is not among these renders any more")
     _write(study, groups, baseline, knobs, passes)
-    return left_out
+    return [*left_out, *keep_references(study, more, _places(study, groups))]
+
+
+def _places(study: Study, groups: Sequence[Group]) -> dict[tuple[Any, ...], Option]:
+    """An option of each place, with its setup."""
+    options = {option.key: option for option in study.options.select_related("setup")}
+    return {group.place: options[group.key] for group in groups}
 
 
 def _must_be_some(groups: Sequence[Group], left_out: Sequence[str]) -> None:

@@ -42,6 +42,14 @@ def feature(noise, time, *, question="feature", **more):
     return study(question, sides, [pair(2, noise=noise, time=time, **more)], "Is picking lights worth its time?")
 
 
+def against_reference(facts, *errors, noise=0.7, engine=""):
+    """The same, each option with its visible error against a reference."""
+    rows = zip(facts.options, errors, strict=True)
+    return replace(facts, reference_engine=engine, options=tuple(
+        replace(each, visible_error=error, visible_mean=noise, judged=True) for each, error in rows
+    ))  # fmt: skip
+
+
 def unchanged(time):
     """A change whose pictures are the control's to the last bit."""
     return feature(ratio(1.0, 0.02), time, identical=True, cells=(), found=None, smallest=None)
@@ -334,6 +342,10 @@ CASES = {
     "A feature that changes no picture, its time not sure yet": unchanged(ratio(0.97, 0.08, method="wall")),
     "A feature that changes no picture, without times": unchanged(None),
     "A feature that turns on rare specks": feature(readings(0.8, 0.03, other=1.1), ratio(1.15, 0.05, method="wall")),
+    "A feature that changes the look, as the reference has it": against_reference(
+        feature(ratio(1.0, 0.02), ratio(1.7, 0.05, method="wall"), found=True, zones=(zone("Shelf", stops=0.3),)),
+        1.04, 0.7,
+    ),
     "A feature that changes the look": feature(
         ratio(1.0, 0.02), ratio(1.04, 0.02, method="wall"), found=True,
         zones=(zone("Ring", stops=0.9), zone("Deep shelf", noise=ratio(1.2, 0.03))), cells=cells({50: 80.0}),

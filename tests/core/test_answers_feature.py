@@ -10,6 +10,7 @@ from matchedpair.measures.figure import Figure, Ratio
 
 from tests.core.answer_cases import (
     CASES,
+    against_reference,
     feature,
     unchanged,
 )
@@ -100,6 +101,20 @@ class Features(unittest.TestCase):
         alike = answer_of(CASES["A pair matched on noise that is noisier here and cleaner there"])
         self.assertIn("noisier in at least 30 % of the picture", alike.but[0].text)
         self.assertTrue(alike.sentence.startswith("Same noise on the whole at 29 samples"), alike.sentence)
+
+    def test_of_a_change_of_look_it_is_said_which_side_is_nearer_to_the_reference(self):
+        look = feature(ratio(1.0, 0.02), ratio(1.7), zones=(zone("Shelf", stops=0.3),))
+        told = (
+            "Light picking estimate is nearer to the reference: 0.7 ΔE off against 1; noise alone would be 0.7 and 0.7."
+        )
+        self.assertEqual(answer_of(against_reference(look, 1.04, 0.70)).because[0].text, told)
+        self.assertIn("The control is nearer", answer_of(against_reference(look, 0.70, 1.04)).because[0].text)
+        for silent in (
+            against_reference(look, 0.72, 0.70),
+            against_reference(look, 1.04, 0.70, engine="Tansy"),
+            against_reference(look, 1.04, None),
+        ):
+            self.assertNotIn("nearer", " ".join(claim.text for claim in answer_of(silent).because))
 
     def test_a_part_in_which_its_noise_shows_more_is_a_but_where_the_whole_says_none(self):
         more = "its noise shows more in at least 20 % of the picture"

@@ -12,6 +12,7 @@ from hypothesis import strategies as st
 from matchedpair.elsewhere import (
     Facts,
     NamePattern,
+    called_references,
     facts_of,
     header_facts,
     merged,
@@ -259,3 +260,17 @@ class NumberedRows(unittest.TestCase):
         self.assertEqual(alike_nowhere(rows), {"Order no": "ignore"})
         self.assertEqual(alike_nowhere(rows[:5]), {}, "too few to tell")
         self.assertEqual(proposed(list(rows[0]))["Wall Clock"], "seconds")
+
+
+class CalledReferences(unittest.TestCase):
+    def test_a_few_whose_names_say_so(self):
+        options = [f"hall_{how}_{seed}.exr" for how in ("on", "off") for seed in (1, 2)]
+        for name in ("hall_reference.exr", "hall-REF-8192.exr", "hall_ground_truth.exr", "hall_gt2.exr", "Ref.exr"):
+            self.assertEqual(called_references([*options, name]), {name})
+        self.assertEqual(called_references([*options, "hall_preference.exr", "hall_refract_1.exr"]), frozenset())
+
+    def test_where_half_say_so_the_word_is_about_something_else(self):
+        names = [f"hall_ref{number}_{seed}.exr" for number in (1, 2) for seed in (1, 2)]
+        self.assertEqual(called_references(names), frozenset())
+        self.assertEqual(called_references([*names, "a.exr", "b.exr", "c.exr"]), frozenset())
+        self.assertEqual(called_references([]), frozenset())

@@ -5,6 +5,7 @@ from __future__ import annotations
 from matchedpair.answers.answer import PAIR, SURE, UNSURE, Answer, Claim, Proof
 from matchedpair.answers.caveats import caveats, looks_otherwise, shifts
 from matchedpair.answers.facts import PairFact, StudyFacts
+from matchedpair.answers.nearer import nearer
 from matchedpair.answers.phrases import (
     between,
     mostly,
@@ -107,7 +108,7 @@ def _changed(facts: StudyFacts, pair: PairFact, cost: Cost | None) -> Answer:
         slower = pair.time.value > 1 and not pair.time.tie
         price = f", {'for' if slower else 'with'} {render_time(pair.time)}"
     text = f"It changes the picture: {seen[0].text}{price}"
-    told = because(pair, proof)
+    told = (*nearer(facts, pair), *because(pair, proof))
     if cost is not None:
         told = (
             *told,

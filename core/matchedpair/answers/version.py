@@ -7,6 +7,7 @@ from matchedpair.answers.caveats import caveats, most_changed, shifts
 from matchedpair.answers.facts import OptionFact, PairFact, StudyFacts
 from matchedpair.answers.feature import because
 from matchedpair.answers.missing import nothing_yet
+from matchedpair.answers.nearer import nearer
 from matchedpair.answers.phrases import (
     around,
     capital,
@@ -52,8 +53,9 @@ def answer(facts: StudyFacts) -> Answer:
     speed, sure, step = _speed(name, cost, mostly(pair.noise), [each for each in (control, trial) if each is not None])
     if changed:
         text = f"Yes, it looks different: {changed[0].text}{_rest(pair)}"
-        return Answer(facts.question, sentence(text), SURE, 0, (*because(pair, proof), Claim(sentence(speed), proof)),
-                      caveats(facts, pair, look=False), step, changed[0].proof)  # fmt: skip
+        told = (*nearer(facts, pair), *because(pair, proof), Claim(sentence(speed), proof))
+        return Answer(facts.question, sentence(text), SURE, 0, told, caveats(facts, pair, look=False), step,
+                      changed[0].proof)  # fmt: skip
     look = _look(facts, pair)
     if pair.found is None:
         text = f"{capital(speed)}. {capital(look)}"

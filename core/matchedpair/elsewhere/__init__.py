@@ -1,5 +1,6 @@
 """Renders made elsewhere: what a file, its name, its header and a table beside it say of a render."""
 
+from matchedpair.elsewhere.called_reference import called_references
 from matchedpair.elsewhere.facts import FIELDS, NEEDED, Facts, facts_of, merged, missing_fields
 from matchedpair.elsewhere.header import file_facts, header_facts
 from matchedpair.elsewhere.intake import DISPLAY, LINEAR, Taken, plain_name, take
@@ -15,6 +16,7 @@ __all__ = [
     "Facts",
     "NamePattern",
     "Taken",
+    "called_references",
     "facts_of",
     "file_facts",
     "header_facts",

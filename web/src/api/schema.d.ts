@@ -2616,6 +2616,8 @@ export interface components {
             knobs_down?: string[];
             /** @description A render of the control */
             control?: number | null;
+            /** @description Renders that the others are judged by; they are no options */
+            references?: number[];
             /**
              * @description Whether what comes into the set later joins it
              * @default false
@@ -3587,6 +3589,8 @@ export interface components {
             layers: string[];
             /** @description Rows of its table that have a time and no picture here */
             times_alone: number;
+            /** @description Renders whose names say that others are judged by them */
+            references: number[];
         };
         /** @description One render from elsewhere; `problem` says why a file could not be taken. */
         ImportedRender: {

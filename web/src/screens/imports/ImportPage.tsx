@@ -26,6 +26,7 @@ export function ImportPage() {
   const queries = useQueryClient();
   const refresh = () => queries.invalidateQueries({ queryKey: ["import", id] });
   const [chosen, setChosen] = useState<ReadonlySet<number>>(new Set());
+  const [judged, setJudged] = useState(true);
   const removal = useRemoval<number>({
     remove: (set) => api.DELETE("/api/imports/{id}/", { params: { path: { id: set } } }),
     restore: (set) => api.POST("/api/imports/{id}/restore/", { params: { path: { id: set } } }),
@@ -37,7 +38,9 @@ export function ImportPage() {
   if (set.error && !set.data)
     return <Failed what="set of renders" error={set.error} retry={() => void set.refetch()} />;
   if (!set.data) return <Loading what="renders" />;
-  const { renders } = set.data;
+  const named = new Set(judged ? set.data.references : []);
+  const renders = set.data.renders.map((each) => (named.has(each.id) ? { ...each, missing: [] } : each));
+  const options = grouped(renders.filter((each) => !named.has(each.id)));
   const bad = renders.filter((render) => render.problem);
   const good = renders.filter((render) => !render.problem);
   return (
@@ -74,7 +77,7 @@ export function ImportPage() {
           chosen={chosen}
           onFilled={refresh}
         />
-        <RenderTable renders={good} chosen={chosen} onChoose={setChosen} />
+        <RenderTable renders={good} references={named} chosen={chosen} onChoose={setChosen} />
         <button type="button" className="act mt-4" onClick={() => removal.take(id)}>
           Remove this set
         </button>
@@ -82,13 +85,16 @@ export function ImportPage() {
       <aside aria-label="Make a study" className="border-line border-l bg-wash/60 px-5 py-6">
         <MakeStudy
           set={id}
-          groups={grouped(renders)}
+          groups={options}
+          references={renders.filter((each) => set.data.references.includes(each.id))}
+          judged={judged}
+          onJudged={setJudged}
           chosen={chosen}
           knobs={set.data.knobs}
           knobsDown={set.data.knobs_down}
           times={set.data.times_alone}
         />
-        <MakePair groups={grouped(renders)} />
+        <MakePair groups={options} />
         <MakeSequence groups={frameGroups(renders)} />
       </aside>
     </div>
@@ -110,10 +116,13 @@ function sentence(good: Render[], bad: number): string {
 
 function RenderTable({
   renders,
+  references,
   chosen,
   onChoose,
 }: {
   renders: Render[];
+  /** Those that judge the others. */
+  references: ReadonlySet<number>;
   chosen: ReadonlySet<number>;
   onChoose: (chosen: ReadonlySet<number>) => void;
 }) {
@@ -173,6 +182,7 @@ function RenderTable({
               {render.name}
               <span className="block text-soft">
                 {render.width} × {render.height}
+                {references.has(render.id) ? ", the reference" : ""}
               </span>
               {render.notes.map((note) => (
                 <span key={note} className="block text-fault">

@@ -4,13 +4,16 @@ import { Link } from "react-router";
 import { api, body, type Schema } from "../../api/client";
 import { importLayersQuery, questionsQuery } from "../../api/queries";
 import { Notice } from "../../parts/Notice";
-import type { Group } from "./groups";
+import type { Group, Render } from "./groups";
 import { type Asked, likelyPass, suggested } from "./suggested";
 
 /** Makes one study of all options among the renders: its factors are what they differ in. */
 export function MakeStudy({
   set,
   groups,
+  references,
+  judged,
+  onJudged,
   chosen,
   knobs,
   knobsDown,
@@ -18,6 +21,11 @@ export function MakeStudy({
 }: {
   set: number;
   groups: Group[];
+  /** Renders whose names say that the others are judged by them. */
+  references: Render[];
+  /** Whether they are, and are no options. */
+  judged: boolean;
+  onJudged: (judged: boolean) => void;
   chosen: ReadonlySet<number>;
   knobs: readonly string[];
   /** Of these the ones of which less is better. */
@@ -56,6 +64,7 @@ export function MakeStudy({
             grows: grows && chosen.size === 0,
             control: against?.renders[0]?.id ?? null,
             pass_layer: layer,
+            references: judged ? references.map((each) => each.id) : [],
             renders: wanted.flatMap((group) => group.renders.map((each) => each.id)),
           },
         }),
@@ -133,6 +142,21 @@ export function MakeStudy({
           ))}
         </select>
       </label>
+      {references[0] ? (
+        <label className="mt-3 flex items-start gap-2 text-sm">
+          <input
+            type="checkbox"
+            className="mt-1"
+            checked={judged}
+            onChange={(event) => onJudged(event.target.checked)}
+          />
+          <span className="min-w-0 break-words">
+            {references.length === 1
+              ? `judged by ${references[0].name}, which is no option`
+              : `judged by the ${references.length} renders called references, which are no options`}
+          </span>
+        </label>
+      ) : null}
       {chosen.size === 0 ? (
         <label className="mt-3 flex items-center gap-2 text-sm">
           <input type="checkbox" checked={grows} onChange={(event) => setGrows(event.target.checked)} />

@@ -1,0 +1,98 @@
+"""References among renders made elsewhere: what is called one judges the others."""
+
+from django.test import TestCase
+
+from server.imports.growing import join
+from server.imports.models import ImportSet
+from server.measuring.models import Measure
+from server.processes.measurer import Measurer
+from server.references.models import Reference
+from server.studies.models import Study
+from tests.pictures import noisy, textured, write
+from tests.server.test_imports import WithImports
+
+
+class CalledReferences(WithImports, TestCase):
+    def setUp(self):
+        super().setUp()
+        self.number = self.begin(pattern="{scene}_{view}_{samples}_s{seed}")
+
+    def land(self, name, noise=0.002, seed=90, size=(96, 72)):
+        path = write(self.elsewhere / "made.exr", noisy(textured(size), noise, seed))
+        answer = self.send(self.number, name, path.read_bytes())
+        self.assertEqual(answer.status_code, 201, answer.content)
+        return answer.json()["id"]
+
+    def ladder(self, view="top"):
+        for samples, noise in ((16, 0.4), (64, 0.2)):
+            for seed in (1, 2):
+                self.land(f"stall_{view}_{samples}_s{seed}.exr", noise, samples + seed)
+
+    def made(self, **changes):
+        detail = self.call("GET", f"/api/imports/{self.number}/").json()
+        options = [row["id"] for row in detail["renders"] if row["id"] not in detail["references"]]
+        self.call("POST", "/api/imports/fill-in/", {"renders": options, "values": {"engine": "Glint"}})
+        asked = {"question": "Enough?", "asked": "samples", "knobs": ["samples"], "grows": True,
+                 "renders": options, "references": detail["references"]}  # fmt: skip
+        answer = self.call("POST", "/api/imports/study/", asked | changes)
+        self.assertEqual(answer.status_code, 201, answer.content)
+        return Study.objects.get(pk=answer.json()["study"]), answer.json()["left_out"]
+
+    def join(self):
+        join(ImportSet.objects.get().pk)
+
+    def test_it_judges_the_options_and_is_none(self):
+        self.ladder()
+        reference = self.land("stall_reference.exr")
+        detail = self.call("GET", f"/api/imports/{self.number}/").json()
+        self.assertEqual((detail["references"], detail["incomplete"]), ([reference], 4))
+        study, left_out = self.made()
+        self.assertEqual((study.options.count(), left_out), (2, []))
+        row = Reference.objects.get()
+        self.assertEqual((row.title, row.setup.scene.name, row.setup.view), ("stall_reference.exr", "stall", "top"))
+        Measurer().work()
+        judged = Measure.objects.filter(option__study=study, name="visible", zone="whole", refused="")
+        self.assertEqual(judged.values("option").distinct().count(), 2)
+
+    def test_what_comes_later_is_no_option_either_and_judges_too(self):
+        self.ladder()
+        self.land("stall_reference.exr")
+        study, _ = self.made()
+        self.land("stall_ref_longer.exr", 0.001, 91)
+        self.join()
+        self.join()
+        self.assertEqual((study.options.count(), Reference.objects.count()), (2, 2))
+        self.assertEqual(Reference.objects.order_by("pk").last().title, "stall_ref_longer.exr")
+
+    def test_each_view_has_its_own_and_what_fits_none_or_several_is_told(self):
+        self.ladder("top")
+        self.ladder("side")
+        self.land("stall_top_4096_s9 ref.exr")
+        unplaced, small = "reference.exr", "stall small reference.exr"
+        self.land(unplaced)
+        self.land(small, size=(64, 48))
+        rows = self.call("GET", f"/api/imports/{self.number}/").json()["renders"]
+        own = next(row["id"] for row in rows if "4096" in row["name"])
+        self.call("POST", "/api/imports/fill-in/", {"renders": [own], "values": {"scene": "stall", "view": "top"}})
+        study, left_out = self.made()
+        self.assertEqual(study.options.count(), 4)
+        self.assertEqual(Reference.objects.get().setup.view, "top")
+        self.assertEqual(len(left_out), 2)
+        self.assertIn(f"{unplaced}: which place it shows is not known", " ".join(left_out))
+        self.assertIn(f"{small}: it shows no place of this study", " ".join(left_out))
+
+    def test_two_of_one_place_are_twins_and_a_third_is_told(self):
+        self.ladder()
+        for number in (1, 2, 3):
+            self.land(f"stall_gt{number}.exr", 0.003, 90 + number)
+        _, left_out = self.made()
+        row = Reference.objects.get()
+        self.assertTrue(row.picture and row.twin and row.picture != row.twin)
+        self.assertEqual(left_out, ["stall_gt3.exr: a reference has one twin at most"])
+
+    def test_one_for_the_screen_judges_nothing(self):
+        self.ladder()
+        self.send(self.number, "stall_reference.png", self.png())
+        _, left_out = self.made()
+        self.assertEqual(Reference.objects.count(), 0)
+        self.assertIn("stall_reference.png: a reference must be in linear light", left_out[0])
