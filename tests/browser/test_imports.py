@@ -13,6 +13,7 @@ from server.imports.actions import change_set
 from server.imports.models import ImportedRender
 from server.measuring.measuring import measure_outstanding
 from server.motion.measuring import measure_sequences
+from server.references.models import Reference
 from server.studies.models import Option, Study
 from tests.browser.base import BrowserTest
 from tests.pictures import noisy, textured, write
@@ -68,6 +69,29 @@ class Imports(BrowserTest):
         expect(self.heading()).to_be_visible()
         study = Study.objects.get()
         self.assertEqual((study.asked, study.kind, study.options.count()), ("samples", "ladder", 2))
+
+    def test_what_is_called_a_reference_judges_the_others_unless_it_is_said_not_to(self):
+        page = self.page
+        files = [*self.made()[:-1], write(self.renders / "stall_reference.exr", textured((96, 72)))]
+        self.open("/imports")
+        page.locator('input[type="file"]').set_input_files(files)
+        self.proposed().fill("{scene}_{view}_{samples}spp_s{seed}")
+        page.get_by_role("button", name="Import all 5").click()
+        expect(self.heading()).to_contain_text("fill in what is missing for 4")  # all but the reference
+        page.get_by_label("Engine", exact=True).fill("Glint")
+        page.get_by_role("button", name="Fill in").click()
+        side = page.get_by_role("complementary", name="Make a study")
+        judged = side.get_by_label("judged by stall_reference.exr, which is no option")
+        expect(judged).to_be_checked()
+        expect(side).to_contain_text("Of all 2 options")
+        judged.uncheck()
+        expect(side).to_contain_text("Of all 3 options")
+        expect(self.heading()).to_contain_text("fill in what is missing for 1")
+        judged.check()
+        side.get_by_label("It asks").select_option("samples")
+        side.get_by_role("button", name="Make the study").click()
+        expect(side.get_by_role("link", name="Open the study")).to_be_visible()
+        self.assertEqual((Study.objects.get().options.count(), Reference.objects.get().setup.view), (2, "top"))
 
     def test_from_dropped_files_to_a_measured_pair(self):
         page = self.page
