@@ -52,7 +52,7 @@ describe("options among renders made elsewhere", () => {
     const asked = (groups: ReturnType<typeof grouped>, knobs = ["AA"]) => suggested(groups, knobs).asked;
     expect(asked(of(["Moth", "Kestrel"], [16, 64]))).toBe("engine");
     expect(asked(of(["Moth"], [16, 64, 256]))).toBe("samples");
-    expect(asked(of(["Moth"], [16, 64]))).toBe("own");
+    expect(asked(of(["Moth"], [16, 64]))).toBe("samples");
     const versions = ["1", "2"].map((version) => render({ engine: "Moth", version }, { AA: 16 }));
     expect(asked(grouped(versions))).toBe("version");
     const lights = ["noon", "lantern"].map((variant) => render({ engine: "Moth", variant }, { AA: 16 }));

@@ -17,10 +17,11 @@ export function suggested(groups: Group[], knobs: readonly string[]): Suggestion
   if (seen((group) => first(group)?.fields_known.variant) > 1) return asking("light");
   if (seen((group) => `${first(group)?.width} ${first(group)?.height}`) > 1) return asking("pixels");
   const levels = (setting: string) => seen((group) => first(group)?.settings[setting]);
-  if (knobs.some((knob) => levels(knob) > 2)) return asking("samples");
   const varying = varyingSettings(groups.flatMap((each) => each.renders));
+  const alone = varying.length === 1 && knobs.includes(varying[0] ?? "");
+  if (alone || knobs.some((knob) => levels(knob) > 2)) return asking("samples");
   const [one = "", other = ""] = varying.map((setting) => setting.replaceAll("_", " "));
-  if (varying.length === 1 && !knobs.includes(varying[0] ?? "")) {
+  if (varying.length === 1) {
     if (groups.length === 2) return asking("feature");
     const numbers = groups.every((group) => typeof first(group)?.settings[varying[0] ?? ""] === "number");
     if (numbers) return asking("bounces", howMuch(one));
