@@ -11,6 +11,9 @@ from django.conf import settings
 from django.db import DatabaseError, connection
 from django.db.migrations.executor import MigrationExecutor
 
+NONE_YET = (
+    "there is no database here yet: run make demo, which makes one, or restore a copy with make restore FROM=folder"
+)
 OLDER = "the database is of an earlier version: stop everything and run make demo, which keeps a copy and brings it up"
 LATER = (
     "the database was made by a later version ({what}): start that one, or restore a copy from before with make restore"
@@ -26,7 +29,9 @@ def database_problem() -> str:
         later = sorted(f"{app} {name}" for app, name in set(executor.loader.applied_migrations) - known)
         if later:
             return LATER.format(what=later[-1])
-        return OLDER if executor.migration_plan(executor.loader.graph.leaf_nodes()) else ""
+        if not executor.migration_plan(executor.loader.graph.leaf_nodes()):
+            return ""
+        return OLDER if executor.loader.applied_migrations else NONE_YET
     except DatabaseError as error:
         return BROKEN.format(what=error)
 

@@ -184,6 +184,14 @@ class OtherVersions(UntransactedTest):
         self.assertRegex(self.served(), "^none")
         self.assertEqual(self.run_python("manage.py", "prepare").stdout, "")
 
+    def test_where_there_is_none_yet_it_is_said_and_one_begun_is_made(self):
+        self.assertIn("There is no database here yet: run make demo", self.run_python("manage.py", "runner").stderr)
+        with closing(sqlite3.connect(self.database)) as made:
+            made.execute("CREATE TABLE django_migrations (id integer PRIMARY KEY, app text, name text, applied text)")
+        self.assertEqual(self.run_python("manage.py", "prepare").stderr, "")
+        with closing(sqlite3.connect(self.database)) as made:
+            self.assertEqual(made.execute("SELECT count(*) FROM studies_study").fetchone(), (0,))
+
     def test_a_later_or_broken_one_is_refused_with_what_to_do(self):
         copy_database(self.database)
         with closing(sqlite3.connect(self.database)) as made:

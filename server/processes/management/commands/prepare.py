@@ -10,7 +10,7 @@ from django.core.management import call_command
 from django.core.management.base import BaseCommand, CommandError
 from django.utils import timezone
 
-from server.store.database import OLDER, copy_database, database_problem, is_new
+from server.store.database import NONE_YET, OLDER, copy_database, database_problem, is_new
 
 
 class Command(BaseCommand):
@@ -24,7 +24,7 @@ class Command(BaseCommand):
             call_command("migrate", verbosity=0)
             return
         problem = database_problem()
-        if problem and problem != OLDER:
+        if problem not in ("", OLDER, NONE_YET):
             raise CommandError(problem[0].upper() + problem[1:])
         if problem:
             kept = settings.HOME / "backups" / f"before-{timezone.now():%Y%m%d-%H%M%S}.sqlite3"
