@@ -385,7 +385,11 @@ CASES = {
         feature(ratio(0.80, 0.03), ratio(1.27, 0.05, method="wall"))
     ),
     "One's own of which nobody knows how long they take": timeless(own(0.6, 1.3)),
-    "A pass of which nobody knows how long it takes": timeless(passes()),
+    "A pass of which nobody knows how long it takes": timeless(
+        passes(("Tansy", 9.0, 0.84, 0.4, 0.3), ("Sedge", 3.0, 0.1, 6.0, 5.2))
+    ),
+    "A pass that only one makes, and nobody knows how long it takes": timeless(passes(("Sedge", 3.0, 0.1, 6.0, 5.2))),
+    "A pass of which nobody knows anything": timeless(passes()),
     "Engines without a reference or times": timeless(engines(references=False)),
     "Engines without a reference": engines(references=False),
     "Engines without a reference that can render one": able(engines(references=False)),

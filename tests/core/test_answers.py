@@ -252,6 +252,16 @@ class Passes(unittest.TestCase):
     def test_more_noise_is_paid_with_its_square(self):
         self.assertEqual(answer_of(passes(("Tansy", 15.0, 1.6, 0.4, 0.3))).choice, 1)
 
+    def test_without_times_it_is_said_whose_shows_the_same_and_nothing_of_the_picture_s_noise(self):
+        facts = timeless(passes(("Sedge", 3.0, 0.1, 6.0, 5.2), ("Tansy", 9.0, 0.84, 0.4, 0.3)))
+        beauty = tuple(replace(each, noise=ratio(0.5)) for each in facts.pairs)
+        for given in (facts, replace(facts, pairs=beauty)):
+            answer = answer_of(given)
+            self.assertIn("Tansy makes the same occlusion, with 1.05 × the grain", answer.sentence)
+            self.assertIn("Sedge shows another one, 5.2 ΔE apart", answer.because[1].text)
+        none = answer_of(CASES["A pass that only one makes, and nobody knows how long it takes"])
+        self.assertIn("no other occlusion comes near that of Alder", none.sentence)
+
 
 class Photograph(unittest.TestCase):
     def test_the_nearest_overall_leads_and_each_criterion_names_its_winner(self):

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 
 from matchedpair.answers.answer import PAIR, SURE, UNSURE, Answer, Claim, Proof
 from matchedpair.answers.facts import OptionFact, PassFact, StudyFacts
-from matchedpair.answers.missing import nothing_yet
+from matchedpair.answers.missing import FILL_IN, NO_TIMES, nothing_yet
 from matchedpair.answers.phrases import number, sentence, times
 from matchedpair.answers.settle import LARGER, more_seeds
 from matchedpair.answers.thresholds import SEEN, TIME
@@ -28,9 +28,8 @@ class _Row:
 
     @property
     def off(self) -> float:
-        """What an eye sees of the difference: of the picture with the pass laid over it, else of the pass alone."""
-        found = self.passed.laid_over or self.passed.apart
-        return found.value if found is not None else 0.0
+        """How far its pass is from the control's."""
+        return _off(self.passed)
 
 
 def answer(facts: StudyFacts) -> Answer:
@@ -66,6 +65,41 @@ def answer(facts: StudyFacts) -> Answer:
                       _proof(facts, control, same[0]))  # fmt: skip
     text = f"{control.engine}, or the look changes: no other {name} comes near it"
     return Answer(facts.question, sentence(text), SURE, control.key, told, (), None, _proof(facts, control, first))
+
+
+def without_times(facts: StudyFacts) -> Answer | None:
+    """What is known where no time is: whose pass shows the same, and with how much grain; None where nothing is."""
+    control = next((o for o in facts.options if not o.control and o.passed is not None), None)
+    if control is None or control.passed is None or control.passed.noise is None or control.passed.noise.value <= 0:
+        return None
+    rows = [
+        (_off(own), own.noise.value / control.passed.noise.value, option)
+        for option in facts.options
+        if option.control and (own := option.passed) is not None and own.apart is not None and own.noise is not None
+    ]
+    if not rows:
+        return None
+    rows.sort(key=lambda row: (row[0] >= SEEN, row[1]))
+    off, grain, first = rows[0]
+    said = [
+        f"{_who(option, control)} shows {'the same' if apart < SEEN else 'another one'}, {number(apart)} ΔE apart, "
+        f"with {times(more)} × the grain"
+        for apart, more, option in rows
+    ]
+    pair = facts.pair_of(control.key, first.key)
+    proof = None if pair is None else Proof(PAIR, pair.key, (control.key, first.key))
+    text = f"{_who(first, control)} makes the same {control.passed.name}, with {times(grain)} × the grain"
+    if off >= SEEN:
+        text = f"no other {control.passed.name} comes near that of {control.engine}"
+    words = f"{sentence(f'Not sure yet: {text}')} {NO_TIMES}"
+    told = tuple(Claim(sentence(each)) for each in said[:3])
+    return Answer(facts.question, words, UNSURE, 0, told, (), FILL_IN, proof)
+
+
+def _off(passed: PassFact) -> float:
+    """What an eye sees of the difference: of the picture with the pass laid over it, else of the pass alone."""
+    found = passed.laid_over or passed.apart
+    return found.value if found is not None else 0.0
 
 
 def _row(control: OptionFact, option: OptionFact) -> _Row | None:

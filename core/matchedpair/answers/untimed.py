@@ -4,6 +4,7 @@ and that what they cost stays open.
 
 from __future__ import annotations
 
+from matchedpair.answers import passes
 from matchedpair.answers.answer import PAIR, UNSURE, Answer, Claim, Proof
 from matchedpair.answers.caveats import caveats
 from matchedpair.answers.facts import PairFact, StudyFacts
@@ -26,7 +27,9 @@ def nobody_knows_times(facts: StudyFacts) -> bool:
 
 def answer(facts: StudyFacts) -> Answer:
     """The one with the least noise among those that compare."""
-    rows = _compared(facts)
+    if facts.question == "pass" and (found := passes.without_times(facts)) is not None:
+        return found
+    rows = [] if facts.question == "pass" else _compared(facts)
     if not rows:
         return Answer(facts.question, f"Not decided. {NO_TIMES}", UNSURE, next=FILL_IN)
     rows.sort(key=lambda row: row[1].value)
