@@ -4,7 +4,7 @@ import { api, body, type Schema } from "../../api/client";
 import { answerQuery, searchesQuery, studyQuery } from "../../api/queries";
 import { Failed, Loading, Notice } from "../../parts/Notice";
 import { useTitle } from "../../parts/useTitle";
-import { NextStep } from "../study/AnswerHead";
+import { But, NextStep } from "../study/AnswerHead";
 import { ProofStrip } from "../study/ProofStrip";
 import { SearchForm } from "./SearchForm";
 import { SearchTrace } from "./SearchTrace";
@@ -44,6 +44,7 @@ export function SearchPage() {
       </h1>
       {proved && says.data ? (
         <div className="mb-5">
+          <But claims={says.data.answer.but} study={id} />
           <NextStep study={study.data} answer={says.data.answer} />
           <ProofStrip study={id} answer={says.data.answer} options={says.data.options} />
         </div>

@@ -30,20 +30,26 @@ export function AnswerHead({
           ))}
         </ul>
       ) : null}
-      {answer.but.length > 0 ? (
-        <div className="mt-1.5 flex max-w-[52rem] gap-2 text-fault">
-          <span className="font-semibold">But</span>
-          <ul aria-label="But">
-            {answer.but.map((claim) => (
-              <li key={claim.text}>
-                <ClaimLine claim={claim} study={study.id} />
-              </li>
-            ))}
-          </ul>
-        </div>
-      ) : null}
+      <But claims={answer.but} study={study.id} />
       <NextStep study={study} answer={answer} />
     </section>
+  );
+}
+
+/** What speaks against it; nothing where nothing does. */
+export function But({ claims, study }: { claims: Claim[]; study: number }) {
+  if (claims.length === 0) return null;
+  return (
+    <div className="mt-1.5 flex max-w-[52rem] gap-2 text-fault">
+      <span className="font-semibold">But</span>
+      <ul aria-label="But">
+        {claims.map((claim) => (
+          <li key={claim.text}>
+            <ClaimLine claim={claim} study={study} />
+          </li>
+        ))}
+      </ul>
+    </div>
   );
 }
 
