@@ -9,9 +9,8 @@ import numpy as np
 from matchedpair.elsewhere import DISPLAY
 from matchedpair.errors import MatchedPairError, RefusedError
 from matchedpair.measures.drawn_zones import LEAVE_OUT, DrawnZone, measured_mask
-from matchedpair.measures.region import Region
 from matchedpair.measures.sequence import Frames
-from matchedpair.measures.sequence_report import VERSION, against_row, figure_row
+from matchedpair.measures.sequence_report import VERSION, against_row, figure_row, refused_row, still_region
 from matchedpair.pictures.filters import light_of
 from matchedpair.pictures.picture import Floats, Mask
 
@@ -95,35 +94,39 @@ def _measure(
         if any(frame.run is not None and frame.run.encoding == DISPLAY for frame in sequence.frames):
             raise RefusedError("sequence", ENCODED)
         pictures = [stored_picture(digest) for digest in sequence.pictures]
-        valid = np.logical_and.reduce([picture.valid for picture in pictures])
-        valid = measured_mask(left_out, (described.width, described.height), described.crop, valid)
+        size = (described.width, described.height)
+        valid = [measured_mask(left_out, size, described.crop, picture.valid) for picture in pictures]
+        in_all = np.asarray(np.logical_and.reduce(valid))
         light = [light_of(picture.pixels) for picture in pictures]
-        frames = Frames(light, valid)
-        held = [
-            [light_of(stored_picture(digest).pixels) for digest in digests]
-            for digests in (references.pictures, references.twins)
-        ]
+        frames = Frames(light, in_all)
+        others = [[stored_picture(digest) for digest in digests] for digests in (references.pictures, references.twins)]
+        held = [[light_of(picture.pixels) for picture in side] for side in others]
+        for side in others:
+            for index, picture in enumerate(side[: len(valid)]):
+                valid[index] = valid[index] & picture.valid
     except (MatchedPairError, ValueError) as error:
         for zone, within in stale.items():
             _write(study, sequence, zone, within, inputs, None, f"the frames cannot be measured: {error}")
         return len(stale)
     for zone, within in stale.items():
+        mask = zone_mask(setup, zone, within, np.ones_like(in_all))
+        against = _against(light, held, mask, valid)
         try:
-            region = Region(zone_mask(setup, zone, within, valid))
-            figures = figure_row(frames.figure(region))
+            figures = figure_row(frames.figure(still_region(mask, in_all)))
         except RefusedError as refusal:
-            _write(study, sequence, zone, within, inputs, None, refusal.reason)
+            told = refused_row(refusal.reason) | against if against["reference"] else None
+            _write(study, sequence, zone, within, inputs, told, refusal.reason)
         else:
-            _write(study, sequence, zone, within, inputs, figures | _against(light, held, region, valid), "")
+            _write(study, sequence, zone, within, inputs, figures | against, "")
     return len(stale)
 
 
-def _against(light: list[Floats], held: list[list[Floats]], region: Region, valid: Mask) -> dict[str, object]:
+def _against(light: list[Floats], held: list[list[Floats]], zone: Mask, valid: list[Mask]) -> dict[str, object]:
     """What they are against the reference's frames, or why that cannot be told."""
     if not held[0]:
         return {"reference": None, "reference_refused": ""}
     try:
-        found = against_row(light, held[0], held[1], region, valid)
+        found = against_row(light, held[0], held[1], zone, valid)
     except RefusedError as refusal:
         return {"reference": None, "reference_refused": refusal.reason}
     return {"reference": found, "reference_refused": ""}

@@ -173,13 +173,35 @@ class AgainstAReference(unittest.TestCase):
 
     def error(self, frames_, references, **more):
         valid = np.ones(frames_[0].shape, bool)
-        return sequence_error(frames_, references, Region(valid), valid, **more)
+        return sequence_error(frames_, references, valid, [valid] * len(frames_), **more)
 
     def test_what_moves_as_the_reference_does_is_no_error(self):
         found = self.error(self.moving(), self.moving())
         self.assertEqual((found.error_percent, found.frame_to_frame_percent), (0.0, 0.0))
         still = Frames(self.moving(), np.ones((160, 160), bool)).figure(Region(np.ones((160, 160), bool)))
         self.assertGreater(still.flicker_percent, 20.0)
+
+    def test_what_moves_over_nothing_is_judged_in_each_frame_where_it_is(self):
+        down, right = np.mgrid[:160, :160]
+        masks = [(down - 80) ** 2 + (right - 20 - 25 * t) ** 2 < 18**2 for t in range(6)]
+        masks[5] = np.zeros((160, 160), bool)  # it has left the picture
+        frames_, reference, twin = (
+            self.moving(count=6, noise=noise, seed=seed) for noise, seed in ((0.08, 1), (0.02, 2), (0.02, 3))
+        )
+        for side in (frames_, reference, twin):
+            for frame, mask in zip(side, masks, strict=True):
+                frame[~mask] = np.nan
+        everywhere = np.ones((160, 160), bool)
+        found = sequence_error(frames_, reference, everywhere, masks, reference_twins=twin)
+        self.assertAlmostEqual(found.error_percent, 8.0, delta=0.4)
+        np.testing.assert_allclose(found.by_frame[:5], 8.0, atol=0.7)
+        self.assertEqual(found.by_frame[5], 0.0)
+        self.assertAlmostEqual(found.frame_to_frame_percent, 8.0, delta=0.6)
+        apart = [(down - 80) ** 2 + (right - 20 - 60 * t) ** 2 < 18**2 for t in range(3)]
+        with self.assertRaisesRegex(RefusedError, "one after the other"):
+            sequence_error(self.moving(count=3, noise=0.08), self.moving(count=3), everywhere, apart)
+        with self.assertRaisesRegex(RefusedError, "no valid pixel"):
+            sequence_error(frames_, reference, np.zeros((160, 160), bool), masks)
 
     def test_noise_is_all_from_frame_to_frame_and_a_steady_shift_is_not(self):
         found = self.error(self.moving(noise=0.08), self.moving())

@@ -34,6 +34,9 @@ class SequenceTest(PreparedTest):
     def light(self, frame, extra):
         return 1.5 if frame >= 4 else 1.0
 
+    def shown(self, light, frame):
+        return light
+
     def prepare(self):
         super().prepare()
         shutil.copy(ROOT / "demo" / "engines" / "alder.toml", self.folder / "alder.toml")
@@ -53,6 +56,7 @@ class SequenceTest(PreparedTest):
             dice = np.random.default_rng([run.seed, frame, extra])
             light = textured(SIZE) * self.light(frame, extra)
             light = light * (1 + self.noise[extra] * dice.standard_normal((*light.shape[:2], 1)))
+            light = self.shown(light, frame)
             path = settings.HOME / f"frame-{run.pk}.exr"
             picture = write(path, light.astype(np.float32), "float").read_bytes()
             path.unlink()
@@ -104,6 +108,29 @@ class Decided(SequenceTest):
         (control,) = self.decided()
         self.assertEqual(control["figures"]["stops"]["value"], 0.0)
         self.assertEqual(self.failing(control), [])
+
+
+class OverNothing(SequenceTest):
+    """What is shown crosses an empty background, so that no pixel counts in every frame."""
+
+    def shown(self, light, frame):
+        right = np.arange(light.shape[1]) - frame * light.shape[1] / (self.frames + 1)
+        alpha = np.repeat((np.abs(right) < light.shape[1] / 8)[None, :, None], light.shape[0], axis=0)
+        return np.concatenate([light, alpha], axis=2)
+
+    def test_only_a_reference_tells_and_it_does(self):
+        self.finish()
+        measure_sequences([self.study.pk])
+        control, trial = self.read()["sequences"]
+        self.assertIsNone(control["flicker_percent"])
+        self.assertIn("no pixel counts in every frame", control["lacks"])
+        self.call("POST", f"{self.path}as-reference/", {"key": trial["key"]})
+        measure_sequences([self.study.pk])
+        control = self.read()["sequences"][0]
+        self.assertAlmostEqual(control["reference"]["error_percent"], 10.0, delta=1.5)
+        self.assertIsNone(control["flicker_percent"])
+        answer = self.call("GET", f"/api/studies/{self.study.pk}/answer/")
+        self.assertEqual(answer.status_code, 200, answer.content)
 
 
 class Moving(SequenceTest):

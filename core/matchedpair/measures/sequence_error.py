@@ -39,8 +39,8 @@ class SequenceError:
 def sequence_error(
     frames: Sequence[Floats],
     references: Sequence[Floats],
-    region: Region,
-    valid: Mask,
+    zone: Mask,
+    valid: Sequence[Mask],
     *,
     reference_twins: Sequence[Floats] = (),
 ) -> SequenceError:
@@ -50,8 +50,11 @@ def sequence_error(
     ----------
     frames, references : sequence of ndarray, shape (H, W)
         Luminance of linear light, as many of one as of the other, in step.
-    valid : ndarray of bool, shape (H, W)
-        Where all of them count.
+    zone : ndarray of bool, shape (H, W)
+        The pixels asked about.
+    valid : sequence of ndarray of bool, shape (H, W)
+        Where each frame counts with its reference. These may differ, as of what moves over an empty background: each
+        frame is judged where it counts, and what changes from one to the next where both do.
     reference_twins : sequence of ndarray, shape (H, W), optional
         The references with another seed. Of both it is the one with the same seed as the frames, where one has it: what
         a frame and its reference have of the same samples would hide error.
@@ -59,38 +62,75 @@ def sequence_error(
     Raises
     ------
     RefusedError
-        With fewer than two frames, when the reference has more or fewer frames, or when the first, the middle or the
-        last frame does not lie over its reference, or differs from it in sharpness, which only a twin tells.
+        With fewer than two frames, when the reference has more or fewer frames, when nothing counts in two frames, one
+        after the other, or when the first, the middle or the last frame does not lie over its reference, or differs
+        from it in sharpness, which only a twin tells.
     """
     if len(frames) < LEAST_FRAMES:
         raise RefusedError("sequence error", f"{len(frames)} frame is no sequence; give at least {LEAST_FRAMES}")
     if len(references) != len(frames) or (reference_twins and len(reference_twins) != len(frames)):
         raise RefusedError("sequence error", f"{len(frames)} frames need as many of the reference")
-    for index in sorted({0, len(frames) // 2, len(frames) - 1}):
-        _must_fit(index, frames[index], [each[index] for each in (references, reference_twins) if each], valid)
-    bright = np.concatenate([reference[valid][::7] for reference in references])
+    showing = [index for index, own in enumerate(valid) if own.any()]
+    for index in sorted({showing[at] for at in (0, len(showing) // 2, -1)} if showing else ()):
+        _must_fit(index, frames[index], [each[index] for each in (references, reference_twins) if each], valid[index])
+    regions = regions_of(zone, valid)
+    if not any(regions):
+        raise RefusedError("sequence error", "no valid pixel lies in this zone")
+    bright = np.concatenate([reference[own][::7] for reference, own in zip(references, valid, strict=True)])
     eps = EPS_SHARE * float(bright.mean(dtype=np.float64)) if bright.size else 0.0
     squares, steps, own = [], [], []
-    before = None
+    before, counted = None, []
     for index, (frame, reference) in enumerate(zip(frames, references, strict=True)):
+        region = regions[index]
+        if region is None:
+            squares.append(0.0)
+            own.append(0.0)
+            before = None
+            continue
+        counted.append(index)
         twin = reference_twins[index] if reference_twins else reference
         level = (reference + twin) * np.float32(0.5)
-        weight = valid / np.sqrt(np.square(level) + np.float32(max(eps**2, 1e-30)))
+        weight = valid[index] / np.sqrt(np.square(level) + np.float32(max(eps**2, 1e-30)))
         error = np.clip((frame - reference) * weight, -MOST, MOST, dtype=np.float32)
         squares.append(region.mean(np.square(error)))
-        if before is not None:
-            steps.append(region.mean(np.square(error - before)) / 2.0)
+        both: Region | None = (
+            None if before is None else _of_both(zone, region, regions[index - 1], valid[index], valid[index - 1])
+        )
+        if before is not None and both is not None:
+            steps.append(both.mean(np.square(error - before)) / 2.0)
         before = error
-        if reference_twins:
-            own.append(region.mean(np.square(np.clip((reference - twin) * weight, -MOST, MOST))) / 2.0)
-    noise = float(np.mean(own)) if own else 0.0
-    by_frame = [max(square - (own[index] if own else 0.0), 0.0) for index, square in enumerate(squares)]
+        noises = region.mean(np.square(np.clip((reference - twin) * weight, -MOST, MOST))) / 2.0
+        own.append(noises if reference_twins else 0.0)
+    noise = float(np.mean([own[index] for index in counted]))
+    if not steps:
+        raise RefusedError("sequence error", "no pixel of this zone counts in two frames, one after the other")
+    by_frame = [max(square - less, 0.0) for square, less in zip(squares, own, strict=True)]
     return SequenceError(
-        100.0 * math.sqrt(max(float(np.mean(squares)) - noise, 0.0)),
+        100.0 * math.sqrt(max(float(np.mean([squares[index] for index in counted])) - noise, 0.0)),
         100.0 * math.sqrt(max(float(np.mean(steps)) - noise, 0.0)),
         tuple(100.0 * math.sqrt(value) for value in by_frame),
         bool(reference_twins),
     )
+
+
+def regions_of(zone: Mask, valid: Sequence[Mask]) -> list[Region | None]:
+    """A zone where each frame counts; one for all of a run in which the same pixels do, and None where none does."""
+    found: list[Region | None] = []
+    for index, own in enumerate(valid):
+        if index and (own is valid[index - 1] or np.array_equal(own, valid[index - 1])):
+            found.append(found[-1])
+            continue
+        inside = zone & own
+        found.append(Region(inside) if inside.any() else None)
+    return found
+
+
+def _of_both(zone: Mask, region: Region, other: Region | None, valid: Mask, before: Mask) -> Region | None:
+    """Where a frame and the one before count."""
+    if region is other:
+        return region
+    inside = zone & valid & before
+    return Region(inside) if inside.any() else None
 
 
 def _must_fit(index: int, frame: Floats, references: Sequence[Floats], valid: Mask) -> None:

@@ -17,12 +17,13 @@ from matchedpair.measures.light import equal
 from matchedpair.measures.region import Region
 from matchedpair.measures.report import check_row
 from matchedpair.measures.sequence import Frames, SequenceFigure
-from matchedpair.measures.sequence_error import sequence_error
+from matchedpair.measures.sequence_error import regions_of, sequence_error
 from matchedpair.measures.zones import WHOLE, Zone
 from matchedpair.pictures.filters import light_of
 from matchedpair.pictures.picture import Floats, Mask
 
 VERSION = 4  # of all figures of a sequence together
+NOTHING_STILL = "no pixel counts in every frame; what moves over an empty background is told by a reference sequence"
 STILL = "a still view: what moves with a camera, or is dragged along by one, is not seen here"
 NAMES = ("flicker_percent", "boiling_percent", "boiling_share", "frame_to_frame_percent", "response")
 NUMBER = re.compile(r"(\d+)(?!.*\d)")
@@ -30,12 +31,17 @@ NUMBER = re.compile(r"(\d+)(?!.*\d)")
 
 @dataclass(frozen=True)
 class _Read:
-    """Luminance of all frames, where they count, their size, and what the checks found."""
+    """Luminance of all frames, where each counts, their size, and what the checks found."""
 
     frames: list[Floats]
-    valid: Mask
+    valid: list[Mask]
     size: tuple[int, int]
     checks: list[FileCheck]
+
+    @property
+    def valid_in_all(self) -> Mask:
+        """Where every frame counts."""
+        return np.asarray(np.logical_and.reduce(self.valid))
 
 
 def sequence_files(
@@ -77,7 +83,8 @@ def sequence_files(
             )
     if reference_twins and not references:
         raise InputError("a reference's twin needs the reference: give --reference too")
-    masks = {WHOLE: read.valid} | {zone.name: zone.mask(read.size) & read.valid for zone in zones}
+    everywhere = np.ones(read.valid[0].shape, dtype=np.bool_)
+    masks = {WHOLE: everywhere} | {zone.name: zone.mask(read.size) for zone in zones}
     rows = {name: _zone_row(read, mask, others) for name, mask in masks.items()}
     shown = zones[0].name if zones else WHOLE
     return {
@@ -91,15 +98,15 @@ def _read(paths: Sequence[Path], what: str) -> _Read:
         raise InputError(f"{len(paths)} {what} is no sequence; give at least two")
     checks = _gaps(paths)
     frames: list[Floats] = []
-    valid = None
+    valid: list[Mask] = []
     size = (0, 0)
     last = None
     for number, path in enumerate(paths):
         picture, found = check_file(path, in_window=True)
         if picture is None:
             raise InputError(f"{path}: {found[0].message}")
-        if valid is None:
-            valid, size = picture.valid, picture.size
+        if not frames:
+            size = picture.size
         elif picture.size != size:
             raise InputError(
                 f"{path}: it is {_size(picture.size)} pixels and the {what}s before {_size(size)}; "
@@ -115,9 +122,8 @@ def _read(paths: Sequence[Path], what: str) -> _Read:
             words = f"{what.capitalize()} {number}, {path.name}: bit-equal to the {what} before."
             checks.append(FileCheck("identical", "warn", words))
         last = picture.pixels
-        valid = valid & picture.valid
+        valid.append(picture.valid)
         frames.append(light_of(picture.pixels))
-    assert valid is not None
     return _Read(frames, valid, size, checks)
 
 
@@ -126,19 +132,17 @@ def _size(size: tuple[int, int]) -> str:
 
 
 def _zone_row(read: _Read, mask: Mask, others: Sequence[_Read]) -> dict[str, Any]:
+    valid = read.valid_in_all
     try:
-        row = figure_row(Frames(read.frames, read.valid).figure(Region(mask)))
+        row = figure_row(Frames(read.frames, valid).figure(still_region(mask, valid)))
     except RefusedError as refusal:
-        return {
-            **dict.fromkeys(NAMES), "frames": [], "reference": None,
-            "refused": [{"measure": "sequence", "reason": refusal.reason}],
-        }  # fmt: skip
+        row = refused_row(refusal.reason)
     if not others:
         return row | {"reference": None}
-    valid = np.logical_and.reduce([read.valid, *(each.valid for each in others)])
+    counted = [np.logical_and.reduce(each) for each in zip(read.valid, *(row.valid for row in others), strict=True)]
     twins = others[1].frames if len(others) > 1 else []
     try:
-        against = against_row(read.frames, others[0].frames, twins, Region(mask & valid), valid)
+        against = against_row(read.frames, others[0].frames, twins, mask, counted)
     except RefusedError as refusal:
         refused = [*row["refused"], {"measure": "reference", "reason": refusal.reason}]
         return row | {"reference": None, "refused": refused}
@@ -147,16 +151,32 @@ def _zone_row(read: _Read, mask: Mask, others: Sequence[_Read]) -> dict[str, Any
     return row | {"reference": against, "refused": refused}
 
 
+def still_region(zone: Mask, valid: Mask) -> Region:
+    """A zone where every frame counts. Raises `RefusedError` where nothing of it does."""
+    if not (zone & valid).any():
+        raise RefusedError("sequence", NOTHING_STILL)
+    return Region(zone & valid)
+
+
+def refused_row(reason: str) -> dict[str, Any]:
+    """A zone without figures, and why."""
+    return {**dict.fromkeys(NAMES), "frames": [], "refused": [{"measure": "sequence", "reason": reason}]}
+
+
 def against_row(
-    frames: Sequence[Floats], references: Sequence[Floats], twins: Sequence[Floats], region: Region, valid: Mask
+    frames: Sequence[Floats], references: Sequence[Floats], twins: Sequence[Floats], zone: Mask, valid: Sequence[Mask]
 ) -> dict[str, Any]:
     """What a zone's frames are against the reference's, as plain values; raises as `sequence_error`."""
-    error = sequence_error(frames, references, region, valid, reference_twins=twins)
-    sides = [[region.mean(frame) for frame in side] for side in (references, twins) if side]
+    error = sequence_error(frames, references, zone, valid, reference_twins=twins)
+    regions = regions_of(zone, valid)
+    means, *sides = (
+        [region.mean(frame) if region else 0.0 for frame, region in zip(side, regions, strict=True)]
+        for side in (frames, references, twins) if side
+    )  # fmt: skip
     return {
         "error_percent": error.error_percent, "frame_to_frame_percent": error.frame_to_frame_percent,
         "by_frame": list(error.by_frame), "noise_taken_out": error.twin,
-        **lag_row([region.mean(frame) for frame in frames], list(np.mean(sides, axis=0))),
+        **lag_row(means, list(np.mean(sides, axis=0))),
     }  # fmt: skip
 
 
