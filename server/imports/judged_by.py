@@ -23,7 +23,7 @@ def keep_references(study: Study, rows: Sequence[ImportedRender], places: Mappin
     left_out: list[str] = []
     found: dict[Place, list[ImportedRender]] = {}
     for row in rows:
-        reason = row.problem or _forbidden(row)
+        reason = row.problem or forbidden(row)
         fitting = [] if reason else _fitting(row, list(places))
         if len(fitting) == 1:
             found.setdefault(fitting[0], []).append(row)
@@ -31,8 +31,7 @@ def keep_references(study: Study, rows: Sequence[ImportedRender], places: Mappin
             which = "it shows no place of this study" if not fitting else "which place it shows is not known"
             left_out.append(f"{row.name}: {reason or f'{which}; a reference is of the same scene, view and size'}")
     for place, own in found.items():
-        left_out += [f"{row.name}: a reference has one twin at most" for row in own[2:]]
-        _keep(study, places[place], own[:2])
+        left_out += keep_reference(study, places[place], own)
     return left_out
 
 
@@ -42,7 +41,8 @@ def kept_pictures(study: Study) -> set[str]:
     return {digest for pair in kept.values_list("picture", "twin") for digest in pair if digest}
 
 
-def _forbidden(row: ImportedRender) -> str:
+def forbidden(row: ImportedRender) -> str:
+    """Why a render can judge nothing; empty where it can."""
     if row.encoding != LINEAR:
         return "a reference must be in linear light; state what its values went through"
     return next((check["message"] for check in row.checks if check["severity"] == "stop"), "")
@@ -58,7 +58,9 @@ def _fitting(row: ImportedRender, places: Sequence[Place]) -> list[Place]:
             if all(fact is None or fact == each for fact, each in zip(told, place, strict=False))]  # fmt: skip
 
 
-def _keep(study: Study, option: Option, rows: Sequence[ImportedRender]) -> None:
+def keep_reference(study: Study, option: Option, found: Sequence[ImportedRender]) -> list[str]:
+    """Keep a reference of what an option shows, with its twin; returns what is left out."""
+    rows = found[:2]
     facts = [row.facts() for row in rows]
     times = [each.fields.get("seconds") for each in facts]
     details = {
@@ -71,3 +73,4 @@ def _keep(study: Study, option: Option, rows: Sequence[ImportedRender]) -> None:
         setup=option.setup, kind=ReferenceKind.RENDER, title=rows[0].name[:200], picture=rows[0].picture,
         twin=rows[1].picture if len(rows) > 1 else "", details=details,
     )  # fmt: skip
+    return [f"{row.name}: a reference has one twin at most" for row in found[2:]]

@@ -33,6 +33,9 @@ class AskedSequenceSerializer(serializers.Serializer):
     question = serializers.CharField(max_length=300)
     control = serializers.ListField(child=serializers.IntegerField(), max_length=10_000)
     trial = serializers.ListField(child=serializers.IntegerField(), max_length=10_000, default=list)
+    reference = serializers.ListField(
+        child=serializers.IntegerField(), max_length=20_000, default=list, help_text="Frames that both are judged by"
+    )
 
 
 class MadeSequenceSerializer(serializers.Serializer):
@@ -83,7 +86,10 @@ def pair(request: Request) -> Response:
 @api_view(["POST"])
 def sequence(request: Request) -> Response:
     """Make a sequence, or two in step, of renders from elsewhere; the runner measures it between renders."""
-    study, left_out = make_sequence(*_asked(AskedSequenceSerializer(data=request.data)))
+    form = AskedSequenceSerializer(data=request.data)
+    asked = _asked(form)
+    reference = ImportedRender.objects.filter(pk__in=form.validated_data["reference"]).order_by("name")
+    study, left_out = make_sequence(*asked, list(reference))
     body = {"study": study.pk, "left_out": left_out}
     return Response(MadeSequenceSerializer(body).data, status=status.HTTP_201_CREATED)
 

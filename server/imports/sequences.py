@@ -12,6 +12,7 @@ from matchedpair.measures.sequence_report import NUMBER
 from matchedpair.plans import CONTROL, TRIAL
 from matchedpair.plans.plan_kind import FRAME
 
+from server.imports.judged_by import forbidden, keep_reference
 from server.imports.models import ImportedRender
 from server.imports.pairing import ALIKE, MOST_SEEDS, keep_option, keep_run, keep_setup, subject_of, under_test, usable
 from server.studies.levels import ShownLevel
@@ -23,12 +24,16 @@ Side = dict[int, list[tuple[ImportedRender, Facts]]]
 
 @transaction.atomic
 def make_sequence(
-    question: str, control: Sequence[ImportedRender], trial: Sequence[ImportedRender] = ()
+    question: str,
+    control: Sequence[ImportedRender],
+    trial: Sequence[ImportedRender] = (),
+    reference: Sequence[ImportedRender] = (),
 ) -> tuple[Study, list[str]]:
     """A study of one sequence, or of two that are played in step, and what of it was left out.
 
     A file that could not be taken is left out and told; it makes a gap. Frames are told by the fact ``frame``, else by
-    the last number in the name, unless that is the seed.
+    the last number in the name, unless that is the seed. `reference` judges each frame by its own; of one frame the
+    second is the first one's twin.
 
     Raises
     ------
@@ -67,7 +72,30 @@ def make_sequence(
                 under_test=[tested],
                 subject=f"{subject}, frame {frame}"[:300],
             )
+    left_out += _judged(
+        study, {frame: option for (side, frame), option in options.items() if side == CONTROL}, reference
+    )
     return study, left_out
+
+
+def _judged(study: Study, options: dict[int, Option], reference: Sequence[ImportedRender]) -> list[str]:
+    left_out: list[str] = []
+    found: dict[int, list[ImportedRender]] = {}
+    for row in reference:
+        reason = row.problem or forbidden(row)
+        frame = 0 if reason else _frame(row, row.facts())
+        option = options.get(frame)
+        if not reason and option is None:
+            reason = f"there is no frame {frame} to be judged"
+        elif option is not None and (row.width, row.height) != (option.setup.width, option.setup.height):
+            reason = "a reference is as large as its frame"
+        if reason:
+            left_out.append(f"{row.name}: {reason}")
+        else:
+            found.setdefault(frame, []).append(row)
+    for frame, own in found.items():
+        left_out += keep_reference(study, options[frame], own)
+    return left_out
 
 
 def _side(side: str, rows: Sequence[ImportedRender], left_out: list[str]) -> Side:

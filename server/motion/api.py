@@ -231,21 +231,29 @@ def _lacks(sequence: OptionSequence, current: SequenceFigures | None) -> str:
 def _sentence(rows: list[dict[str, Any]]) -> str:
     if not rows:
         return "No sequence: vary the frame in the plan, and each option is measured over its frames."
-    known = [row for row in rows if row["flicker_percent"] is not None]
+    known = [row for row in rows if row["flicker_percent"] is not None or row["reference"] is not None]
     if not known:
-        return f"{len(rows)} sequences, not measured yet: {rows[0]['lacks']}."
+        lacks = rows[0]["lacks"]
+        why = lacks if lacks.startswith("not measured") else f"not measured yet: {lacks}"
+        return f"{len(rows)} sequence{'' if len(rows) == 1 else 's'}, {why}."
     waiting = len(rows) - len(known)
     more = f" {waiting} of {len(rows)} are not measured yet." if waiting else ""
     more = _lagging(known) + more
     held = [row for row in known if row["reference"] is not None]
-    if len(held) > 1:
+    still = [row for row in known if row["flicker_percent"] is not None]
+    if held and not still and len(held) == 1:
+        row = held[0]
+        who = f"{row['title'][:1].upper()}{row['title'][1:]}"
+        off = row["reference"]["frame_to_frame_percent"]
+        return f"{who} strays {off:.3g} % from the reference from frame to frame.{more}"
+    if len(held) > 1 or not still:
         return _least(held, lambda row: row["reference"]["frame_to_frame_percent"], STRAYS) + more
     if any(row["light_changes"] for row in known):
         return (
             "The light itself changes over these frames, and flicker holds that too: compare them with a reference "
             f"sequence to tell it apart.{more}"
         )
-    least = _least(known, lambda row: row["flicker_percent"], "flickers least")
+    least = _least(still, lambda row: row["flicker_percent"], "flickers least")
     return least + (MOVES if any(row["moves"] for row in known) else "") + more
 
 

@@ -96,3 +96,25 @@ class CalledReferences(WithImports, TestCase):
         _, left_out = self.made()
         self.assertEqual(Reference.objects.count(), 0)
         self.assertIn("stall_reference.png: a reference must be in linear light", left_out[0])
+
+    def test_frames_are_judged_by_their_own_and_what_judges_none_is_told(self):
+        for frame in (1, 2, 3):
+            for engine, noise in (("Glint", 0.1), ("reference", 0.002)):
+                self.land(f"stall_{engine}_{frame:04d}.exr", noise, frame)
+        self.land("stall_reference_0009.exr")
+        self.land("stall_reference_0003b.exr", seed=99)
+        self.land("stall_reference_0002 small.exr", size=(64, 48))
+        detail = self.call("GET", f"/api/imports/{self.number}/").json()
+        ids = {row["name"]: row["id"] for row in detail["renders"]}
+        frames = [ids[f"stall_Glint_{frame:04d}.exr"] for frame in (1, 2, 3)]
+        values = {"engine": "Glint", "scene": "stall", "view": "top"}
+        self.call("POST", "/api/imports/fill-in/", {"renders": frames, "values": values})
+        judges = [number for name, number in ids.items() if "reference" in name]
+        asked = {"question": "Calm?", "control": frames, "reference": judges}
+        answer = self.call("POST", "/api/imports/sequence/", asked)
+        self.assertEqual(answer.status_code, 201, answer.content)
+        kept = {row.setup.frame: row for row in Reference.objects.select_related("setup")}
+        self.assertEqual({frame: bool(row.twin) for frame, row in kept.items()}, {1: False, 2: False, 3: True})
+        left_out = " ".join(answer.json()["left_out"])
+        self.assertIn("stall_reference_0009.exr: there is no frame 9 to be judged", left_out)
+        self.assertIn("small.exr: a reference is as large as its frame", left_out)

@@ -2587,6 +2587,8 @@ export interface components {
             question: string;
             control: number[];
             trial?: number[];
+            /** @description Frames that both are judged by */
+            reference?: number[];
         };
         /** @description A new set, or what changes of one. */
         AskedSetRequest: {

@@ -95,7 +95,7 @@ export function ImportPage() {
           times={set.data.times_alone}
         />
         <MakePair groups={options} />
-        <MakeSequence groups={frameGroups(renders)} />
+        <MakeSequence groups={frameGroups(renders)} references={set.data.references} />
       </aside>
     </div>
   );

@@ -6,13 +6,25 @@ import { Notice } from "../../parts/Notice";
 import { SideName } from "../../parts/Side";
 import type { FrameGroup } from "./groups";
 
-/** Makes a sequence of frames from elsewhere, alone or in step with another. */
-export function MakeSequence({ groups }: { groups: FrameGroup[] }) {
+/** Makes a sequence of frames from elsewhere, alone or in step with another, judged by a third where there is one. */
+export function MakeSequence({
+  groups,
+  references,
+}: {
+  groups: FrameGroup[];
+  references: readonly number[];
+}) {
   const [control, setControl] = useState("");
   const [trial, setTrial] = useState("");
   const [question, setQuestion] = useState("");
-  const one = groups.find((group) => group.key === control) ?? groups[0];
+  const [judge, setJudge] = useState<string | null>(null);
+  const named = groups.find((group) => group.renders.every((render) => references.includes(render.id)));
+  const one =
+    groups.find((group) => group.key === control) ?? groups.find((group) => group !== named) ?? groups[0];
   const other = groups.find((group) => group.key === trial && group !== one);
+  const judging = groups.find(
+    (group) => group.key === (judge ?? named?.key) && group !== one && group !== other,
+  );
   const make = useMutation({
     mutationFn: () =>
       body(
@@ -21,6 +33,7 @@ export function MakeSequence({ groups }: { groups: FrameGroup[] }) {
             question: question.trim(),
             control: one?.renders.map((render) => render.id) ?? [],
             trial: other?.renders.map((render) => render.id) ?? [],
+            reference: judging?.renders.map((render) => render.id) ?? [],
           },
         }),
       ),
@@ -63,6 +76,25 @@ export function MakeSequence({ groups }: { groups: FrameGroup[] }) {
             <option value="">none, measure the control alone</option>
             {groups
               .filter((group) => group !== one)
+              .map((group) => (
+                <option key={group.key} value={group.key}>
+                  {group.title} ({frameWords(group)})
+                </option>
+              ))}
+          </select>
+        </label>
+      ) : null}
+      {groups.length > 1 ? (
+        <label className="mb-3 block">
+          <span className="block text-soft text-sm">Reference</span>
+          <select
+            className="field mt-0.5 w-full"
+            value={judging?.key ?? ""}
+            onChange={(event) => setJudge(event.target.value)}
+          >
+            <option value="">none</option>
+            {groups
+              .filter((group) => group !== one && group !== other)
               .map((group) => (
                 <option key={group.key} value={group.key}>
                   {group.title} ({frameWords(group)})

@@ -103,7 +103,7 @@ function Sequences({ study, motion }: { study: number; motion: Motion }) {
           frame={frame}
           ready={ready}
         />
-        <div>
+        <div hidden={motion.sequences.every((row) => row.frames.every((each) => each.mean === null))}>
           {(
             [
               ["mean", "Brightness by frame", "mean light"],

@@ -64,16 +64,24 @@ export function SequenceTable(props: {
                   {row.title}
                 </span>
               </th>
-              <Figure value={row.flicker_percent} lacks={row.lacks} />
-              <Figure value={row.boiling_percent} lacks={row.lacks} />
-              <Figure value={row.frame_to_frame_percent} lacks={row.lacks} />
+              {row.flicker_percent === null ? (
+                <td colSpan={3} className="whitespace-normal text-right text-soft">
+                  {row.lacks || "not measured"}
+                </td>
+              ) : (
+                <>
+                  <Figure value={row.flicker_percent} />
+                  <Figure value={row.boiling_percent} />
+                  <Figure value={row.frame_to_frame_percent} />
+                </>
+              )}
               {held ? <td className="number max-w-64 whitespace-normal">{referenceWords(row)}</td> : null}
               <td className="!pl-5">
                 <Answer row={row} />
               </td>
               <td>{frameWords(row)}</td>
               <td className="whitespace-nowrap text-right">
-                {row.has_reference || row.flicker_percent === null ? null : (
+                {row.has_reference || row.frames.some((frame) => !frame.picture) ? null : (
                   <button
                     type="button"
                     className="act mr-1.5"
@@ -104,10 +112,10 @@ export function SequenceTable(props: {
   );
 }
 
-function Figure({ value, lacks }: { value: number | null; lacks: string }) {
+function Figure({ value }: { value: number | null }) {
   return (
     <td className="number">
-      {value === null ? <span className="text-soft">{lacks || "not measured"}</span> : three(value)}
+      {value === null ? <span className="text-soft">not measured</span> : three(value)}
     </td>
   );
 }
