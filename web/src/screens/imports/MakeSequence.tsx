@@ -1,5 +1,5 @@
 import { useMutation } from "@tanstack/react-query";
-import { useState } from "react";
+import { type ReactNode, useState } from "react";
 import { Link } from "react-router";
 import { api, body } from "../../api/client";
 import { Notice } from "../../parts/Notice";
@@ -51,57 +51,24 @@ export function MakeSequence({
       }}
     >
       <h2 className="mb-2 font-semibold">Make a sequence</h2>
-      <label className="mb-3 block">
-        <SideName side="control" />
-        <select
-          className="field mt-0.5 w-full"
-          value={one.key}
-          onChange={(event) => setControl(event.target.value)}
-        >
-          {groups.map((group) => (
-            <option key={group.key} value={group.key}>
-              {group.title} ({frameWords(group)})
-            </option>
-          ))}
-        </select>
-      </label>
+      <Choice label={<SideName side="control" />} of={groups} value={one.key} onChange={setControl} />
       {groups.length > 1 ? (
-        <label className="mb-3 block">
-          <SideName side="trial" />
-          <select
-            className="field mt-0.5 w-full"
+        <>
+          <Choice
+            label={<SideName side="trial" />}
+            of={groups.filter((group) => group !== one)}
             value={other?.key ?? ""}
-            onChange={(event) => setTrial(event.target.value)}
-          >
-            <option value="">none, measure the control alone</option>
-            {groups
-              .filter((group) => group !== one)
-              .map((group) => (
-                <option key={group.key} value={group.key}>
-                  {group.title} ({frameWords(group)})
-                </option>
-              ))}
-          </select>
-        </label>
-      ) : null}
-      {groups.length > 1 ? (
-        <label className="mb-3 block">
-          <span className="block text-soft text-sm">Reference</span>
-          <select
-            className="field mt-0.5 w-full"
+            none="none, measure the control alone"
+            onChange={setTrial}
+          />
+          <Choice
+            label={<span className="block text-soft text-sm">Reference</span>}
+            of={groups.filter((group) => group !== one && group !== other)}
             value={judging?.key ?? ""}
-            onChange={(event) => setJudge(event.target.value)}
-          >
-            <option value="">none</option>
-            {groups
-              .filter((group) => group !== one && group !== other)
-              .map((group) => (
-                <option key={group.key} value={group.key}>
-                  {group.title} ({frameWords(group)})
-                </option>
-              ))}
-          </select>
-        </label>
+            none="none"
+            onChange={setJudge}
+          />
+        </>
       ) : null}
       <label className="block">
         <span className="block text-soft text-sm">Question</span>
@@ -136,6 +103,33 @@ export function MakeSequence({
         </Notice>
       ) : null}
     </form>
+  );
+}
+
+/** One of the frame groups, or none. */
+function Choice(props: {
+  label: ReactNode;
+  of: FrameGroup[];
+  value: string;
+  none?: string;
+  onChange: (key: string) => void;
+}) {
+  return (
+    <label className="mb-3 block">
+      {props.label}
+      <select
+        className="field mt-0.5 w-full"
+        value={props.value}
+        onChange={(event) => props.onChange(event.target.value)}
+      >
+        {props.none ? <option value="">{props.none}</option> : null}
+        {props.of.map((group) => (
+          <option key={group.key} value={group.key}>
+            {group.title} ({frameWords(group)})
+          </option>
+        ))}
+      </select>
+    </label>
   );
 }
 
