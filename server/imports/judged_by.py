@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from typing import Any
 
-from matchedpair.elsewhere import LINEAR
+from matchedpair.elsewhere import LINEAR, says_reference
 
 from server.imports.models import ImportedRender
 from server.references.models import Reference, ReferenceKind
@@ -17,8 +17,8 @@ Place = tuple[Any, ...]  # scene, view, variant, frame and size, as they are kno
 def keep_references(study: Study, rows: Sequence[ImportedRender], places: Mapping[Place, Option]) -> list[str]:
     """Keep renders as references of the places that they show; of several the second is the first one's twin.
 
-    A place that is the only one of its size needs no name; else what is known of a render must fit one place alone.
-    Returns what was left out, each with the reason.
+    What is known of a render must fit one place alone; where there is but one of its size it needs no name. Returns
+    what was left out, each with the reason.
     """
     left_out: list[str] = []
     found: dict[Place, list[ImportedRender]] = {}
@@ -49,13 +49,18 @@ def forbidden(row: ImportedRender) -> str:
 
 
 def _fitting(row: ImportedRender, places: Sequence[Place]) -> list[Place]:
-    own_size = [place for place in places if place[-1] == f"{row.width} × {row.height}"]
-    if len(own_size) <= 1:
-        return own_size
     known = row.facts().fields
-    told = [known.get(name) for name in ("scene", "view", "variant", "frame")]
-    return [place for place in own_size
-            if all(fact is None or fact == each for fact, each in zip(told, place, strict=False))]  # fmt: skip
+    told = [_told(known.get(name)) for name in ("scene", "view", "variant", "frame")]
+    return [
+        place for place in places
+        if place[-1] == f"{row.width} × {row.height}"
+        and all(None in (fact, each) or fact == each for fact, each in zip(told, place[:-1], strict=True))
+    ]  # fmt: skip
+
+
+def _told(value: Any) -> Any:
+    """What a name says; where that is only that it is a reference, it was taken for something else."""
+    return None if isinstance(value, str) and says_reference(value) else value
 
 
 def keep_reference(study: Study, option: Option, found: Sequence[ImportedRender]) -> list[str]:
@@ -64,7 +69,7 @@ def keep_reference(study: Study, option: Option, found: Sequence[ImportedRender]
     facts = [row.facts() for row in rows]
     times = [each.fields.get("seconds") for each in facts]
     details = {
-        "engine": str(facts[0].fields.get("engine", "")), "version": str(facts[0].fields.get("version", "")),
+        "engine": str(_told(facts[0].fields.get("engine")) or ""), "version": str(facts[0].fields.get("version", "")),
         "settings": dict(facts[0].settings), "seeds": [each.fields.get("seed") for each in facts],
         "seconds": None if None in times else sum(float(each) for each in times if each is not None),
         "study": study.pk, "from_elsewhere": True,

@@ -81,6 +81,17 @@ class CalledReferences(WithImports, TestCase):
         self.assertIn(f"{unplaced}: which place it shows is not known", " ".join(left_out))
         self.assertIn(f"{small}: it shows no place of this study", " ".join(left_out))
 
+    def test_another_scene_s_judges_nothing_and_a_word_for_it_is_no_engine(self):
+        self.ladder()
+        other = self.land("shelf_top_reference.exr")
+        own = self.land("reference_top_1_s1.exr", seed=93)
+        self.call("POST", "/api/imports/fill-in/", {"renders": [other], "values": {"scene": "shelf", "view": "top"}})
+        self.call("POST", "/api/imports/fill-in/", {"renders": [own], "values": {"engine": "Reference"}})
+        _, left_out = self.made()
+        self.assertIn("shelf_top_reference.exr: it shows no place of this study", " ".join(left_out))
+        row = Reference.objects.get()
+        self.assertEqual((row.title, row.details["engine"]), ("reference_top_1_s1.exr", ""))
+
     def test_two_of_one_place_are_twins_and_a_third_is_told(self):
         self.ladder()
         for number in (1, 2, 3):

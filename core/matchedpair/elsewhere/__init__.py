@@ -1,6 +1,6 @@
 """Renders made elsewhere: what a file, its name, its header and a table beside it say of a render."""
 
-from matchedpair.elsewhere.called_reference import called_references
+from matchedpair.elsewhere.called_reference import called_references, says_reference
 from matchedpair.elsewhere.facts import FIELDS, NEEDED, Facts, facts_of, merged, missing_fields
 from matchedpair.elsewhere.header import file_facts, header_facts
 from matchedpair.elsewhere.intake import DISPLAY, LINEAR, Taken, plain_name, take
@@ -26,5 +26,6 @@ __all__ = [
     "proposed_pattern",
     "read_table",
     "row_for",
+    "says_reference",
     "take",
 ]
