@@ -45,7 +45,7 @@ def forbidden(row: ImportedRender) -> str:
     """Why a render can judge nothing; empty where it can."""
     if row.encoding != LINEAR:
         return "a reference must be in linear light; state what its values went through"
-    return next((check["message"] for check in row.checks if check["severity"] == "stop"), "")
+    return row.stop
 
 
 def _fitting(row: ImportedRender, places: Sequence[Place]) -> list[Place]:

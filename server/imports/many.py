@@ -232,9 +232,8 @@ def _grouped(rows: Sequence[ImportedRender]) -> tuple[list[Group], list[str]]:
         except InputError as error:
             left_out.append(str(error))
             continue
-        stop = next((check["message"] for check in row.checks if check["severity"] == "stop"), "")
-        if stop and not _only_encoded(row):
-            left_out.append(f"{row.name}: {stop}")
+        if row.stop and not _only_encoded(row):
+            left_out.append(f"{row.name}: {row.stop}")
             continue
         known.append((row, facts))
         sizes.setdefault(_alike(facts), Counter())[row.width, row.height] += 1

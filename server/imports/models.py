@@ -66,6 +66,11 @@ class ImportedRender(models.Model):
         """All that is known; what was filled in by hand wins, then the table, the name, the header."""
         return merged(*(Facts(**getattr(self, place)) for place in LEARNED))
 
+    @property
+    def stop(self) -> str:
+        """What was found on its picture that forbids measuring; empty where nothing was."""
+        return next((str(check["message"]) for check in self.checks if check["severity"] == "stop"), "")
+
     def missing(self) -> list[str]:
         """What must be known before it can be compared."""
         return missing_fields(self.facts())

@@ -14,9 +14,9 @@ def nearer(facts: StudyFacts, pair: PairFact) -> tuple[Claim, ...]:
     What noise adds to an error is known within `LAW`, and is taken off as a sum of squares.
     """
     control, trial = facts.option(pair.control), facts.option(pair.trial)
-    if control is None or trial is None or facts.reference_engine not in ("", control.engine, trial.engine):
+    if control is None or trial is None or control.engine != trial.engine:
         return ()
-    if control.engine != trial.engine:
+    if facts.reference_engine not in ("", control.engine):
         return ()
     own, other = _beyond_noise(trial), _beyond_noise(control)
     if own is None or other is None or abs(own[0] - other[0]) <= own[1] + other[1]:

@@ -34,7 +34,7 @@ class _Row:
 
 def answer(facts: StudyFacts) -> Answer:
     """The quickest to the same noise among those whose pass shows the same; the others with what they show instead."""
-    control = next((o for o in facts.options if not o.control and o.passed is not None), None)
+    control = _control(facts)
     if control is None or control.passed is None or control.passed.noise is None or control.seconds is None:
         return nothing_yet(facts)
     rows = [row for option in facts.options if option.control and (row := _row(control, option)) is not None]
@@ -43,7 +43,7 @@ def answer(facts: StudyFacts) -> Answer:
     name = control.passed.name
     same = sorted((row for row in rows if row.off < SEEN), key=lambda row: row.cost)
     others = sorted((row for row in rows if row.off >= SEEN), key=lambda row: row.off)
-    told = tuple(Claim(_differs(row, control), _proof(facts, control, row)) for row in others[:3])
+    told = tuple(Claim(_differs(row, control), _proof(facts, control, row.option)) for row in others[:3])
     quick = next((row for row in same if row.cost < 1), None)
     if quick is not None:
         sure = quick.cost * (1 + quick.reach) < 1 - TIME
@@ -54,22 +54,24 @@ def answer(facts: StudyFacts) -> Answer:
             distance = max(1 - TIME - quick.cost, 0.01)
             step = more_seeds([control, quick.option], quick.reach * quick.cost, distance) or LARGER
             return Answer(facts.question, sentence(f"Not sure yet: {text}"), UNSURE, 0, told, (), step,
-                          _proof(facts, control, quick))  # fmt: skip
+                          _proof(facts, control, quick.option))  # fmt: skip
         return Answer(facts.question, sentence(text), SURE, quick.option.key, told, (), None,
-                      _proof(facts, control, quick))  # fmt: skip
+                      _proof(facts, control, quick.option))  # fmt: skip
     first = min(rows, key=lambda row: row.off)
     if same:
         text = f"{control.engine}: {_who(same[0].option, control)} makes the same {name}, but takes "
         text += f"{times(same[0].cost)} × the time at the same grain"
         return Answer(facts.question, sentence(text), SURE, control.key, told, (), None,
-                      _proof(facts, control, same[0]))  # fmt: skip
+                      _proof(facts, control, same[0].option))  # fmt: skip
     text = f"{control.engine}, or the look changes: no other {name} comes near it"
-    return Answer(facts.question, sentence(text), SURE, control.key, told, (), None, _proof(facts, control, first))
+    return Answer(
+        facts.question, sentence(text), SURE, control.key, told, (), None, _proof(facts, control, first.option)
+    )
 
 
 def without_times(facts: StudyFacts) -> Answer | None:
     """What is known where no time is: whose pass shows the same, and with how much grain; None where nothing is."""
-    control = next((o for o in facts.options if not o.control and o.passed is not None), None)
+    control = _control(facts)
     if control is None or control.passed is None or control.passed.noise is None or control.passed.noise.value <= 0:
         return None
     rows = [
@@ -81,19 +83,22 @@ def without_times(facts: StudyFacts) -> Answer | None:
         return None
     rows.sort(key=lambda row: (row[0] >= SEEN, row[1]))
     off, grain, first = rows[0]
-    said = [
-        f"{_who(option, control)} shows {'the same' if apart < SEEN else 'another one'}, {number(apart)} ΔE apart, "
-        f"with {times(more)} × the grain"
-        for apart, more, option in rows
-    ]
-    pair = facts.pair_of(control.key, first.key)
-    proof = None if pair is None else Proof(PAIR, pair.key, (control.key, first.key))
+    told = tuple(
+        Claim(
+            f"{_who(option, control)} shows {'the same' if apart < SEEN else 'another one'}, {number(apart)} ΔE apart, "
+            f"with {times(more)} × the grain."
+        )
+        for apart, more, option in rows[:3]
+    )
     text = f"{_who(first, control)} makes the same {control.passed.name}, with {times(grain)} × the grain"
     if off >= SEEN:
         text = f"no other {control.passed.name} comes near that of {control.engine}"
     words = f"{sentence(f'Not sure yet: {text}')} {NO_TIMES}"
-    told = tuple(Claim(sentence(each)) for each in said[:3])
-    return Answer(facts.question, words, UNSURE, 0, told, (), FILL_IN, proof)
+    return Answer(facts.question, words, UNSURE, 0, told, (), FILL_IN, _proof(facts, control, first))
+
+
+def _control(facts: StudyFacts) -> OptionFact | None:
+    return next((o for o in facts.options if not o.control and o.passed is not None), None)
 
 
 def _off(passed: PassFact) -> float:
@@ -131,6 +136,6 @@ def _share(figure: Figure) -> float:
     return figure.half_width(0.1) / figure.value if figure.value > 0 else 0.1
 
 
-def _proof(facts: StudyFacts, control: OptionFact, row: _Row) -> Proof | None:
-    pair = facts.pair_of(control.key, row.option.key)
-    return None if pair is None else Proof(PAIR, pair.key, (control.key, row.option.key))
+def _proof(facts: StudyFacts, control: OptionFact, option: OptionFact) -> Proof | None:
+    pair = facts.pair_of(control.key, option.key)
+    return None if pair is None else Proof(PAIR, pair.key, (control.key, option.key))

@@ -293,9 +293,11 @@ class _Tiles:
         """How many times the sum of its parts' variances the variance of a sum over frequencies is: what keeps noise to
         a part of a tile carries each frequency into those beside it, n·Σw⁴ / (Σw²)² for weights w (by Parseval).
         """
-        weight = np.square(self.window) if valid.all() else np.square(self.window) * valid
-        total = float(weight.sum())
-        return weight.size * float(np.square(weight).sum()) / total**2 if total > 0.0 else 0.0
+        return self._carried_by_window if valid.all() else _carried(np.square(self.window) * valid)
+
+    @cached_property
+    def _carried_by_window(self) -> float:
+        return _carried(np.square(self.window))
 
     def spectra(self, light: Light, off: tuple[int, int]) -> Spectra:
         """Of the logarithm of each tile, moved by whole pixels right and down, in the band."""
@@ -331,6 +333,11 @@ class _Tiles:
         spread, slope = np.square(turned.imag * self.waves).sum(axis=1), np.square(self.waves) @ turned.real
         error = float((np.sqrt(spread) / np.maximum(slope, 1e-12)).max())
         return (float(shift[0]), float(shift[1])), max(error, LEAST_ERROR)
+
+
+def _carried(weight: Doubles) -> float:
+    total = float(weight.sum())
+    return weight.size * float(np.square(weight).sum()) / total**2 if total > 0.0 else 0.0
 
 
 def _turned(values: NDArray[np.complex128], waves: Doubles, shift: Doubles) -> NDArray[np.complex128]:

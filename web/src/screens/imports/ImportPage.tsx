@@ -38,7 +38,8 @@ export function ImportPage() {
   if (set.error && !set.data)
     return <Failed what="set of renders" error={set.error} retry={() => void set.refetch()} />;
   if (!set.data) return <Loading what="renders" />;
-  const named = new Set(judged ? set.data.references : []);
+  const called = new Set(set.data.references);
+  const named = judged ? called : new Set<number>();
   const renders = set.data.renders.map((each) => (named.has(each.id) ? { ...each, missing: [] } : each));
   const options = grouped(renders.filter((each) => !named.has(each.id)));
   const bad = renders.filter((render) => render.problem);
@@ -86,7 +87,7 @@ export function ImportPage() {
         <MakeStudy
           set={id}
           groups={options}
-          references={renders.filter((each) => set.data.references.includes(each.id))}
+          references={renders.filter((each) => called.has(each.id))}
           judged={judged}
           onJudged={setJudged}
           chosen={chosen}
@@ -95,7 +96,7 @@ export function ImportPage() {
           times={set.data.times_alone}
         />
         <MakePair groups={options} />
-        <MakeSequence groups={frameGroups(renders)} references={set.data.references} />
+        <MakeSequence groups={frameGroups(renders)} references={called} />
       </aside>
     </div>
   );

@@ -12,13 +12,13 @@ export function MakeSequence({
   references,
 }: {
   groups: FrameGroup[];
-  references: readonly number[];
+  references: ReadonlySet<number>;
 }) {
   const [control, setControl] = useState("");
   const [trial, setTrial] = useState("");
   const [question, setQuestion] = useState("");
   const [judge, setJudge] = useState<string | null>(null);
-  const named = groups.find((group) => group.renders.every((render) => references.includes(render.id)));
+  const named = groups.find((group) => group.renders.every((render) => references.has(render.id)));
   const one =
     groups.find((group) => group.key === control) ?? groups.find((group) => group !== named) ?? groups[0];
   const other = groups.find((group) => group.key === trial && group !== one);
