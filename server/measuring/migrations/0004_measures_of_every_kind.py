@@ -18,7 +18,7 @@ class Migration(migrations.Migration):
                 ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
                 ('zone', models.CharField(default='whole', max_length=80)),
                 ('shift_pixels', models.FloatField(null=True)),
-                ('noise_refused', models.TextField(blank=True, help_text="Why the sides' noise must not be held against each other")),
+                ('noise_refused', models.TextField(blank=True, help_text='Why the noise of both sides must not be compared')),
                 ('difference', models.JSONField(null=True)),
                 ('look', models.JSONField(null=True)),
                 ('visible', models.JSONField(null=True)),

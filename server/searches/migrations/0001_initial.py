@@ -22,7 +22,7 @@ class Migration(migrations.Migration):
                 ('most_stops', models.FloatField(default=0.02)),
                 ('most_colour', models.FloatField(default=0.5, help_text='ΔE00 after the brightness is made equal')),
                 ('most_percent', models.FloatField(default=2.0, help_text='In a cell that differs by itself')),
-                ('most_renders', models.PositiveIntegerField(help_text='Budget of ways of rendering', null=True)),
+                ('most_renders', models.PositiveIntegerField(help_text='Combinations it may render; empty for no end', null=True)),
                 ('state', models.CharField(choices=[('searching', 'Searching'), ('confirming', 'Rendering the result at full size'), ('done', 'Done'), ('out_of_budget', 'The budget is used up'), ('failed', 'Failed'), ('stopped', 'Stopped')], default='searching', max_length=20)),
                 ('compared', models.JSONField(default=list)),
                 ('trace', models.JSONField(default=list)),
